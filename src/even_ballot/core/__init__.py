@@ -1,0 +1,1 @@
+"""The computation: no files, no web, no database."""

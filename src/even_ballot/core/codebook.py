@@ -1,0 +1,111 @@
+"""Variables and answer scales."""
+
+from collections.abc import Iterable
+from typing import Any, Literal, Self
+
+from pydantic import Field, model_validator
+
+from even_ballot.core.model import Model
+
+Kind = Literal["coded", "number", "text", "date", "multi"]
+Role = Literal["id", "weight", "stratum", "cluster", "status", "started", "ended", "seconds", "order"]
+
+
+class Code(Model):
+    """An answer's code and its label."""
+
+    code: int
+    label: str
+
+
+def _twice(values: Iterable[Any]) -> list[Any]:
+    seen: set[Any] = set()
+    return [value for value in values if value in seen or seen.add(value)]  # type: ignore[func-returns-value]
+
+
+class Scale(Model):
+    """An answer scale: codes in the order they are shown, and the codes that mean no answer."""
+
+    codes: tuple[Code, ...] = Field(min_length=1)
+    ordered: bool = False
+    missing: tuple[Code, ...] = ()
+
+    @model_validator(mode="after")
+    def _unambiguous(self) -> Self:
+        every = (*self.codes, *self.missing)
+        if codes := _twice(item.code for item in every):
+            raise ValueError(f"code {codes[0]} stands twice in the scale; give each answer a code of its own")
+        if labels := _twice(item.label for item in every):
+            raise ValueError(f"label {labels[0]!r} stands twice in the scale; give each code a label of its own")
+        return self
+
+    def label_of(self, code: int) -> str | None:
+        """The label of a code, substantive or missing; None where the scale does not know it."""
+        return next((item.label for item in (*self.codes, *self.missing) if item.code == code), None)
+
+
+class Variable(Model):
+    """What a column means."""
+
+    name: str = Field(min_length=1)
+    kind: Kind
+    label: str | None = None
+    note: str | None = None
+    unit: str | None = None
+    role: Role | None = None
+    scale: str | None = None
+    missing: tuple[Code, ...] = ()
+    parts: tuple[str, ...] = ()
+    options: tuple[Code, ...] = ()
+
+    @model_validator(mode="after")
+    def _keys_fit_the_kind(self) -> Self:
+        if self.scale is not None and self.kind != "coded":
+            raise ValueError(f"a {self.kind} variable has no answer scale; say kind coded, or leave scale out")
+        if self.kind == "multi" and not self.parts:
+            raise ValueError("a variable of several answers needs parts, the names of its 0/1 columns")
+        if self.kind != "multi" and (self.parts or self.options):
+            raise ValueError(f"parts and options belong to kind multi, not {self.kind}")
+        if self.options and len(self.options) != len(self.parts):
+            raise ValueError(f"{len(self.options)} options for {len(self.parts)} parts; give each part its option")
+        return self
+
+    @property
+    def title(self) -> str:
+        """The question text, or the name where there is none."""
+        return self.label or self.name
+
+
+class Rule(Model):
+    """A condition every case must meet."""
+
+    name: str
+    must: str
+
+
+class Accepted(Model):
+    """A finding that was looked at and let stand."""
+
+    variable: str | None = None
+    kind: str
+    value: str | None = None
+    why: str
+
+
+class Codebook(Model):
+    """All scales and variables of a study."""
+
+    scales: dict[str, Scale] = {}
+    variables: tuple[Variable, ...] = ()
+    rules: tuple[Rule, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
+
+    @model_validator(mode="after")
+    def _names_exist(self) -> Self:
+        if names := _twice(variable.name for variable in self.variables):
+            raise ValueError(f"variable {names[0]} is described twice; keep one entry")
+        for variable in self.variables:
+            if variable.scale is not None and variable.scale not in self.scales:
+                known = ", ".join(self.scales) or "none yet"
+                raise ValueError(f"variable {variable.name} uses scale {variable.scale!r}; scales there are: {known}")
+        return self

@@ -1,0 +1,39 @@
+"""What is wrong, where, and what mends it."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing that is wrong with a study or its data.
+
+    what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it.
+    """
+
+    what: str
+    where: str = ""
+    mend: str = ""
+
+    def __str__(self) -> str:
+        place = f"{self.where}: " if self.where else ""
+        return f"{place}{self.what}" + (f" {self.mend}" if self.mend else "")
+
+
+class StudyError(Exception):
+    """Raised with one or more faults; nothing has been changed when it is."""
+
+    def __init__(self, faults: Fault | Iterable[Fault]) -> None:
+        self.faults: tuple[Fault, ...] = (faults,) if isinstance(faults, Fault) else tuple(faults)
+        super().__init__("\n".join(map(str, self.faults)))
+
+
+def fault(what: str, where: str = "", mend: str = "") -> StudyError:
+    """A StudyError of one fault, ready to raise."""
+    return StudyError(Fault(what, where, mend))
+
+
+def some(items: Sequence[object], most: int = 8) -> str:
+    """The first few of a list, in words: `a, b, c and 12 more`."""
+    shown = ", ".join(str(item) for item in items[:most])
+    return shown if len(items) <= most else f"{shown} and {len(items) - most} more"

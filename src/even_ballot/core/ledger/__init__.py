@@ -1,0 +1,27 @@
+"""What was done to the answers, in order: the steps and the ledger that runs them."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from even_ballot.core.ledger import cases, joins, names, numbers, scales, wording
+from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger
+
+AnyStep = Annotated[
+    cases.DropCases
+    | wording.Tidy
+    | wording.CodeAnswers
+    | wording.ToNumber
+    | scales.Recode
+    | scales.Reverse
+    | scales.Collapse
+    | scales.Band
+    | numbers.Derive
+    | numbers.Score
+    | joins.LookUp
+    | names.Rename
+    | names.Discard,
+    Field(discriminator="do"),
+]
+
+__all__ = ["AnyStep", "Effect", "Outcome", "Step", "Tables", "run_ledger"]

@@ -1,0 +1,86 @@
+"""Steps that set cases aside."""
+
+from typing import Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from even_ballot.core.dataset import ANSWERED, Bools, Dataset
+from even_ballot.core.expressions import Formula
+from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.step import Outcome, Step, Tables
+from even_ballot.core.model import Model
+
+
+class Ids(Model):
+    """Cases named by the values of an identifying variable."""
+
+    variable: str
+    among: tuple[int | str, ...] = Field(alias="in")
+
+
+class Duplicates(Model):
+    """Cases alike in all of these variables; one of each is kept."""
+
+    of: tuple[str, ...]
+    keep: Literal["first", "last", "fullest"] = "first"
+
+
+def _spelled(data: Dataset, name: str) -> list[str]:
+    column = data.column(name)
+    if data.variable(name).kind == "text":
+        return [column.words[i] for i in column.values] if column.words else [""] * data.n
+    return [f"{value:g}" if value != int(value) else str(int(value)) for value in column.values.tolist()]
+
+
+class DropCases(Step):
+    """Sets cases aside: those a condition is true of, those named, or all but one of those alike."""
+
+    do: Literal["drop_cases"]
+    where: str | None = None
+    ids: Ids | None = None
+    duplicates: Duplicates | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if sum(part is not None for part in (self.where, self.ids, self.duplicates)) != 1:
+            raise ValueError("drop_cases wants exactly one of where, ids and duplicates")
+        return self
+
+    def sentence(self) -> str:
+        if self.ids is not None:
+            return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}"
+        if self.duplicates is not None:
+            return f"Set aside cases alike in {some(self.duplicates.of)}, keeping the {self.duplicates.keep} of each"
+        return f"Set aside the cases where {self.where}"
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        if self.where is not None:
+            drop = Formula(self.where, "where").true(data)
+        elif self.ids is not None:
+            wanted = {str(value) for value in self.ids.among}
+            answered = data.column(self.ids.variable, "ids.variable").answered
+            drop = np.array([word in wanted for word in _spelled(data, self.ids.variable)], np.bool_) & answered
+        else:
+            assert self.duplicates is not None
+            drop = self._repeated(data, self.duplicates)
+        return Outcome(data.where(~drop) if drop.any() else data)
+
+    @staticmethod
+    def _repeated(data: Dataset, alike: Duplicates) -> Bools:
+        columns = [data.column(name, "duplicates.of") for name in alike.of]
+        if not columns:
+            raise fault("No variables to tell duplicates by.", "duplicates.of", "Name at least one.")
+        known = np.logical_or.reduce([column.answered for column in columns])
+        keys = np.stack([np.where(c.answered, c.values, np.inf).astype(np.float64) for c in columns], axis=1)
+        _, group = np.unique(keys, axis=0, return_inverse=True)
+        order = np.arange(data.n)
+        if alike.keep == "last":
+            order = order[::-1]
+        elif alike.keep == "fullest":
+            filled = sum((c.state == ANSWERED).astype(np.int64) for c in data.columns.values())
+            order = np.argsort(-np.asarray(filled), kind="stable")
+        _, first = np.unique(group.ravel()[order], return_index=True)
+        keep = np.zeros(data.n, np.bool_)
+        keep[order[first]] = True
+        return ~keep & known

@@ -1,0 +1,106 @@
+"""Steps that join columns of another file."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from even_ballot.core.codebook import Scale, Variable
+from even_ballot.core.dataset import ANSWERED, BLANK, Column, Dataset, Ints, RawTable, Bools
+from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.reading import as_number, guess_kind, parse_number
+
+
+def _key(word: str) -> str:
+    """One spelling for a key: numbers without needless decimals, text without stray space."""
+    number = parse_number(word)
+    return word.strip() if number is None or (len(word) > 1 and word[0] == "0") else f"{number:.12g}"
+
+
+def _spellings(column: Column, variable: Variable, scale: Scale | None) -> list[tuple[str, ...]]:
+    """For each case the ways its key may be spelled in the file: the code or number, and the label."""
+    if variable.kind == "text":
+        by_word: list[tuple[str, ...]] = [(_key(word),) for word in column.words] or [()]
+        return [by_word[v] if s == ANSWERED else () for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+    label: dict[int, str] = {item.code: item.label for item in scale.codes} if scale else {}
+    ways: dict[float, tuple[str, ...]] = {}
+    for value in np.unique(column.values[column.answered]).tolist():
+        ways[value] = (f"{value:.12g}", *((label[int(value)],) if value == int(value) and int(value) in label else ()))
+    return [ways[v] if s == ANSWERED else () for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+
+
+class LookUp(Step):
+    """Joins columns of a lookup file by key; keys must be unique there.
+
+    missing: "refuse" stops where a case has no match, "flag" leaves its new cells blank and reports it.
+    """
+
+    do: Literal["look_up"]
+    from_: str = Field(alias="from")
+    on: str
+    take: tuple[str, ...]
+    missing: Literal["refuse", "flag"] = "refuse"
+
+    def sentence(self) -> str:
+        return f"Look up {some(self.take)} in {self.from_} by {self.on}"
+
+    def makes(self) -> tuple[str, ...]:
+        return self.take
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        if self.from_ not in tables:
+            raise fault(f"There is no lookup file {self.from_!r}.", "from", f"Lookups there are: {some(list(tables)) or 'none'}.")
+        table = tables[self.from_]
+        for name in (self.on, *self.take):
+            if name not in table.names:
+                raise fault(f"{self.from_} has no column {name!r}.", "take", f"Its columns are: {some(table.names)}.")
+        places = self._places(table)
+        ways = _spellings(data.column(self.on, "on"), data.variable(self.on), data.scale_of(self.on))
+        found = np.array([next((places[w] for w in way if w in places), -1) for way in ways], np.int64)
+        lost = found < 0
+        unmatched = self._unmatched(ways, lost)
+        if lost.any() and self.missing == "refuse":
+            raise fault(
+                f"{int(lost.sum())} cases have no match in {self.from_}: {self.on} = {some(list(unmatched))}.",
+                "on",
+                'Mend the keys, or say "missing": "flag" to leave their new cells blank.',
+            )
+        for name in self.take:
+            data = self._taken(data, table, name, found)
+        return Outcome(data, int((~lost).sum()) * len(self.take), {self.on: unmatched} if unmatched else {})
+
+    def _places(self, table: RawTable) -> dict[str, int]:
+        keys = table.columns[table.names.index(self.on)]
+        places: dict[str, int] = {}
+        for place, (value, state) in enumerate(zip(keys.values.tolist(), keys.state.tolist(), strict=True)):
+            if state == BLANK:
+                continue
+            key = _key(keys.words[value])
+            if key in places:
+                first, second = int(table.rows[places[key]]), int(table.rows[place])
+                raise fault(
+                    f"Key {key!r} stands in records {first} and {second} of {self.from_}.", "on", "Keys must be unique there."
+                )
+            places[key] = place
+        return places
+
+    @staticmethod
+    def _unmatched(ways: list[tuple[str, ...]], lost: Bools) -> dict[str, int]:
+        counts: dict[str, int] = {}
+        for k in np.flatnonzero(lost).tolist():
+            word = ways[k][-1] if ways[k] else "(blank)"
+            counts[word] = counts.get(word, 0) + 1
+        return counts
+
+    @staticmethod
+    def _taken(data: Dataset, table: RawTable, name: str, found: Ints) -> Dataset:
+        source = table.columns[table.names.index(name)]
+        kind = guess_kind(source)
+        column = as_number(source) if kind == "number" else source
+        taken = column.take(found)
+        state = np.where(found < 0, BLANK, taken.state).astype(np.uint8)
+        label = table.labels[table.names.index(name)]
+        made = Variable(name=new_name(data, name), kind="number" if kind == "number" else "text", label=label if label != name else None)
+        return data.with_column(made, Column(taken.values, state, taken.words))
+

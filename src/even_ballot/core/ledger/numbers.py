@@ -1,0 +1,78 @@
+"""Steps that compute new variables."""
+
+from typing import Literal
+
+import numpy as np
+
+from even_ballot.core.codebook import Variable
+from even_ballot.core.dataset import Column, Dataset, number_column
+from even_ballot.core.expressions import Formula, column_of
+from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.reading import with_missing_codes
+
+
+class Derive(Step):
+    """A formula's value in a new variable; coded where a scale is named."""
+
+    do: Literal["derive"]
+    into: str
+    value: str
+    label: str | None = None
+    scale: str | None = None
+
+    def sentence(self) -> str:
+        return f"Make {self.into} = {self.value}"
+
+    def makes(self) -> tuple[str, ...]:
+        return (self.into,)
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        value = Formula(self.value, "value").evaluate(data)
+        column = column_of(value)
+        kind = value.sort if value.sort in ("text", "date") else "number"
+        if self.scale is not None:
+            if self.scale not in data.scales:
+                raise fault(f"There is no scale {self.scale!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}.")
+            if kind != "number" or (column.values != np.floor(column.values)).any():
+                raise fault("A scale wants whole numbers, its codes.", "value", "Leave the scale out, or round() the formula.")
+            kind = "coded"
+            column = with_missing_codes(Column(column.values.astype(np.int32), column.state), data.scales[self.scale].missing)
+        made = Variable(name=new_name(data, self.into), kind=kind, label=self.label or self.value, scale=self.scale)  # type: ignore[arg-type]
+        return Outcome(data.with_column(made, column), int((~value.missing).sum()))
+
+
+class Score(Step):
+    """The mean or total of items over those answered; missing under `at_least` answers."""
+
+    do: Literal["score"]
+    items: tuple[str, ...]
+    into: str
+    how: Literal["mean", "total"] = "mean"
+    at_least: int = 1
+    label: str | None = None
+
+    def sentence(self) -> str:
+        return f"Score {self.into}, the {self.how} of {some(self.items)} where at least {self.at_least} are answered"
+
+    def makes(self) -> tuple[str, ...]:
+        return (self.into,)
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        total, answered = np.zeros(data.n), np.zeros(data.n)
+        for name in self.items:
+            column, variable = data.column(name, "items"), data.variable(name)
+            if variable.kind not in ("number", "coded"):
+                raise fault(f"{name} is a {variable.kind}; items are numbers or coded.", "items")
+            counts = column.answered
+            if scale := data.scale_of(name):
+                counts = counts & np.isin(column.values, [item.code for item in scale.codes])
+            total += np.where(counts, column.values, 0)
+            answered += counts
+        enough = answered >= max(self.at_least, 1)
+        values = np.full(data.n, np.nan)
+        values[enough] = total[enough] / answered[enough] if self.how == "mean" else total[enough]
+        made = Variable(name=new_name(data, self.into), kind="number", label=self.label)
+        return Outcome(data.with_column(made, number_column(values)), int(enough.sum()))
+
+

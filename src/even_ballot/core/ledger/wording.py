@@ -1,0 +1,175 @@
+"""Steps that work on entries as they were written: tidying, coding, reading numbers."""
+
+import re
+from collections.abc import Callable
+from typing import Literal
+
+import numpy as np
+
+from even_ballot.core.codebook import Scale, Variable
+from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
+from even_ballot.core.reading import code_of, parse_number, with_missing_codes
+from even_ballot.core.words import number_in_words
+
+_SPACES = re.compile(r"[\s\u00a0\u2000-\u200a\u202f\u205f\u3000]+")
+_INVISIBLE = re.compile("[\u00ad\u200b-\u200f\u2028-\u202e\u2060\ufeff]")
+
+
+def tidied(word: str, trim: bool = True, squeeze: bool = True, case: str | None = None) -> str:
+    """A word without stray white space and invisible characters, in the letter case asked for."""
+    word = _INVISIBLE.sub("", word)
+    if squeeze:
+        word = _SPACES.sub(" ", word)
+    if trim:
+        word = re.sub(rf"^{_SPACES.pattern}|{_SPACES.pattern}$", "", word)
+    match case:
+        case "lower":
+            return word.lower()
+        case "upper":
+            return word.upper()
+        case "sentence":
+            return word[:1].upper() + word[1:].lower()
+    return word
+
+
+def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
+    """The column with every word changed; words that become one share an index, empty ones become blank."""
+    index: dict[str, int] = {}
+    to = [index.setdefault(new, len(index)) if (new := change(word)) else -1 for word in column.words]
+    if not to:
+        return column
+    at = np.where(np.isin(column.state, (ANSWERED, UNPLACED)), column.values, 0).astype(np.int64)
+    moved = np.array(to)[np.clip(at, 0, len(to) - 1)]
+    return Column(np.where(moved < 0, 0, moved), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index))
+
+
+def as_text(column: Column, kind: str) -> Column:
+    """A text view of a column whose unplaced entries are to be worked on: the words, with all else blank."""
+    if kind == "text":
+        return column
+    unplaced = column.state == UNPLACED
+    return Column(
+        np.where(unplaced, column.values, 0).astype(np.int32), np.where(unplaced, ANSWERED, BLANK).astype(np.uint8), column.words
+    )
+
+
+class Tidy(Step):
+    """White space (no-break too), invisible characters and letter case of text."""
+
+    do: Literal["tidy"]
+    variables: tuple[str, ...]
+    trim: bool = True
+    squeeze: bool = True
+    case: Literal["lower", "upper", "sentence"] | None = None
+
+    def sentence(self) -> str:
+        case = f", in {self.case} case" if self.case else ""
+        return f"Tidy the spacing of {some(self.variables)}{case}"
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        changed = 0
+        for name in self.variables:
+            column, variable = data.column(name, "variables"), data.variable(name)
+            if variable.kind == "text":
+                new = _renamed_words(column, lambda word: tidied(word, self.trim, self.squeeze, self.case))
+                changed += changed_cells(column, new)
+                data = data.with_column(variable, new)
+        return Outcome(data, changed)
+
+
+class CodeAnswers(Step):
+    """Answers in words become codes, whole answer against whole answer.
+
+    The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a finding,
+    "blank" empties it, a code takes it all.
+    """
+
+    do: Literal["code"]
+    variables: tuple[str, ...]
+    scale: str | None = None
+    answers: dict[str, int] = {}
+    otherwise: Literal["flag", "blank"] | int = "flag"
+
+    def sentence(self) -> str:
+        by = f" by the scale {self.scale}" if self.scale else ""
+        more = f", with {len(self.answers)} other wording{'s' * (len(self.answers) != 1)} placed" if self.answers else ""
+        return f"Code the answers of {some(self.variables)}{by}{more}"
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        changed, unplaced = 0, {}
+        for name in self.variables:
+            column, variable = data.column(name, "variables"), data.variable(name)
+            scale_name = self.scale or variable.scale
+            if scale_name not in data.scales:
+                raise fault(f"There is no scale {scale_name!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}.")
+            if variable.kind not in ("text", "coded"):
+                raise fault(f"{name} is a {variable.kind}; only text and coded variables take codes from words.", "variables")
+            new, moved = self._coded(column, variable, data.scales[scale_name])
+            changed += moved
+            if left := new.entries():
+                unplaced[name] = left
+            update = {"kind": "coded", "scale": scale_name}
+            data = data.with_column(Variable.model_validate({**variable.model_dump(), **update}), new)
+        return Outcome(data, changed, unplaced)
+
+    def _coded(self, column: Column, variable: Variable, scale: Scale) -> tuple[Column, int]:
+        labels = {item.label: item.code for item in (*scale.codes, *scale.missing)} | self.answers
+        if stray := sorted(set(self.answers.values()) - {item.code for item in (*scale.codes, *scale.missing)}):
+            raise fault(f"Code {stray[0]} is not in the scale.", "answers", "Add it to the scale, or choose one of its codes.")
+        codes = np.array([-1 if (c := code_of(word, labels)) is None else c for word in column.words] or [0], np.int64)
+        fits = np.array([code_of(word, labels) is not None for word in column.words] or [False])
+        worded = column.state == (ANSWERED if variable.kind == "text" else UNPLACED)
+        at = np.where(worded, column.values, 0).astype(np.int64)
+        placed = worded & fits[at]
+        values = np.where(placed, codes[at], column.values).astype(np.int32)
+        state = np.where(placed, ANSWERED, np.where(worded, UNPLACED, column.state)).astype(np.uint8)
+        rest = state == UNPLACED
+        if self.otherwise == "blank":
+            state = np.where(rest, BLANK, state).astype(np.uint8)
+        elif self.otherwise != "flag":
+            values, state = np.where(rest, self.otherwise, values), np.where(rest, ANSWERED, state).astype(np.uint8)
+        kept = column.words if (state == UNPLACED).any() else ()
+        changed = int(placed.sum()) + (int(rest.sum()) if self.otherwise != "flag" else 0)
+        return with_missing_codes(Column(values, state, kept), (*scale.missing, *variable.missing)), changed
+
+
+class ToNumber(Step):
+    """"12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
+
+    do: Literal["to_number"]
+    variables: tuple[str, ...]
+    decimal: str = "."
+    words: bool = False
+
+    def sentence(self) -> str:
+        return f"Read {some(self.variables)} as numbers" + (", spelled-out ones too" if self.words else "")
+
+    def _number(self, word: str) -> float | None:
+        word = tidied(word)
+        bare = re.sub(r"^[^\d\w+-.]+\s*|\s*[^\d\w.]+$", "", word)
+        separated = bare if self.decimal == "." else bare.replace(self.decimal, ".")
+        value = parse_number(separated)
+        return number_in_words(word) if value is None and self.words else value
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        changed, unplaced = 0, {}
+        for name in self.variables:
+            column, variable = data.column(name, "variables"), data.variable(name)
+            if variable.kind not in ("text", "number"):
+                raise fault(f"{name} is a {variable.kind}; only text is read as numbers.", "variables")
+            numbers = [self._number(word) for word in column.words]
+            worded = column.state == (ANSWERED if variable.kind == "text" else UNPLACED)
+            at = np.where(worded, column.values, 0).astype(np.int64)
+            fits = np.array([n is not None for n in numbers] or [False])
+            placed = worded & fits[at]
+            table = np.array([0.0 if n is None else n for n in numbers] or [0.0])
+            values = np.where(placed, table[at], column.values).astype(np.float64)
+            state = np.where(placed, ANSWERED, np.where(worded, UNPLACED, column.state)).astype(np.uint8)
+            new = with_missing_codes(Column(values, state, column.words if (state == UNPLACED).any() else ()), variable.missing)
+            changed += int(placed.sum())
+            if left := new.entries():
+                unplaced[name] = left
+            data = data.with_column(variable.model_copy(update={"kind": "number"}), new)
+        return Outcome(data, changed, unplaced)

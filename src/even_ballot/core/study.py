@@ -1,0 +1,183 @@
+"""The study file: its models, and a run of one from end to end on datasets it is given."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, Self
+
+from pydantic import Field, ValidationError, model_validator
+
+from even_ballot import __version__
+from even_ballot.core.codebook import Codebook
+from even_ballot.core.dataset import Dataset, Floats, RawTable
+from even_ballot.core.design import Design, Units, units_of, weights_of
+from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.ledger import AnyStep, Effect, run_ledger
+from even_ballot.core.model import Model
+from even_ballot.core.reading import interpret
+from even_ballot.core.request import TableRequest
+from even_ballot.core.results import TableResult, plain
+from even_ballot.core.screening import Finding, sweep
+from even_ballot.core.tabulate import tabulate
+from even_ballot.core.weighting.raking import Raked, rake, with_weight
+from even_ballot.core.weighting.report import WeightingReport, report
+from even_ballot.core.weighting.request import Weighting
+
+
+class Source(Model):
+    """Where a file is and how it is read; what is left out is guessed."""
+
+    path: str = Field(min_length=1)
+    format: Literal["csv", "xlsx", "ods"] | None = None
+    sheet: str | None = None
+    header_rows: int | None = Field(default=None, ge=1, le=10)
+    encoding: str | None = None
+    delimiter: str | None = Field(default=None, min_length=1, max_length=1)
+    decimal: Literal[".", ","] | None = None
+
+
+class Study(Model):
+    """A whole study."""
+
+    even_ballot: Literal[1] = 1
+    title: str = "Untitled study"
+    source: Source
+    lookups: dict[str, Source] = {}
+    codebook: Codebook = Codebook()
+    ledger: tuple[AnyStep, ...] = ()
+    weightings: tuple[Weighting, ...] = ()
+    design: Design = Design()
+    tables: tuple[TableRequest, ...] = ()
+
+    @model_validator(mode="after")
+    def _names_once(self) -> Self:
+        for what, names in (("table id", [t.id for t in self.tables]), ("save_as", [w.save_as for w in self.weightings])):
+            twice = [name for name in names if names.count(name) > 1]
+            if twice:
+                raise ValueError(f"{what} {twice[0]!r} is used twice; give each its own")
+        return self
+
+
+def _place(location: tuple[int | str, ...]) -> str:
+    path = ""
+    for part in location:
+        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+    return path
+
+
+_MENDS = {
+    "extra_forbidden": ("This key is not known here.", "Take it out, or mend its spelling; `even-ballot schema` lists the keys."),
+    "missing": ("This key is needed.", "Add it."),
+    "union_tag_invalid": ("There is no such step.", "`even-ballot schema` lists the steps."),
+    "union_tag_not_found": ("A step says what it does.", 'Add "do".'),
+}
+
+
+def parse_study(document: Any) -> Study:
+    """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each thing wrong."""
+    try:
+        return Study.model_validate(document)
+    except ValidationError as error:
+        faults = []
+        for item in error.errors():
+            what, mend = _MENDS.get(item["type"], (item["msg"].removeprefix("Value error, ").rstrip(".") + ".", ""))
+            # A step's own `do` stands in the location; it is no key of the document.
+            location = [p for i, p in enumerate(item["loc"]) if not (i == 2 and item["loc"][0] == "ledger")]
+            faults.append(Fault(what, _place(tuple(location)) or "study", mend))
+        raise StudyError(faults) from None
+
+
+@dataclass(frozen=True)
+class Weighted:
+    """The cases after the ledger and the weightings."""
+
+    data: Dataset
+    raked: tuple[Raked, ...]
+    reports: tuple[WeightingReport, ...]
+
+
+@dataclass(frozen=True)
+class Results:
+    """Everything a run finds out."""
+
+    source_cases: int
+    used_cases: int
+    effects: tuple[Effect, ...]
+    findings: tuple[Finding, ...]
+    weightings: tuple[WeightingReport, ...]
+    units: Units
+    weight: str | None
+    tables: tuple[TableResult, ...]
+    data: Dataset
+
+    def document(self) -> dict[str, Any]:
+        """results.json."""
+        ledger = [
+            {"step": e.step, "do": e.do, "cases_before": e.cases_before, "cases_after": e.cases_after,
+             "cells_changed": e.cells_changed, **({"unplaced": plain(e.unplaced)} if e.unplaced else {}),
+             **({"off": True} if e.off else {})}
+            for e in self.effects
+        ]  # fmt: skip
+        units = self.units
+        psus = int(units.psus.sum())
+        return {
+            "even_ballot": 1,
+            "version": __version__,
+            "cases": {"source": self.source_cases, "used": self.used_cases},
+            "ledger": ledger,
+            "findings": plain(self.findings),
+            "weightings": plain(self.weightings),
+            "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
+            "tables": plain(self.tables),
+        }
+
+
+def start(study: Study, raw: RawTable) -> Dataset:
+    """The cases as the codebook reads them, before the ledger."""
+    made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
+    decimal = study.source.decimal or "."
+    return interpret(raw, study.codebook, made, decimal)
+
+
+def run_weightings(study: Study, data: Dataset) -> Weighted:
+    """Every weighting in order; a later one may start from an earlier one's weight."""
+    raked, reports = [], []
+    for i, weighting in enumerate(study.weightings):
+        where = f"weightings[{i}]"
+        result = rake(data, weighting, where)
+        data = with_weight(data, weighting, result.weights, where)
+        raked.append(result)
+        reports.append(report(result, weighting))
+    return Weighted(data, tuple(raked), tuple(reports))
+
+
+def weight_name(study: Study) -> str | None:
+    """The weight that tables use: the design's; where it says nothing, the last weighting's, or none."""
+    if "weight" in study.design.model_fields_set:
+        return study.design.weight
+    return study.weightings[-1].save_as if study.weightings else None
+
+
+def designed(study: Study, data: Dataset) -> tuple[Units, Floats]:
+    """The design and the weight of every case."""
+    if data.n == 0:
+        raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
+    weight = weights_of(data, weight_name(study))
+    if not (weight > 0).any():
+        raise fault("Every weight is 0.", "design.weight", "Choose another weight.")
+    return units_of(data, study.design), weight
+
+
+def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results:
+    """From raw answers to tables. Raises StudyError with what is at fault and where."""
+    data = start(study, raw)
+    effects = []
+    for state, effect in run_ledger(data, study.ledger, lookups):
+        data = state
+        effects.append(effect)
+    findings = sweep(data)
+    weighted = run_weightings(study, data)
+    units, weight = designed(study, weighted.data)
+    tables = [tabulate(weighted.data, units, weight, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
+    return Results(
+        len(raw.rows), data.n, tuple(effects), findings, weighted.reports, units, weight_name(study), tuple(tables), weighted.data
+    )

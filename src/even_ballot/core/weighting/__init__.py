@@ -1,0 +1,1 @@
+"""Weights: base, raking, and the report on them."""

@@ -1,0 +1,208 @@
+"""A weighting's margins laid on the cases: distinct combinations, their categories, targets that fit them."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from even_ballot.core.dataset import Dataset, Floats, Ints
+from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.weighting.request import Margin, Weighting
+
+_DENSE = 1 << 22
+_SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
+At = dict[str, int | None]
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _extend(index: Any, positions: Any, width: int) -> None:
+    """index ← index · width + position, an unknown (−1) taking the last place."""
+    for k in range(index.shape[0]):
+        p = np.int64(positions[k])
+        index[k] = index[k] * width + (p if p >= 0 else width - 1)
+
+
+@dataclass(frozen=True)
+class Combinations:
+    """The distinct combinations of several coded variables' categories.
+
+    index: (n,), each case's combination. places: (K, variables), positions among the variable's categories, −1
+    unknown. base: (K,), Σ d over the cases. cases: (K,), how many of positive weight.
+    """
+
+    names: tuple[str, ...]
+    index: Ints
+    places: Ints
+    base: Floats
+    cases: Ints
+
+    def place(self, names: tuple[str, ...]) -> Ints:
+        """The columns of `places` of some variables."""
+        return self.places[:, [self.names.index(name) for name in names]]
+
+
+def combine(columns: list[NDArray[Any]], widths: list[int], base: Floats, names: tuple[str, ...] = ()) -> Combinations:
+    """Combinations of position arrays; widths: categories of each, the unknown included."""
+    index = np.zeros(len(base), np.int64)
+    for positions, width in zip(columns, widths, strict=True):
+        _extend(index, positions, width)
+    size = int(np.prod([float(w) for w in widths])) if widths else 1
+    if size > _DENSE:
+        found, index = np.unique(index, return_inverse=True)
+        index = index.ravel()
+    else:
+        found = np.arange(size)
+    sums = np.bincount(index, weights=base, minlength=len(found))
+    cases = np.bincount(index[base > 0] if (base <= 0).any() else index, minlength=len(found))
+    places = np.zeros((len(found), len(widths)), np.int64)
+    rest = found
+    for j in range(len(widths) - 1, -1, -1):
+        rest, places[:, j] = np.divmod(rest, widths[j])
+        places[places[:, j] == widths[j] - 1, j] = -1
+    return Combinations(names, index, places, sums, cases)
+
+
+@dataclass(frozen=True)
+class Laid:
+    """One margin on the combinations.
+
+    category: (K,), each combination's category, groups included; −1 for combinations without weight. at: of each
+    category, code by variable, None where unknown. target: (J,), shares of the whole. group: (J,).
+    """
+
+    margin: Margin
+    category: Ints
+    at: tuple[At, ...]
+    target: Floats
+    group: Ints
+
+
+def _codes(data: Dataset, name: str, where: str) -> list[int]:
+    variable = data.variable(name, where)
+    if variable.kind != "coded":
+        raise fault(f"{name} is a {variable.kind}; margins are over coded variables.", where, "Code or band it first.")
+    data.column(name, where)
+    return [item.code for item in data.categories(name)[0]]
+
+
+def combinations_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> tuple[Combinations, dict[str, list[int]]]:
+    """The combinations of all variables a weighting's margins and groups use, and each variable's codes."""
+    names = tuple(dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by))))
+    codes = {name: _codes(data, name, where) for name in names}
+    columns = [data.positions(name) for name in names]
+    return combine(columns, [len(codes[name]) + 1 for name in names], base, names), codes
+
+
+def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[Ints, Ints]:
+    """Each combination's `within` group, and each group's places; unknown groups stop."""
+    if not weighting.within:
+        return np.zeros(len(combos.base), np.int64), np.zeros((1, 0), np.int64)
+    places = combos.place(weighting.within)
+    lost = (places < 0).any(1) & (combos.base > 0)
+    if lost.any():
+        raise fault(f"{int(combos.cases[lost].sum())} cases have no value on {some(weighting.within)}.", f"{where}.within",
+                    "Fill it in, or set these cases aside.")  # fmt: skip
+    found, index = np.unique(places, axis=0, return_inverse=True)
+    live = np.bincount(index.ravel(), weights=combos.base) > 0
+    return np.where(combos.base > 0, (np.cumsum(live) - 1)[index.ravel()], 0), found[live]
+
+
+def _named(data: Dataset, at: At) -> str:
+    parts = []
+    for name, code in at.items():
+        label = next((item.label for item in data.categories(name)[0] if item.code == code), None)
+        parts.append(f"{name} {code}" if label in (None, str(code)) else f"{name} {code} ({label})")
+    return ", ".join(parts)
+
+
+def lay(
+    data: Dataset, margin: Margin, weighting: Weighting, combos: Combinations, codes: dict[str, list[int]],
+    groups: tuple[Ints, Ints], where: str,
+) -> Laid:  # fmt: skip
+    """A margin's categories and targets; whatever does not fit is named. Targets are as given, not yet shares."""
+    group_of, group_places = groups
+    places = combos.place(margin.by)
+    live = combos.base > 0
+    unknown = (places < 0).any(1) & live
+    if unknown.any() and margin.unknown == "refuse":
+        raise fault(f"{int(combos.cases[unknown].sum())} cases have no value on {margin.title}.", where,
+                    'Fill it in, set these cases aside, or say "unknown": "hold" to keep their share as it is.')  # fmt: skip
+    rows = np.where(unknown[:, None], -1, places)
+    keys = np.column_stack([group_of, rows])
+    found, index = np.unique(keys[live], axis=0, return_inverse=True)
+    category = np.full(len(live), -1, np.int64)
+    category[live] = index.ravel()
+    wanted, faults = _wanted(data, margin, weighting, codes, group_places, where)
+    target = np.zeros(len(found))
+    at: list[At] = []
+    for j, (group, *place) in enumerate(found.tolist()):
+        of_group = {name: codes[name][p] for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)}
+        held = place[0] < 0
+        here: At = {name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)}
+        at.append(of_group | here)
+        if held:
+            target[j] = np.nan
+        elif (value := wanted.pop((group, *place), None)) is None:
+            n = int(combos.cases[category == j].sum())
+            faults.append(Fault(f"{n} cases are in {_named(data, at[-1])}, which has no target.", where,
+                                "Give it a target, or set the cases aside."))  # fmt: skip
+        elif value == 0:
+            n = int(combos.cases[category == j].sum())
+            faults.append(Fault(f"{_named(data, at[-1])} has target 0 but {n} cases.", where,
+                                "Set these cases aside, or give it a target above 0."))  # fmt: skip
+        else:
+            target[j] = value
+    for (group, *place), value in wanted.items():
+        if value > 0:
+            of_group = {name: codes[name][p] for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)}
+            spot: At = of_group | {name: codes[name][p] for name, p in zip(margin.by, place, strict=True)}
+            faults.append(Fault(f"Nobody is in {_named(data, spot)}, which has a target of {value:g}.", where,
+                                "Join it to another category, or leave it out and let the others sum to the whole."))  # fmt: skip
+    if faults:
+        raise StudyError(faults)
+    return Laid(margin, category, tuple(at), target, found[:, 0])
+
+
+def _wanted(
+    data: Dataset, margin: Margin, weighting: Weighting, codes: dict[str, list[int]], group_places: Ints, where: str
+) -> tuple[dict[tuple[int, ...], float], list[Fault]]:
+    """Targets by (group, positions), and faults of those that name what is not there."""
+    wanted: dict[tuple[int, ...], float] = {}
+    faults = []
+    for t, target in enumerate(margin.targets):
+        place = f"{where}.targets[{t}]"
+        strange = [name for name, code in target.at.items() if code not in codes[name]]
+        if strange:
+            if target.value > 0:
+                known = some([f"{c.code} ({c.label})" for c in data.categories(strange[0])[0]])
+                faults.append(Fault(f"Nobody is in {strange[0]} {target.at[strange[0]]}: it is no category of {strange[0]}.", place,
+                                    f"Categories there are: {known}."))  # fmt: skip
+            continue
+        for group, of_group in enumerate(group_places.tolist()):
+            here = dict(zip(weighting.within, of_group, strict=True))
+            if any(name in target.at and codes[name].index(target.at[name]) != p for name, p in here.items()):
+                continue
+            key = (group, *(codes[name].index(target.at[name]) for name in margin.by))
+            if key in wanted:
+                faults.append(Fault(f"{_named(data, dict(target.at))} has two targets.", place, "Keep one."))
+            wanted[key] = target.value
+    return wanted, faults
+
+
+def check_sums(laid: Laid, group_names: list[str], where: str) -> Floats:
+    """What each group's targets sum to; shares and per cent that do not sum to the whole stop."""
+    known = np.nan_to_num(laid.target)
+    sums = np.bincount(laid.group, weights=known, minlength=len(group_names))
+    if laid.margin.as_ in _SUMS:
+        whole, slack = _SUMS[laid.margin.as_]
+        for g in np.flatnonzero(np.abs(sums - whole) > slack):
+            inside = f" in {group_names[g]}" if group_names[g] else ""
+            raise fault(
+                f"The targets of {laid.margin.title}{inside} sum to {sums[g]:.6g}, not {whole:g}; "
+                f"{abs(whole - sums[g]):.6g} {'is missing' if sums[g] < whole else 'too much'}.",
+                f"{where}.targets",
+                f"Change them until they sum to {whole:g}.",
+            )
+    return np.asarray(sums)

@@ -1,0 +1,98 @@
+"""What a weighting did: fit by category, and the health of the weights."""
+
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+
+from even_ballot.core.dataset import Floats
+from even_ballot.core.weighting.margins import At, Laid
+from even_ballot.core.weighting.raking import Raked
+from even_ballot.core.weighting.request import Weighting
+
+
+@dataclass(frozen=True)
+class MarginRow:
+    """One category: target and what base and final weights make of it, as shares (of its `within` group)."""
+
+    at: At
+    target: float
+    before: float
+    after: float
+    mean_weight: float
+    n: int
+
+
+@dataclass(frozen=True)
+class MarginReport:
+    """The categories of one margin."""
+
+    by: tuple[str, ...]
+    rows: tuple[MarginRow, ...]
+
+
+@dataclass(frozen=True)
+class WeightingReport:
+    """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965)."""
+
+    save_as: str
+    converged: bool
+    cycles: int
+    max_gap: float
+    n: int
+    n_effective: float
+    efficiency: float
+    deff_weights: float
+    min: float
+    max: float
+    margins: tuple[MarginReport, ...]
+    histogram: tuple[tuple[float, float, int], ...]
+
+
+def _margin(raked: Raked, laid: Laid, whole: float) -> MarginReport:
+    live = laid.category >= 0
+    fold = partial(np.bincount, laid.category[live], minlength=len(laid.target))
+    before, after, n = (fold(weights=x[live]) for x in (raked.before, raked.after, raked.combos.cases))
+    groups = len(np.unique(laid.group))
+    group_before, group_after, group_target = (
+        np.bincount(laid.group, weights=x, minlength=groups)[laid.group] for x in (before, after, laid.target)
+    )
+    rows = tuple(
+        MarginRow(at, float(t), float(b), float(a), float(m), int(k))
+        for at, t, b, a, m, k in zip(
+            laid.at,
+            laid.target / group_target,
+            before / group_before,
+            after / group_after,
+            after / after.sum() * whole / n,
+            n,
+            strict=True,
+        )
+    )
+    return MarginReport(laid.margin.by, rows)
+
+
+def _histogram(weights: Floats, bins: int = 24) -> tuple[tuple[float, float, int], ...]:
+    counts, edges = np.histogram(weights, bins=bins)
+    return tuple((float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
+
+
+def report(raked: Raked, weighting: Weighting) -> WeightingReport:
+    """The report on a weighting; cases of weight 0 are left out."""
+    weights = raked.weights[raked.weights > 0]
+    total, n = float(weights.sum()), len(weights)
+    effective = total**2 / float(weights @ weights)
+    return WeightingReport(
+        save_as=weighting.save_as,
+        converged=raked.converged,
+        cycles=raked.cycles,
+        max_gap=raked.max_gap,
+        n=n,
+        n_effective=effective,
+        efficiency=effective / n,
+        deff_weights=n / effective,
+        min=float(weights.min()),
+        max=float(weights.max()),
+        margins=tuple(_margin(raked, laid, total) for laid in raked.margins),
+        histogram=_histogram(weights),
+    )

@@ -1,0 +1,38 @@
+"""The cleaned, derived, weighted records as delimited text: codes not labels, blank for missing, weights last."""
+
+import csv
+import io
+from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
+
+import numpy as np
+
+from even_ballot.core.dataset import BLANK, UNPLACED, Column, Dataset
+
+
+def _entries(column: Column, kind: str) -> list[str]:
+    if kind == "text":
+        return [column.words[v] if s != BLANK else "" for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+    if kind == "date":
+        shown = [datetime.fromtimestamp(v, UTC).strftime("%Y-%m-%d %H:%M:%S") for v in column.values.tolist()]
+    elif kind == "coded":
+        shown = list(map(str, column.values.tolist()))
+    else:
+        values = column.values
+        whole = (np.abs(values) < 1e15) & (values == np.floor(values))
+        shown = [str(int(v)) if w else repr(v) for v, w in zip(values.tolist(), whole.tolist(), strict=True)]
+    return [
+        "" if s == BLANK else column.words[int(v)] if s == UNPLACED else text
+        for text, v, s in zip(shown, column.values.tolist(), column.state.tolist(), strict=True)
+    ]
+
+
+def microdata(data: Dataset, weights: Sequence[str] = ()) -> str:
+    """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they came."""
+    names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
+    columns: Iterable[list[str]] = (_entries(data.column(n), data.variable(n).kind) for n in names)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["row", *names])
+    writer.writerows(zip(map(str, data.rows.tolist()), *columns, strict=True))
+    return out.getvalue()

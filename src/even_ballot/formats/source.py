@@ -1,0 +1,43 @@
+"""A source file of any format we read, by its content and name."""
+
+from pathlib import PurePath
+from typing import Literal
+
+from even_ballot.core.dataset import RawTable
+from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.study import Source
+from even_ballot.formats.delimited import read_delimited
+from even_ballot.formats.spreadsheet import read_spreadsheet
+
+Format = Literal["csv", "xlsx", "ods"]
+
+
+def format_of(content: bytes, source: Source) -> Format:
+    """What a file is: as said, else by its first bytes and its name."""
+    if source.format is not None:
+        return source.format
+    suffix = PurePath(source.path).suffix.lower()
+    if content.startswith(b"PK\x03\x04"):
+        return "ods" if suffix == ".ods" else "xlsx"
+    if content.startswith(b"\xd0\xcf\x11\xe0"):
+        raise fault("This is a spreadsheet in the old binary format.", source.path, "Save it as XLSX or ODS.")
+    if suffix in (".xlsx", ".ods"):
+        raise fault(f"This is no {suffix[1:].upper()} file, whatever its name says.", source.path, "Check that it arrived whole.")
+    return "csv"
+
+
+def read_source(content: bytes, source: Source) -> tuple[RawTable, Source]:
+    """The table in a file, and how it was read (everything that was guessed, filled in)."""
+    if not content:
+        raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
+    kind = format_of(content, source)
+    try:
+        if kind == "csv":
+            table, guess = read_delimited(content, source)
+            said = {"encoding": guess.encoding, "delimiter": guess.delimiter}
+        else:
+            table, sheet = read_spreadsheet(content, source)
+            said = {"sheet": sheet}
+    except StudyError as error:
+        raise StudyError([Fault(f.what, f.where or source.path, f.mend) for f in error.faults]) from None
+    return table, source.model_copy(update={"format": kind, "header_rows": source.header_rows or 1, **said})

@@ -1,0 +1,76 @@
+"""Spreadsheets (XLSX, ODS): a sheet's cells as text, in the spelling a text file would have."""
+
+import io
+import zipfile
+from datetime import date, datetime, time, timedelta
+from typing import Any
+
+from python_calamine import CalamineError, CalamineWorkbook
+
+from even_ballot.core.dataset import RawTable, text_column
+from even_ballot.core.faults import fault, some
+from even_ballot.core.study import Source
+from even_ballot.formats.delimited import without_blank_records
+from even_ballot.formats.headings import split_headings
+
+_LARGEST = 2 << 30
+
+
+def _spelled(cell: Any) -> str:
+    """A cell's value as text; whole numbers without decimals."""
+    match cell:
+        case None:
+            return ""
+        case bool():
+            return "1" if cell else "0"
+        case float():
+            return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+        case datetime():
+            return cell.isoformat(" ") if cell.time() != time() else cell.date().isoformat()
+        case date() | time():
+            return cell.isoformat()
+        case timedelta():
+            return repr(cell.total_seconds())
+        case _:
+            return str(cell)
+
+
+def _checked(content: bytes, path: str) -> None:
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            unpacked = sum(item.file_size for item in archive.infolist())
+    except zipfile.BadZipFile:
+        raise fault("The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV.") from None
+    if unpacked > _LARGEST:
+        raise fault(f"The spreadsheet unpacks to {unpacked / 2**30:.1f} GiB; at most 2 are read.", path, "Save it as CSV.")
+
+
+def sheets_of(content: bytes, path: str = "") -> list[str]:
+    """The names of a workbook's sheets."""
+    _checked(content, path)
+    try:
+        return list(CalamineWorkbook.from_filelike(io.BytesIO(content)).sheet_names)
+    except CalamineError as error:
+        raise fault(f"The spreadsheet cannot be read: {error}.", path, "Save it again as XLSX or ODS, or as CSV.") from None
+
+
+def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, str]:
+    """One sheet as text columns, and its name. Blank rows above the headings are passed over."""
+    names = sheets_of(content, source.path)
+    sheet = source.sheet or names[0]
+    if sheet not in names:
+        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
+    rows = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet).to_python()
+    texts = [[_spelled(cell) for cell in row] for row in rows]
+    first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)
+    if first is None:
+        raise fault(f"Sheet {sheet} is empty.", source.path, "Choose another sheet.")
+    below = first + (source.header_rows or 1)
+    heads, records = texts[first:below], texts[below:]
+    width = max(len(row) for row in texts)
+    while width and not any(len(row) >= width and row[width - 1].strip() for row in texts):
+        width -= 1
+    heads = [(row + [""] * width)[:width] for row in heads]
+    columns = [text_column([row[i] if i < len(row) else "" for row in records]) for i in range(width)]
+    headings, labels = split_headings(heads)
+    return without_blank_records(headings, labels, columns), sheet

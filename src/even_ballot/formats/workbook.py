@@ -1,0 +1,147 @@
+"""Tables as a workbook that needs no touching up."""
+
+import io
+import re
+from datetime import datetime
+from typing import Any
+
+import xlsxwriter
+
+from even_ballot.core.request import TableRequest
+from even_ballot.core.results import TableResult
+from even_ballot.core.study import Results, Study
+from even_ballot.formats.grid import Grid, Line, lay_out
+from even_ballot.formats.methods import methods_note
+
+_FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
+_NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
+_INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
+_FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
+
+
+class _Formats:
+    """Cell formats, made once each."""
+
+    def __init__(self, book: Any) -> None:
+        self._book, self._made = book, {}  # type: ignore[var-annotated]
+
+    def __call__(self, **settings: Any) -> Any:
+        key = tuple(sorted(settings.items()))
+        if key not in self._made:
+            self._made[key] = self._book.add_format({**_FACE, **settings})
+        return self._made[key]
+
+
+def _sheet_name(title: str, taken: set[str]) -> str:
+    base = _FORBIDDEN.sub(" ", title).strip()[:28] or "Table"
+    name, k = base, 2
+    while name.casefold() in taken:
+        name, k = f"{base[:25]} {k}", k + 1
+    taken.add(name.casefold())
+    return name
+
+
+def _value(line: Line, value: float | None) -> float | None:
+    return None if value is None else value * 100 if line.shape == "share" else value
+
+
+def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, grid: Grid, note: list[str]) -> None:
+    sheet.hide_gridlines(2)
+    sheet.set_column(0, 0, 34)
+    sheet.set_column(1, 1, 18)
+    sheet.set_column(2, grid.columns + 1, 11)
+    last = grid.columns + 1
+    title = formats(bold=True, font_size=13)
+    sheet.write(0, 0, result.title, title)
+    shown = f"Cases where {request.where}; n = {result.in_filter:,}" if request.where else f"All cases; n = {result.in_filter:,}"
+    sheet.write(1, 0, shown, formats(font_color=_GREY))
+    top = 3
+    depth = max(len(grid.headings), 1)
+    for r in range(depth):
+        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
+        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
+        for c in range(last + 1):
+            sheet.write_blank(top + r, c, None, formats(**edge))
+    total = formats(align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {}))
+    sheet.write(top + depth - 1, 2, "All", total)
+    for r, spanners in enumerate(grid.headings):
+        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
+        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
+        style = formats(align="center" if r < depth - 1 else "right", text_wrap=True, bold=r % 2 == 0, **edge)
+        for spanner in spanners:
+            at = (top + r, 2 + spanner.first)
+            if spanner.span > 1:
+                sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, spanner.text, style)
+            else:
+                sheet.write(*at, spanner.text, style)
+    row = top + depth
+    sheet.freeze_panes(row, 2)
+    row = _write_sections(sheet, formats, grid, row, last)
+    for c in range(last + 1):
+        sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
+    for text in note:
+        sheet.merge_range(row, 0, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
+        sheet.set_row(row, 12 * (1 + len(text) // 120) + 2)
+        row += 1
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(top, top + depth - 1)
+
+
+def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
+    for section in grid.sections:
+        sheet.write(row, 0, section.title, formats(bold=True))
+        row += 1
+        for line in section.lines:
+            colour = {} if line.strong else {"font_color": _GREY}
+            label = f"{line.category} †" if line.marked and line.category and "not in" not in line.category else line.category
+            sheet.write(row, 0, label, formats(indent=1))
+            sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
+            style = formats(align="right", num_format=_NUMBER[line.shape], **colour)
+            for c, value in enumerate(line.values):
+                number = _value(line, value)
+                if number is None:
+                    sheet.write(row, 2 + c, "–", formats(align="right", font_color=_GREY))
+                else:
+                    sheet.write_number(row, 2 + c, number, style)
+            row += 1
+        if any(base is not None for base in section.bases):
+            sheet.write(row, 0, "Base (unweighted)", formats(indent=1, italic=True))
+            for c, base in enumerate(section.bases):
+                style = formats(align="right", num_format="#,##0", italic=True)
+                sheet.write_number(row, 2 + c, 0 if base is None else base, style)
+            row += 1
+        row += 1
+    return row - 1
+
+
+def workbook(study: Study, results: Results) -> bytes:
+    """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study gives the same bytes."""
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book.set_properties({"title": study.title, "comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)})
+    formats = _Formats(book)
+    taken = {"contents", "methods"}
+    contents = book.add_worksheet("Contents")
+    contents.hide_gridlines(2)
+    contents.set_column(0, 0, 8)
+    contents.set_column(1, 1, 90)
+    contents.write(0, 0, study.title, formats(bold=True, font_size=14))
+    link = formats(font_color="#1f4e5f", underline=1)
+    for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
+        name = _sheet_name(result.title, taken)
+        sheet = book.add_worksheet(name)
+        _write_table(sheet, formats, result, request, lay_out(result, request), methods_note(study, results, (request,)))
+        contents.write(2 + k, 0, k + 1, formats(align="left"))
+        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, result.title)
+    methods = book.add_worksheet("Methods")
+    methods.hide_gridlines(2)
+    methods.set_column(0, 0, 120)
+    methods.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
+    for k, text in enumerate(methods_note(study, results, study.tables)):
+        methods.write(2 + k, 0, text, formats(text_wrap=True, valign="top"))
+    contents.write(3 + len(study.tables), 1, "Methods", formats())
+    contents.write_url(3 + len(study.tables), 1, "internal:'Methods'!A1", link, "How these tables were made")
+    book.close()
+    return out.getvalue()

@@ -1,0 +1,1 @@
+"""What people do with studies: core, formats and store joined."""
