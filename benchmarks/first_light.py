@@ -80,7 +80,12 @@ def case_by_case(columns: list[np.ndarray], targets: list[np.ndarray], base: np.
 
 def raking(n: int, repeat: int, rng: np.random.Generator) -> None:
     sizes = (2, 6, 10, 4, 5)
-    columns = [rng.choice(k, n, p=rng.dirichlet(np.full(k, 20.0))).astype(np.int8) for k in sizes]
+    # Answers of one person hang together (here by a common trait), as those in real margins do.
+    trait = rng.normal(size=n)
+    columns = []
+    for k in sizes:
+        score = 0.6 * trait + 0.8 * rng.normal(size=n)
+        columns.append(np.searchsorted(np.quantile(score, np.arange(1, k) / k), score).astype(np.int8))
     base = rng.gamma(4, 0.25, n)
     targets = [rng.dirichlet(np.full(k, 20.0)) for k in sizes]
     state = np.zeros(n, np.uint8)

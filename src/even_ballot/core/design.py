@@ -215,8 +215,8 @@ def weights_of(data: Dataset, name: str | None, where: str = "design.weight") ->
         lost = data.rows[~column.answered]
         raise fault(f"{name} is missing for {len(lost)} cases (records {some(lost.tolist())}).", where,
                     "Fill it in, or set these cases aside.")  # fmt: skip
-    weights = column.values.astype(np.float64)
-    if (weights < 0).any():
+    weights = np.asarray(column.values, np.float64)
+    if weights.min(initial=0) < 0:
         rows = data.rows[weights < 0]
         raise fault(f"{name} is negative for {len(rows)} cases (records {some(rows.tolist())}).", where, "A weight is 0 or more.")
     return weights

@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 from pydantic import Field
-from scipy import special, stats
+from scipy import special
 
 from even_ballot.core.dataset import Bools, Floats
 from even_ballot.core.model import Model
@@ -28,7 +28,7 @@ class Interval(Model):
 
     def t(self, df: Floats | float) -> Floats:
         """Student's quantile that leaves `tail` beyond it."""
-        return np.asarray(stats.t.isf(self.tail, df))
+        return np.asarray(-special.stdtrit(df, self.tail))
 
 
 Limits = tuple[Floats, Floats]

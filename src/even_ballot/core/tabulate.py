@@ -5,7 +5,7 @@ from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
-from scipy import stats
+from scipy import special
 
 from even_ballot.core import estimates as est
 from even_ballot.core.blocks import Across, Block, Sample, across, coded_block, multi_block
@@ -155,7 +155,7 @@ class _Part:
         se = np.sqrt(np.where(variance <= floor, 0, variance))
         real = se > 0
         t = np.divide(difference, se, out=np.zeros_like(se), where=real)
-        p = 2 * stats.t.sf(np.abs(t), self.df)
+        p = 2 * special.stdtr(self.df, -np.abs(t))
         p_adjusted = np.full(len(p), np.nan)
         p_adjusted[real] = adjusted(p[real], self.request.adjust)
         key = {"variable": stub.variable} | ({} if stub.code is None else {"code": stub.code})

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from scipy import linalg, stats
+from scipy import special
 
 from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
@@ -81,12 +81,12 @@ def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[fl
         inverse = 1 / expected
         inner = c.T @ (inverse[:, None] * c)
     scaled = inverse[:, None] * c
-    delta = linalg.solve(inner / n, scaled.T @ v @ scaled, assume_a="sym")
+    delta = np.linalg.solve(inner / n, scaled.T @ v @ scaled)
     trace, trace_squared = float(np.trace(delta)), float(np.trace(delta @ delta))
     if trace <= 0 or trace_squared <= 0:
         return None
     f, df1 = chi2 / trace, trace**2 / trace_squared
-    return chi2, f, df1, df1 * df, float(stats.f.sf(f, df1, df1 * df))
+    return chi2, f, df1, df1 * df, float(special.fdtrc(df1, df1 * df, f))
 
 
 def adjusted(p: Floats, how: Adjust) -> Floats:

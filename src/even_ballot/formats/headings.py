@@ -6,6 +6,7 @@ import unicodedata
 from collections.abc import Sequence
 
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
+_OWN_PART = re.compile(r"[\"“„«\[]([^\"“”„«»\[\]]{3,})[\"”»\]]\W*$")
 _FILLERS = frozenset(
     "a an and are at by did do does for from had has have how if in is it many much of on or please so that the their them "
     "then there these this those to was were what when where which who why will with would you your".split()
@@ -16,6 +17,10 @@ _LONGEST = 24
 def short_name(heading: str, position: int) -> str:
     """A name that can stand in a formula: the heading itself where it can, else made of its telling words.
 
+    Where a heading ends in quotes or brackets, what stands in them tells it from its neighbours.
+
+    >>> short_name('How far do you agree: "The ferry runs when I need it"?', 4)
+    'ferry_runs_need'
     >>> short_name("How old are you?", 3)
     'old'
     >>> short_name("q1", 0)
@@ -23,6 +28,8 @@ def short_name(heading: str, position: int) -> str:
     """
     if _PLAIN.fullmatch(heading) and not keyword.iskeyword(heading):
         return heading
+    if (part := _OWN_PART.search(heading)) is not None:
+        heading = part.group(1)
     ascii_only = unicodedata.normalize("NFKD", heading).encode("ascii", "ignore").decode().lower()
     words = re.findall(r"[a-z0-9]+", ascii_only.replace("'", ""))
     telling = [word for word in words if word not in _FILLERS] or words

@@ -10,7 +10,8 @@ import numpy as np
 from even_ballot.core.dataset import BLANK, UNPLACED, Column, Dataset
 
 
-def _entries(column: Column, kind: str) -> list[str]:
+def entries(column: Column, kind: str) -> list[str]:
+    """A column's cells as they are written: codes, numbers, text; blank for missing."""
     if kind == "text":
         return [column.words[v] if s != BLANK else "" for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
     if kind == "date":
@@ -30,7 +31,7 @@ def _entries(column: Column, kind: str) -> list[str]:
 def microdata(data: Dataset, weights: Sequence[str] = ()) -> str:
     """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they came."""
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
-    columns: Iterable[list[str]] = (_entries(data.column(n), data.variable(n).kind) for n in names)
+    columns: Iterable[list[str]] = (entries(data.column(n), data.variable(n).kind) for n in names)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["row", *names])

@@ -1,9 +1,9 @@
 """Steps that join columns of another file."""
 
-from typing import Literal
+from typing import Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from even_ballot.core.codebook import Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, Column, Dataset, Ints, RawTable, Bools
@@ -33,17 +33,29 @@ def _spellings(column: Column, variable: Variable, scale: Scale | None) -> list[
 class LookUp(Step):
     """Joins columns of a lookup file by key; keys must be unique there.
 
-    missing: "refuse" stops where a case has no match, "flag" leaves its new cells blank and reports it.
+    on: the key, one name for both, or {variable: column of the file}. missing: "refuse" stops where a case has no
+    match, "flag" leaves its new cells blank and reports it.
     """
 
     do: Literal["look_up"]
     from_: str = Field(alias="from")
-    on: str
+    on: str | dict[str, str]
     take: tuple[str, ...]
     missing: Literal["refuse", "flag"] = "refuse"
 
+    @model_validator(mode="after")
+    def _one_key(self) -> Self:
+        if isinstance(self.on, dict) and len(self.on) != 1:
+            raise ValueError("on names one key: a name, or {variable: column of the file}")
+        return self
+
+    @property
+    def key(self) -> tuple[str, str]:
+        """The key's name among the variables, and in the file."""
+        return (self.on, self.on) if isinstance(self.on, str) else next(iter(self.on.items()))
+
     def sentence(self) -> str:
-        return f"Look up {some(self.take)} in {self.from_} by {self.on}"
+        return f"Look up {some(self.take)} in {self.from_} by {self.key[0]}"
 
     def makes(self) -> tuple[str, ...]:
         return self.take
@@ -52,26 +64,27 @@ class LookUp(Step):
         if self.from_ not in tables:
             raise fault(f"There is no lookup file {self.from_!r}.", "from", f"Lookups there are: {some(list(tables)) or 'none'}.")
         table = tables[self.from_]
-        for name in (self.on, *self.take):
+        for name in (self.key[1], *self.take):
             if name not in table.names:
                 raise fault(f"{self.from_} has no column {name!r}.", "take", f"Its columns are: {some(table.names)}.")
         places = self._places(table)
-        ways = _spellings(data.column(self.on, "on"), data.variable(self.on), data.scale_of(self.on))
+        key = self.key[0]
+        ways = _spellings(data.column(key, "on"), data.variable(key), data.scale_of(key))
         found = np.array([next((places[w] for w in way if w in places), -1) for way in ways], np.int64)
         lost = found < 0
         unmatched = self._unmatched(ways, lost)
         if lost.any() and self.missing == "refuse":
             raise fault(
-                f"{int(lost.sum())} cases have no match in {self.from_}: {self.on} = {some(list(unmatched))}.",
+                f"{int(lost.sum())} cases have no match in {self.from_}: {key} = {some(list(unmatched))}.",
                 "on",
                 'Mend the keys, or say "missing": "flag" to leave their new cells blank.',
             )
         for name in self.take:
             data = self._taken(data, table, name, found)
-        return Outcome(data, int((~lost).sum()) * len(self.take), {self.on: unmatched} if unmatched else {})
+        return Outcome(data, int((~lost).sum()) * len(self.take), {key: unmatched} if unmatched else {})
 
     def _places(self, table: RawTable) -> dict[str, int]:
-        keys = table.columns[table.names.index(self.on)]
+        keys = table.columns[table.names.index(self.key[1])]
         places: dict[str, int] = {}
         for place, (value, state) in enumerate(zip(keys.values.tolist(), keys.state.tolist(), strict=True)):
             if state == BLANK:

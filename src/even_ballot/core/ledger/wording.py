@@ -42,17 +42,7 @@ def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
         return column
     at = np.where(np.isin(column.state, (ANSWERED, UNPLACED)), column.values, 0).astype(np.int64)
     moved = np.array(to)[np.clip(at, 0, len(to) - 1)]
-    return Column(np.where(moved < 0, 0, moved), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index))
-
-
-def as_text(column: Column, kind: str) -> Column:
-    """A text view of a column whose unplaced entries are to be worked on: the words, with all else blank."""
-    if kind == "text":
-        return column
-    unplaced = column.state == UNPLACED
-    return Column(
-        np.where(unplaced, column.values, 0).astype(np.int32), np.where(unplaced, ANSWERED, BLANK).astype(np.uint8), column.words
-    )
+    return Column(np.where(moved < 0, 0, moved).astype(np.int32), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index))
 
 
 class Tidy(Step):

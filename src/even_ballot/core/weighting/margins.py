@@ -1,5 +1,7 @@
 """A weighting's margins laid on the cases: distinct combinations, their categories, targets that fit them."""
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +13,9 @@ from even_ballot.core.dataset import Dataset, Floats, Ints
 from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.weighting.request import Margin, Weighting
 
-_DENSE = 1 << 22
+_DENSE = 1 << 20
+_BLOCK = 1 << 14
+_PARALLEL_FROM = 400_000
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 At = dict[str, int | None]
 
@@ -20,8 +24,37 @@ At = dict[str, int | None]
 def _extend(index: Any, positions: Any, width: int) -> None:
     """index ← index · width + position, an unknown (−1) taking the last place."""
     for k in range(index.shape[0]):
-        p = np.int64(positions[k])
+        p = positions[k]
         index[k] = index[k] * width + (p if p >= 0 else width - 1)
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
+    """Base weight and cases of positive weight by combination."""
+    for k in range(index.shape[0]):
+        sums[index[k]] += base[k]
+        cases[index[k]] += base[k] > 0
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
+    for k in range(index.shape[0]):
+        out[k] = base[k] * factor[index[k]]
+
+
+def _in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
+    """A pass over 0 … n−1 in two halves at once where that pays, in two parts' results."""
+    if n < _PARALLEL_FROM:
+        return [part(0, n)]
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(part, (0, n // 2), (n // 2, n)))
+
+
+def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:
+    """base · factor[index], (n,)."""
+    out = np.empty(len(base))
+    _in_halves(len(base), lambda lo, hi: _multiply(base[lo:hi], factor, index[lo:hi], out[lo:hi]))
+    return out
 
 
 @dataclass(frozen=True)
@@ -33,7 +66,7 @@ class Combinations:
     """
 
     names: tuple[str, ...]
-    index: Ints
+    index: NDArray[Any]
     places: Ints
     base: Floats
     cases: Ints
@@ -44,18 +77,35 @@ class Combinations:
 
 
 def combine(columns: list[NDArray[Any]], widths: list[int], base: Floats, names: tuple[str, ...] = ()) -> Combinations:
-    """Combinations of position arrays; widths: categories of each, the unknown included."""
-    index = np.zeros(len(base), np.int64)
-    for positions, width in zip(columns, widths, strict=True):
-        _extend(index, positions, width)
-    size = int(np.prod([float(w) for w in widths])) if widths else 1
-    if size > _DENSE:
-        found, index = np.unique(index, return_inverse=True)
-        index = index.ravel()
-    else:
+    """Combinations of position arrays; widths: categories of each, the unknown included.
+
+    Goes block by block, so that a block's index stays in the processor's cache over all columns.
+    """
+    n, size = len(base), int(np.prod([float(w) for w in widths])) if widths else 1
+    if size > 1 << 62:
+        raise fault("These margins have too many combinations of categories.", "", "Cross fewer variables.")
+    dense = size <= _DENSE
+    index = np.zeros(n, np.int32 if dense else np.int64)
+
+    def part(start: int, stop: int) -> tuple[Floats, Ints]:
+        sums, cases = np.zeros(size if dense else 0), np.zeros(size if dense else 0, np.int64)
+        for lo in range(start, stop, _BLOCK):
+            at = slice(lo, min(lo + _BLOCK, stop))
+            for positions, width in zip(columns, widths, strict=True):
+                _extend(index[at], positions[at], width)
+            if dense:
+                _add_up(index[at], base[at], sums, cases)
+        return sums, cases
+
+    parts = _in_halves(n, part)
+    if dense:
         found = np.arange(size)
-    sums = np.bincount(index, weights=base, minlength=len(found))
-    cases = np.bincount(index[base > 0] if (base <= 0).any() else index, minlength=len(found))
+        sums, cases = (sum(side[1:], side[0]) for side in zip(*parts, strict=True))
+    else:
+        found, inverse = np.unique(index, return_inverse=True)
+        index = inverse.ravel()
+        sums = np.bincount(index, weights=base, minlength=len(found))
+        cases = np.bincount(index[base > 0], minlength=len(found))
     places = np.zeros((len(found), len(widths)), np.int64)
     rest = found
     for j in range(len(widths) - 1, -1, -1):
@@ -79,18 +129,19 @@ class Laid:
     group: Ints
 
 
-def _codes(data: Dataset, name: str, where: str) -> list[int]:
+def codes_of(data: Dataset, name: str, where: str) -> dict[int, str]:
+    """A coded variable's codes and labels; another kind is refused."""
     variable = data.variable(name, where)
     if variable.kind != "coded":
         raise fault(f"{name} is a {variable.kind}; margins are over coded variables.", where, "Code or band it first.")
     data.column(name, where)
-    return [item.code for item in data.categories(name)[0]]
+    return {item.code: item.label for item in data.categories(name)[0]}
 
 
 def combinations_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> tuple[Combinations, dict[str, list[int]]]:
     """The combinations of all variables a weighting's margins and groups use, and each variable's codes."""
     names = tuple(dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by))))
-    codes = {name: _codes(data, name, where) for name in names}
+    codes = {name: list(codes_of(data, name, where)) for name in names}
     columns = [data.positions(name) for name in names]
     return combine(columns, [len(codes[name]) + 1 for name in names], base, names), codes
 

@@ -11,7 +11,7 @@ from even_ballot.core.codebook import Variable
 from even_ballot.core.dataset import Dataset, Floats, Ints, number_column
 from even_ballot.core.design import weights_of
 from even_ballot.core.faults import fault
-from even_ballot.core.weighting.margins import Combinations, Laid, check_sums, combinations_of, groups_of, lay
+from even_ballot.core.weighting.margins import Combinations, Laid, check_sums, combinations_of, groups_of, lay, spread_out
 from even_ballot.core.weighting.request import StratumPopulation, Weighting
 
 _AGREE = 0.001
@@ -59,7 +59,7 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     that are off, populations that disagree. Margins that cannot all be met are reported, not raised (`converged`).
     """
     base = base_weights(data, weighting, where)
-    if not (base > 0).any():
+    if not base.max(initial=0) > 0:
         raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
     combos, codes = combinations_of(data, weighting, base, where)
     groups = groups_of(combos, weighting, where)
@@ -77,7 +77,7 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     after, cycles, gap = _cycle(started, margins, weighting)
     factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
     factor *= _whole(weighting, combos, population)
-    weights = base * factor[combos.index]
+    weights = spread_out(base, factor, combos.index)
     return Raked(weights, base, combos, margins, group_of, start, after, cycles, gap, gap <= weighting.tolerance)
 
 

@@ -1,0 +1,99 @@
+"""The codebook as it stands after the ledger: every variable with its answers."""
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.screening import Finding, cases_of
+from even_ballot.formats.microdata import entries
+from even_ballot.services.bench import Bench, Ledgered
+from even_ballot.services.views import CodebookView, FindingCases, NumberSummary, Shown, VariableView
+from even_ballot.store.studies import State
+
+_SHOWN, _BARS, _LISTED = 60, 20, 200
+
+
+def _texts(column: Column, state: int, sort: str) -> list[Shown]:
+    counts = np.bincount(column.values[column.state == state].astype(np.int64), minlength=len(column.words))
+    order = np.argsort(-counts, kind="stable")[:_SHOWN]
+    return [Shown(None, column.words[i], int(counts[i]), sort) for i in order if counts[i]]
+
+
+def _coded(data: Dataset, name: str, column: Column) -> list[Shown]:
+    codes, known = data.categories(name)
+    counts = np.bincount(data.positions(name)[column.answered].astype(np.int64), minlength=len(codes))
+    shown = [
+        Shown(item.code, item.label, int(n), "answer" if i < known else "not_in_codebook")
+        for i, (item, n) in enumerate(zip(codes, counts, strict=True))
+    ]
+    scale = data.scale_of(name)
+    for item in (*(scale.missing if scale else ()), *data.variable(name).missing):
+        n = int(((column.values == item.code) & (column.state == MISSING)).sum())
+        shown.append(Shown(item.code, item.label, n, "missing"))
+    return shown
+
+
+def _number(column: Column) -> NumberSummary | None:
+    values = column.values[column.answered].astype(np.float64)
+    if not len(values):
+        return None
+    low, quarter, median, three, high = (float(q) for q in np.quantile(values, (0, 0.25, 0.5, 0.75, 1)))
+    bars = np.histogram(values, bins=_BARS, range=(low, high if high > low else low + 1))[0]
+    return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
+
+
+def _variable(data: Dataset, name: str, made_by: int | None) -> VariableView:
+    variable = data.variable(name)
+    if variable.kind == "multi":
+        parts = [data.column(part) for part in variable.parts]
+        answered = np.logical_or.reduce([part.answered for part in parts])
+        shown = [
+            Shown(variable.options[i].code if variable.options else i + 1,
+                  variable.options[i].label if variable.options else data.variable(p).title,
+                  int(((part.values == 1) & part.answered).sum()), "answer")
+            for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
+        ]  # fmt: skip
+        return VariableView(variable, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None)
+    column = data.column(name)
+    counts = np.bincount(column.state, minlength=4)
+    shown = _coded(data, name, column) if variable.kind == "coded" else _texts(column, 0, "answer") if variable.kind == "text" else []
+    shown += _texts(column, UNPLACED, "not_placed")
+    number = _number(column) if variable.kind == "number" else None
+    distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())
+    return VariableView(
+        variable, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]), distinct,
+        tuple(shown), number,
+    )  # fmt: skip
+
+
+def _makers(ledgered: Ledgered) -> dict[str, int]:
+    """The step that made each variable."""
+    made: dict[str, int] = {}
+    known = set(ledgered.start.variables)
+    for i, data in enumerate(ledgered.states):
+        for name in data.variables:
+            if name not in known:
+                made[name] = i + 1
+                known.add(name)
+    return made
+
+
+def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
+    """Variables and scales after as many steps as can be taken."""
+    ledgered = bench.ledgered(session, state)[1]
+    data = ledgered.last
+    makers = _makers(ledgered)
+    scales = {**state.study.codebook.scales, **data.scales}
+    used = {name: tuple(v.name for v in data.variables.values() if v.scale == name) for name in scales}
+    return CodebookView(tuple(_variable(data, name, makers.get(name)) for name in data.variables), scales, used)
+
+
+def finding_cases(session: Session, bench: Bench, state: State, finding: Finding) -> FindingCases:
+    """The cells behind a finding: each case's record, identifier and entry."""
+    data = bench.ledgered(session, state)[1].last
+    keep = np.flatnonzero(cases_of(data, finding))[:_LISTED]
+    identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
+    names = [*([identifier] if identifier else []), finding.variable]
+    columns = [list(map(str, data.rows[keep].tolist()))]
+    columns += [entries(data.column(name).take(keep), data.variable(name).kind) for name in names]
+    return FindingCases(finding, ("record", *names), tuple(zip(*columns, strict=True)))

@@ -1,0 +1,24 @@
+"""The ledger as a journal: each entry with its effect, or what stops it."""
+
+from sqlalchemy.orm import Session
+
+from even_ballot.services.bench import Bench
+from even_ballot.services.views import LedgerEntry
+from even_ballot.store.studies import State
+
+
+def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
+    """Every entry in order. After the one that stops, the others are not reached."""
+    ledgered = bench.ledgered(session, state)[1]
+    entries = []
+    for i, step in enumerate(state.study.ledger):
+        if i < len(ledgered.effects):
+            e = ledgered.effects[i]
+            unplaced = {name: dict(words) for name, words in e.unplaced.items()}
+            counts = (None, None, None) if e.off else (e.cases_before, e.cases_after, e.cells_changed)
+            entries.append(LedgerEntry(e.step, e.do, e.sentence, e.why, e.off, *counts, unplaced, None, True))
+        else:
+            here = i == len(ledgered.effects) and ledgered.fault is not None
+            fault = ledgered.fault.faults[0] if here and ledgered.fault else None
+            entries.append(LedgerEntry(i + 1, step.do, step.sentence(), step.why, step.off, None, None, None, {}, fault, here))
+    return entries

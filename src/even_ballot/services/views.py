@@ -1,0 +1,198 @@
+"""What the interface is told: studies, files, codebook, ledger, tables. Plain dataclasses; the API sends them as they are."""
+
+from dataclasses import dataclass
+
+from even_ballot.core.codebook import Scale, Variable
+from even_ballot.core.faults import Fault
+from even_ballot.core.results import TableResult
+from even_ballot.core.screening import Finding
+from even_ballot.core.study import Source, Study
+from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.formats.grid import Grid
+
+
+@dataclass(frozen=True)
+class StudyCard:
+    """A study in the list."""
+
+    id: str
+    title: str
+    source: str
+    records: int
+    changed: str
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A distinct answer and how many cells hold it."""
+
+    text: str
+    cases: int
+
+
+@dataclass(frozen=True)
+class ColumnPreview:
+    """A column before it is taken over."""
+
+    name: str
+    label: str
+    kind: str
+    blanks: int
+    distinct: int
+    answers: tuple[Answer, ...]
+
+
+@dataclass(frozen=True)
+class FilePreview:
+    """A file that was brought in: how it was read and what is in it."""
+
+    id: str
+    name: str
+    size: int
+    records: int
+    blank_records: int
+    reading: Source
+    columns: tuple[ColumnPreview, ...]
+    sheets: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Where a study stands, in numbers."""
+
+    received: int
+    blank_records: int
+    set_aside: int
+    in_use: int
+    effective: float | None
+    weighted_to: float | None
+    weight: str | None
+
+
+@dataclass(frozen=True)
+class Station:
+    """A station's state in a word or two; ok, attention, empty or waiting."""
+
+    name: str
+    state: str
+    says: str
+
+
+@dataclass(frozen=True)
+class StudyView:
+    """A study as the interface holds it. edition: sent back with every change, so that nobody overwrites another's."""
+
+    id: str
+    title: str
+    edition: int
+    document: Study
+    source: FilePreview
+    lookups: dict[str, FilePreview]
+    tally: Tally
+    stations: tuple[Station, ...]
+    undo: str | None
+    redo: str | None
+    faults: tuple[Fault, ...]
+    changed: str
+
+
+@dataclass(frozen=True)
+class Shown:
+    """An answer of a variable. code is None for entries that could not be placed and for texts."""
+
+    code: int | None
+    label: str
+    cases: int
+    sort: str
+
+
+@dataclass(frozen=True)
+class NumberSummary:
+    """A number at a glance (unweighted)."""
+
+    low: float
+    quarter: float
+    median: float
+    three_quarters: float
+    high: float
+    mean: float
+    bars: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class VariableView:
+    """A variable with its answers. sort of an answer: answer, missing, not_in_codebook, not_placed."""
+
+    variable: Variable
+    made_by: int | None
+    answered: int
+    blank: int
+    missing: int
+    unplaced: int
+    distinct: int
+    answers: tuple[Shown, ...]
+    number: NumberSummary | None
+
+
+@dataclass(frozen=True)
+class CodebookView:
+    """All variables, and the scales with the variables that use them."""
+
+    variables: tuple[VariableView, ...]
+    scales: dict[str, Scale]
+    used_by: dict[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True)
+class LedgerEntry:
+    """An entry of the ledger: its sentence and effect, or the fault that stops it."""
+
+    step: int
+    do: str
+    sentence: str
+    why: str | None
+    off: bool
+    cases_before: int | None
+    cases_after: int | None
+    cells_changed: int | None
+    unplaced: dict[str, dict[str, int]]
+    fault: Fault | None
+    reached: bool
+
+
+@dataclass(frozen=True)
+class FindingCases:
+    """The cases behind a finding: record numbers, and for each the values of a few variables."""
+
+    finding: Finding
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+
+
+@dataclass(frozen=True)
+class WeightingsView:
+    """Reports of the weightings, or what is wrong with them."""
+
+    reports: tuple[WeightingReport, ...]
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class DesignView:
+    """The design as it lies on the cases, or what is wrong with it."""
+
+    strata: int | None
+    psus: int | None
+    degrees_of_freedom: int | None
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class TableView:
+    """A table: its result, laid out, and its note; or what is wrong with it."""
+
+    id: str
+    result: TableResult | None
+    grid: Grid | None
+    note: tuple[str, ...]
+    faults: tuple[Fault, ...]

@@ -1,0 +1,1 @@
+"""What must last: studies, source files and their columns, in MariaDB."""

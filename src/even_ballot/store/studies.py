@@ -1,0 +1,164 @@
+"""Studies and their revisions."""
+
+import getpass
+import json
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from even_ballot.core.study import Study, parse_study
+from even_ballot.store.files import new_id
+from even_ballot.store.models import Revision, SourceFile, StudyRecord, now
+
+
+class StaleState(Exception):
+    """Somebody else changed the study since it was read. `did` says what they did."""
+
+    def __init__(self, did: str, edition: int) -> None:
+        self.did, self.edition = did, edition
+        super().__init__(did)
+
+
+class NoStudy(Exception):
+    """There is no such study."""
+
+
+@dataclass(frozen=True)
+class Files:
+    """Which kept files a study reads: its source, and lookups by name."""
+
+    source: str
+    lookups: dict[str, str]
+
+    def dump(self) -> str:
+        return json.dumps({"source": self.source, "lookups": self.lookups})
+
+    @classmethod
+    def load(cls, text: str) -> "Files":
+        return cls(**json.loads(text))
+
+
+@dataclass(frozen=True)
+class State:
+    """A study as it stands."""
+
+    record: StudyRecord
+    study: Study
+    files: Files
+    did: str
+
+
+def dump_study(study: Study) -> str:
+    """A study as JSON; what was left out stays out."""
+    return study.model_dump_json(exclude_none=False, exclude_unset=True, by_alias=True)
+
+
+def _who() -> str:
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return "unknown"
+
+
+def find_study(session: Session, study_id: str, lock: bool = False) -> StudyRecord:
+    """A study's record; locked, nobody else writes to it until this transaction ends."""
+    record = session.get(StudyRecord, study_id, with_for_update=lock, populate_existing=lock)
+    if record is None:
+        raise NoStudy(study_id)
+    return record
+
+
+def create_study(session: Session, study: Study, files: Files, did: str) -> StudyRecord:
+    """A new study with its first revision."""
+    record = StudyRecord(id=new_id(), title=study.title[:255], revision=1)
+    session.add(record)
+    session.flush()
+    session.add(
+        Revision(study_id=record.id, number=1, document=dump_study(study), files=files.dump(), did=did[:255], who=_who())
+    )
+    session.flush()
+    return record
+
+
+def read_study(session: Session, study_id: str) -> State:
+    """A study as it stands."""
+    record = find_study(session, study_id)
+    revision = session.get_one(Revision, (study_id, record.revision))
+    return State(record, parse_study(json.loads(revision.document)), Files.load(revision.files), revision.did)
+
+
+def write_study(session: Session, study_id: str, edition: int, study: Study, files: Files, did: str) -> StudyRecord:
+    """A next revision; what had been undone is forgotten. Raises StaleState where `edition` is not the newest."""
+    record = _at_edition(session, study_id, edition)
+    session.execute(delete(Revision).where(Revision.study_id == study_id, Revision.number > record.revision))
+    record.revision += 1
+    record.title = study.title[:255]
+    session.add(
+        Revision(
+            study_id=study_id, number=record.revision, document=dump_study(study), files=files.dump(), did=did[:255], who=_who()
+        )
+    )
+    return _changed(session, record)
+
+
+def move_study(session: Session, study_id: str, edition: int, by: int) -> StudyRecord:
+    """Undo (by −1) or redo (by 1); at either end nothing moves."""
+    record = _at_edition(session, study_id, edition)
+    if session.get(Revision, (study_id, record.revision + by)) is not None:
+        record.revision += by
+        record.title = read_study(session, study_id).study.title[:255]
+    return _changed(session, record)
+
+
+def _at_edition(session: Session, study_id: str, edition: int) -> StudyRecord:
+    record = find_study(session, study_id, lock=True)
+    if record.edition != edition:
+        raise StaleState(session.get_one(Revision, (study_id, record.revision)).did, record.edition)
+    return record
+
+
+def _changed(session: Session, record: StudyRecord) -> StudyRecord:
+    record.edition += 1
+    record.changed = now()
+    session.flush()
+    return record
+
+
+def neighbours(session: Session, record: StudyRecord) -> tuple[str | None, str | None]:
+    """What undo would take back, and what redo would do again."""
+    around = select(Revision.number, Revision.did).where(
+        Revision.study_id == record.id, Revision.number.in_((record.revision, record.revision + 1))
+    )
+    did: dict[int, str] = {number: text for number, text in session.execute(around)}
+    return (did[record.revision] if record.revision > 1 else None), did.get(record.revision + 1)
+
+
+def all_studies(session: Session, deleted: bool) -> list[StudyRecord]:
+    """Studies, latest change first."""
+    there = StudyRecord.deleted.is_not(None) if deleted else StudyRecord.deleted.is_(None)
+    return list(session.scalars(select(StudyRecord).where(there).order_by(StudyRecord.changed.desc())))
+
+
+def source_sizes(session: Session) -> dict[str, tuple[str, int]]:
+    """Source file's name and records, by study."""
+    current = select(Revision.study_id, func.json_value(Revision.files, "$.source").label("file")).join(
+        StudyRecord, (StudyRecord.id == Revision.study_id) & (StudyRecord.revision == Revision.number)
+    )
+    inner = current.subquery()
+    rows = session.execute(select(inner.c.study_id, SourceFile.name, SourceFile.records).join(SourceFile, SourceFile.id == inner.c.file))
+    return {study_id: (name, records) for study_id, name, records in rows}
+
+
+def forget_strays(session: Session, older_than: timedelta) -> int:
+    """Removes files that no study reads and that have been here a while; returns how many."""
+    used: set[str] = set()
+    for text in session.scalars(select(Revision.files)):
+        files = Files.load(text)
+        used |= {files.source, *files.lookups.values()}
+    old = session.scalars(select(SourceFile.id).where(SourceFile.brought < now() - older_than))
+    stray = [file_id for file_id in old if file_id not in used]
+    if stray:
+        session.execute(delete(SourceFile).where(SourceFile.id.in_(stray)))
+    return len(stray)
