@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import SerializerFunctionWrapHandler, model_serializer, model_validator
+from pydantic import model_validator
 
 from even_ballot.core.dataset import Dataset, Floats
 from even_ballot.core.faults import Fault, StudyError, fault, some
@@ -41,14 +41,6 @@ class Design(Model):
         if self.calibrated:
             raise ValueError("standard errors that know of the raking are not part of this version; leave calibrated out")
         return self
-
-    @model_serializer(mode="wrap")
-    def _weight_only_where_said(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        """Left out and null differ, so what was left out stays out."""
-        data: dict[str, Any] = handler(self)
-        if "weight" not in self.model_fields_set:
-            data.pop("weight", None)
-        return data
 
 
 @dataclass(frozen=True)

@@ -146,7 +146,7 @@ def run_weightings(study: Study, data: Dataset) -> Weighted:
         result = rake(data, weighting, where)
         data = with_weight(data, weighting, result.weights, where)
         raked.append(result)
-        reports.append(report(result, weighting))
+        reports.append(report(data, result, weighting))
     return Weighted(data, tuple(raked), tuple(reports))
 
 

@@ -7,8 +7,15 @@ from even_ballot.demo.isles import ISLES, margins
 from even_ballot.formats.headings import unique_names
 
 
+RENAMED = {
+    HEADINGS.sex: "sex", HEADINGS.age: "age", HEADINGS.tenure: "tenure", HEADINGS.school: "schooling", HEADINGS.district: "district",
+    HEADINGS.reasons: "reasons", HEADINGS.spend: "fare_spend", HEADINGS.household: "household", HEADINGS.office: "harbour_office",
+    HEADINGS.more[0]: "comment_1", HEADINGS.more[1]: "comment_2",
+}  # fmt: skip
+
+
 def names() -> dict[str, str]:
-    """The short name of each column, by its key."""
+    """The short name each column arrives under, by its key."""
     return dict(zip(HEADINGS.keys, unique_names(HEADINGS.columns), strict=True))
 
 
@@ -34,7 +41,8 @@ def _targets(margin: str, at: list[dict[str, int]]) -> list[dict[str, Any]]:
 
 def study_document() -> dict[str, Any]:
     """The study file as a document."""
-    n = names()
+    arrived = names()
+    n = arrived | RENAMED
     statements = [n[s] for s in STATEMENTS]
     services = [n[s] for s in HEADINGS.services]
     turned = [statements[2], statements[5]]
@@ -45,7 +53,7 @@ def study_document() -> dict[str, Any]:
         {"name": n[key], "kind": "date" if role in ("started", "ended") else "text", "role": role} for key, role in roles.items()
     ]
     variables += [
-        {"name": n[HEADINGS.office], "kind": "coded", "scale": "content"},
+        {"name": arrived[HEADINGS.office], "kind": "coded", "scale": "content"},
         {"name": "seconds", "kind": "number", "unit": "seconds", "role": "seconds"},
     ]
     return {
@@ -66,6 +74,7 @@ def study_document() -> dict[str, Any]:
             "variables": variables,
         },
         "ledger": [
+            {"do": "rename", "names": {arrived[key]: name for key, name in RENAMED.items()}},
             {"do": "drop_cases", "where": f"{n[HEADINGS.status]} == 'Staff test'", "why": "made by our own staff while testing the form"},
             {"do": "derive", "into": "seconds", "value": seconds, "label": "Seconds from start to finish"},
             {"do": "drop_cases", "where": "seconds < 120", "why": "faster than anyone can read the form"},

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from even_ballot.core.request import TableRequest
-from even_ballot.core.results import Cell, StubHeading, TableResult
+from even_ballot.core.results import BannerKey, Cell, StubHeading, TableResult
 
 Shape = Literal["share", "number", "whole"]
 
@@ -18,8 +18,13 @@ SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
 
 @dataclass(frozen=True)
 class Line:
-    """One line of figures: the category (said on its first line only), what the figures are, and one for each column."""
+    """One line of figures: the category (said on its first line only), what the figures are, and one for each column.
 
+    code and stat say which cells the figures come from.
+    """
+
+    code: int | None
+    stat: str
     category: str
     figure: str
     shape: Shape
@@ -32,6 +37,7 @@ class Line:
 class Section:
     """A stub variable: its question, its lines, and the unweighted bases of its columns."""
 
+    variable: str
     title: str
     lines: tuple[Line, ...]
     bases: tuple[int | None, ...]
@@ -48,9 +54,11 @@ class Spanner:
 
 @dataclass(frozen=True)
 class Grid:
-    """headings: rows of spanners, outermost first, over `columns` columns (the total is the first)."""
+    """headings: rows of spanners, outermost first, over `columns` columns (the total is the first); paths: the codes
+    that each column stands for."""
 
     columns: int
+    paths: tuple[tuple[BannerKey, ...], ...]
     headings: tuple[tuple[Spanner, ...], ...]
     sections: tuple[Section, ...]
 
@@ -87,7 +95,8 @@ def lay_out(result: TableResult, request: TableRequest) -> Grid:
         path = tuple((step.variable, step.code) for step in cell.banner)
         cells[(cell.stub.variable, cell.stub.code, path, cell.stat)] = cell
     sections = tuple(_section(stub, keys, cells, request) for stub in result.stubs)
-    return Grid(len(keys), headings, sections)
+    paths = tuple(tuple(BannerKey(*step) for step in key) for key in keys)
+    return Grid(len(keys), paths, headings, sections)
 
 
 def _section(
@@ -102,14 +111,14 @@ def _section(
             if not any(row):
                 continue
             for figure, shape, values in _figures(stat, row, request):
-                lines.append(Line(said, figure, shape, values, figure == NAMES[stat], marked))
+                lines.append(Line(code, stat, said, figure, shape, values, figure == NAMES[stat], marked))
                 said = ""
     base_of = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), None)
     bases: list[int | None] = []
     for key in keys:
         found = (cells.get((stub.variable, code, key, base_of or "")) for code in [*(r[0] for r in rows), None])
         bases.append(next((cell.base_n for cell in found if cell is not None), None))
-    return Section(stub.title, tuple(lines), tuple(bases))
+    return Section(stub.variable, stub.title, tuple(lines), tuple(bases))
 
 
 def _figures(

@@ -2,8 +2,10 @@
 
 from sqlalchemy.orm import Session
 
+from even_ballot.core.expressions import Formula
+from even_ballot.core.faults import StudyError
 from even_ballot.services.bench import Bench
-from even_ballot.services.views import LedgerEntry
+from even_ballot.services.views import ConditionView, LedgerEntry
 from even_ballot.store.studies import State
 
 
@@ -22,3 +24,12 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
             fault = ledgered.fault.faults[0] if here and ledgered.fault else None
             entries.append(LedgerEntry(i + 1, step.do, step.sentence(), step.why, step.off, None, None, None, {}, fault, here))
     return entries
+
+
+def try_condition(session: Session, bench: Bench, state: State, where: str) -> ConditionView:
+    """How many cases a condition is true of, before anything is done with it."""
+    data = bench.ledgered(session, state)[1].last
+    try:
+        return ConditionView(int(Formula(where).true(data).sum()), data.n, ())
+    except StudyError as error:
+        return ConditionView(None, data.n, error.faults)

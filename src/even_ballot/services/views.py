@@ -196,3 +196,12 @@ class TableView:
     grid: Grid | None
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class ConditionView:
+    """How many cases of the newest state a condition is true of, or what is wrong with it."""
+
+    cases: int | None
+    of: int
+    faults: tuple[Fault, ...]

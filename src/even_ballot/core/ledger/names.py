@@ -15,7 +15,7 @@ class Rename(Step):
     names: dict[str, str]
 
     def sentence(self) -> str:
-        return "Rename " + some([f"{old} to {new}" for old, new in self.names.items()])
+        return "Rename " + some([f"{old} to {new}" for old, new in self.names.items()], 4)
 
     def makes(self) -> tuple[str, ...]:
         return tuple(self.names.values())

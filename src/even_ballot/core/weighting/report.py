@@ -5,7 +5,7 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.dataset import Floats
+from even_ballot.core.dataset import Dataset, Floats
 from even_ballot.core.weighting.margins import At, Laid
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.request import Weighting
@@ -16,6 +16,7 @@ class MarginRow:
     """One category: target and what base and final weights make of it, as shares (of its `within` group)."""
 
     at: At
+    label: str
     target: float
     before: float
     after: float
@@ -49,7 +50,13 @@ class WeightingReport:
     histogram: tuple[tuple[float, float, int], ...]
 
 
-def _margin(raked: Raked, laid: Laid, whole: float) -> MarginReport:
+def _label(data: Dataset, at: At) -> str:
+    """A category in words: the labels of its codes."""
+    labels = {name: {item.code: item.label for item in data.categories(name)[0]} for name in at}
+    return ", ".join("unknown" if code is None else labels[name][code] for name, code in at.items())
+
+
+def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginReport:
     live = laid.category >= 0
     fold = partial(np.bincount, laid.category[live], minlength=len(laid.target))
     before, after, n = (fold(weights=x[live]) for x in (raked.before, raked.after, raked.combos.cases))
@@ -58,7 +65,7 @@ def _margin(raked: Raked, laid: Laid, whole: float) -> MarginReport:
         np.bincount(laid.group, weights=x, minlength=groups)[laid.group] for x in (before, after, laid.target)
     )
     rows = tuple(
-        MarginRow(at, float(t), float(b), float(a), float(m), int(k))
+        MarginRow(at, _label(data, at), float(t), float(b), float(a), float(m), int(k))
         for at, t, b, a, m, k in zip(
             laid.at,
             laid.target / group_target,
@@ -77,7 +84,7 @@ def _histogram(weights: Floats, bins: int = 24) -> tuple[tuple[float, float, int
     return tuple((float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
 
 
-def report(raked: Raked, weighting: Weighting) -> WeightingReport:
+def report(data: Dataset, raked: Raked, weighting: Weighting) -> WeightingReport:
     """The report on a weighting; cases of weight 0 are left out."""
     weights = raked.weights[raked.weights > 0]
     total, n = float(weights.sum()), len(weights)
@@ -93,6 +100,6 @@ def report(raked: Raked, weighting: Weighting) -> WeightingReport:
         deff_weights=n / effective,
         min=float(weights.min()),
         max=float(weights.max()),
-        margins=tuple(_margin(raked, laid, total) for laid in raked.margins),
+        margins=tuple(_margin(data, raked, laid, total) for laid in raked.margins),
         histogram=_histogram(weights),
     )

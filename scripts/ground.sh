@@ -1,0 +1,78 @@
+# The ground that ./start and ./test stand on: Debian packages, the virtual environment, the built interface.
+# Sourced, not run. Every step is skipped where it has been done for the same inputs.
+
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+
+step() { printf '· %s\n' "$*"; }
+stop() { printf '%s\n' "$*" >&2; exit 1; }
+
+as_root() {
+  if [ "$(id -u)" = 0 ]; then "$@"
+  elif command -v sudo >/dev/null; then sudo "$@"
+  else stop "These Debian packages are missing and there is neither root nor sudo to install them: $*"
+  fi
+}
+
+# debian PROBE=PACKAGE …: installs the packages whose probe (a command, a file or a Python module) is not there.
+debian() {
+  local missing=() pair probe
+  for pair in "$@"; do
+    probe=${pair%%=*}
+    case $probe in
+      py:*) python3 -c "import ${probe#py:}" 2>/dev/null || missing+=("${pair#*=}") ;;
+      lib:*) [ -n "$(PATH=$PATH:/sbin:/usr/sbin ldconfig -p | grep -F "${probe#lib:}")" ] || missing+=("${pair#*=}") ;;
+      *) PATH=$PATH:/usr/sbin command -v "$probe" >/dev/null || missing+=("${pair#*=}") ;;
+    esac
+  done
+  [ ${#missing[@]} = 0 ] && return
+  command -v apt-get >/dev/null || stop "These packages are missing and this is no Debian machine: ${missing[*]}"
+  step "Installing Debian packages: ${missing[*]}"
+  as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq >/dev/null
+  as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+}
+
+# stamp FOLDER: what was last made there; made FOLDER HASH notes it.
+stamp() { cat "$1/.made" 2>/dev/null || true; }
+made() { printf '%s' "$2" >"$1/.made"; }
+
+# python LOCK: the virtual environment with the packages of a lock file.
+python_packages() {
+  local lock=$1 hash
+  python3 -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' ||
+    stop "Python 3.11 is wanted; this is $(python3 --version 2>&1)."
+  hash=$(cat "$lock" pyproject.toml | sha256sum)
+  [ "$(stamp .venv)" = "$hash" ] && return
+  # What the larger lock installed serves the smaller one too.
+  if [ "$lock" = requirements.lock ] && [ "$(stamp .venv)" = "$(cat requirements-dev.lock pyproject.toml | sha256sum)" ]; then return; fi
+  step "Installing Python packages from $lock"
+  [ -x .venv/bin/python ] || python3 -m venv .venv
+  .venv/bin/python -m pip install -q --disable-pip-version-check -r "$lock"
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+  made .venv "$hash"
+}
+
+# The interface: packages by npm ci, then the build.
+interface() {
+  local locked built
+  command -v node >/dev/null || stop "Node 20 or newer is wanted; it is not installed."
+  [ "$(node -p 'process.versions.node.split(".")[0]')" -ge 20 ] || stop "Node 20 or newer is wanted; this is $(node --version)."
+  locked=$(cat web/package.json web/package-lock.json | sha256sum)
+  if [ "$(stamp web/node_modules)" != "$locked" ]; then
+    step "Installing the interface's packages"
+    (cd web && npm ci --no-audit --no-fund --loglevel=error)
+    made web/node_modules "$locked"
+  fi
+  built=$( (echo "$locked"; find web/src web/index.html web/vite.config.ts web/public -type f 2>/dev/null | sort | xargs cat) | sha256sum)
+  if [ "$(stamp web/dist)" != "$built" ]; then
+    step "Building the interface"
+    (cd web && npx vite build --logLevel warn)
+    made web/dist "$built"
+  fi
+}
+
+to_run() {
+  debian mariadbd=mariadb-server py:ensurepip=python3-venv lib:libpango-1.0=libpango-1.0-0 \
+    lib:libpangoft2-1.0=libpangoft2-1.0-0 lib:libharfbuzz-subset=libharfbuzz-subset0
+  python_packages "${1:-requirements.lock}"
+}

@@ -1,0 +1,1 @@
+"""The web API: thin, one router a station."""

@@ -1,0 +1,59 @@
+"""The application: routes under /api/v1, the built interface everywhere else."""
+
+import json
+from pathlib import Path
+
+from fastapi import APIRouter, FastAPI
+from fastapi.responses import FileResponse, JSONResponse, Response
+from sqlalchemy import Engine
+from starlette.staticfiles import StaticFiles
+
+from even_ballot import __version__
+from even_ballot.api import faults
+from even_ballot.api.guard import Guard
+from even_ballot.api.routes import intake, preparation, studies, tables, weighting
+from even_ballot.services.bench import Bench
+
+
+def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
+    """The application on a database; `web` is the folder of the built interface."""
+    app = FastAPI(
+        title="Even Ballot", version=__version__, openapi_url="/api/v1/openapi.json", docs_url=None, redoc_url=None,
+        separate_input_output_schemas=False, generate_unique_id_function=lambda route: route.name,
+    )  # fmt: skip
+    app.state.engine, app.state.bench = engine, Bench()
+    faults.install(app)
+    api = APIRouter(prefix="/api/v1")
+
+    @api.get("/health", tags=["health"])
+    def health() -> dict[str, str]:
+        """Says that the server is up, and which version."""
+        return {"version": __version__}
+
+    for station in (studies, intake, preparation, weighting, tables):
+        api.include_router(station.router)
+    app.include_router(api)
+    if web is not None:
+        _serve(app, web)
+    app.add_middleware(Guard)
+    return app
+
+
+def _serve(app: FastAPI, web: Path) -> None:
+    """Built files as they are; every other address is the interface's own."""
+    app.mount("/assets", StaticFiles(directory=web / "assets"))
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        if path.startswith("api/"):
+            return JSONResponse({"faults": [{"what": f"There is no /{path}.", "where": "", "mend": ""}]}, 404)
+        return FileResponse(web / "index.html", headers={"cache-control": "no-cache"})
+
+
+def openapi_document() -> str:
+    """The OpenAPI document as it is kept in docs/, from which the interface's types are made."""
+    return json.dumps(make_app(None).openapi(), indent=1, sort_keys=True) + "\n"
+
+
+if __name__ == "__main__":
+    print(openapi_document(), end="")

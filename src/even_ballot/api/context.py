@@ -1,0 +1,35 @@
+"""What a route works with: one transaction, the bench, the study asked for."""
+
+from collections.abc import Iterator
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from sqlalchemy.orm import Session
+
+from even_ballot.api.faults import Faults, Stale
+from even_ballot.services.bench import Bench
+from even_ballot.store.studies import State, read_study
+
+REFUSALS: dict[int | str, dict[str, Any]] = {404: {"model": Faults}, 409: {"model": Stale}, 422: {"model": Faults}}
+
+
+def _transaction(request: Request) -> Iterator[Session]:
+    """One request, one transaction: committed before the answer is sent, rolled back where anything is raised."""
+    with Session(request.app.state.engine, expire_on_commit=False) as session, session.begin():
+        yield session
+
+
+def _bench(request: Request) -> Bench:
+    bench: Bench = request.app.state.bench
+    return bench
+
+
+Transaction = Annotated[Session, Depends(_transaction, scope="function")]
+Workbench = Annotated[Bench, Depends(_bench)]
+
+
+def _state(study_id: str, session: Transaction) -> State:
+    return read_study(session, study_id)
+
+
+CurrentStudy = Annotated[State, Depends(_state)]

@@ -1,0 +1,39 @@
+"""Intake: files brought in and shown before they are taken over."""
+
+from fastapi import APIRouter, Request
+from starlette.concurrency import run_in_threadpool
+
+from even_ballot.api.context import REFUSALS, Transaction, Workbench
+from even_ballot.api.routes.studies import Made
+from even_ballot.api.uploads import body_of
+from even_ballot.core.study import Source
+from even_ballot.services import intake, studies
+from even_ballot.services.views import FilePreview, StudyView
+
+router = APIRouter(tags=["intake"], responses=REFUSALS)
+
+
+@router.post("/files")
+async def bring_in(request: Request, name: str, session: Transaction, bench: Workbench) -> FilePreview:
+    """Brings a file in: the body is its bytes."""
+    content = await body_of(request)
+    return await run_in_threadpool(intake.bring_in, session, bench, name, content)
+
+
+@router.get("/files/{file_id}")
+def preview(file_id: str, session: Transaction, bench: Workbench) -> FilePreview:
+    """A file at a glance."""
+    return intake.preview(session, bench, file_id)
+
+
+@router.post("/files/{file_id}/read-again")
+def read_again(file_id: str, said: Source, session: Transaction, bench: Workbench) -> FilePreview:
+    """The same bytes read another way; a file of its own."""
+    return intake.read_again(session, bench, file_id, said)
+
+
+@router.put("/studies/{study_id}/lookups/{name}", response_model_exclude_unset=True)
+def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
+    """Gives a study a lookup file."""
+    studies.set_lookup(session, study_id, edition, name, file.id)
+    return studies.view(session, bench, study_id)

@@ -1,0 +1,134 @@
+"""The list of studies, and a study as a whole: changed, undone, copied, in and out."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Request, Response
+from pydantic import BaseModel
+
+from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.uploads import body_of
+from even_ballot.services import studies
+from even_ballot.services.demo import demo_zip
+from even_ballot.services.views import StudyCard, StudyView
+
+router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
+
+
+class Begin(BaseModel):
+    """A new study on a file that was brought in."""
+
+    title: str
+    file: str
+
+
+class Change(BaseModel):
+    """New parts of a study, and the edition they were made on."""
+
+    edition: int
+    parts: dict[str, Any]
+
+
+class At(BaseModel):
+    """The edition somebody saw."""
+
+    edition: int
+
+
+class Made(BaseModel):
+    """The identifier of what was made."""
+
+    id: str
+
+
+@router.get("")
+def list_studies(session: Transaction, deleted: Annotated[bool, Query()] = False) -> list[StudyCard]:
+    """All studies, latest change first; or the deleted ones."""
+    return studies.list_studies(session, deleted)
+
+
+@router.post("")
+def begin(body: Begin, session: Transaction) -> Made:
+    """A new study."""
+    return Made(id=studies.begin(session, body.title, body.file))
+
+
+@router.post("/take-in")
+async def take_in(request: Request, name: str, session: Transaction, bench: Workbench) -> Made:
+    """A study from the ZIP it was saved as."""
+    content = await body_of(request)
+    return Made(id=studies.take_in(session, bench, name, content))
+
+
+@router.post("/demo")
+def demo(session: Transaction, bench: Workbench) -> Made:
+    """The demo study, afresh."""
+    return Made(id=studies.take_in(session, bench, "the demo", demo_zip()))
+
+
+@router.get("/{study_id}", response_model_exclude_unset=True)
+def read(study_id: str, session: Transaction, bench: Workbench) -> StudyView:
+    """A study as it stands."""
+    return studies.view(session, bench, study_id)
+
+
+@router.patch("/{study_id}", response_model_exclude_unset=True)
+def change(study_id: str, body: Change, session: Transaction, bench: Workbench) -> StudyView:
+    """Lays new parts over a study; the answer is the study as it then stands."""
+    studies.change(session, study_id, body.edition, body.parts)
+    return studies.view(session, bench, study_id)
+
+
+@router.post("/{study_id}/undo", response_model_exclude_unset=True)
+def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
+    """Takes the last change back."""
+    studies.move(session, study_id, body.edition, -1)
+    return studies.view(session, bench, study_id)
+
+
+@router.post("/{study_id}/redo", response_model_exclude_unset=True)
+def redo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
+    """Does again what was taken back."""
+    studies.move(session, study_id, body.edition, 1)
+    return studies.view(session, bench, study_id)
+
+
+@router.post("/{study_id}/copy")
+def copy(study_id: str, session: Transaction) -> Made:
+    """A copy that goes its own way."""
+    return Made(id=studies.copy(session, study_id))
+
+
+@router.delete("/{study_id}", status_code=204)
+def delete(study_id: str, session: Transaction) -> None:
+    """Takes a study out of the list; restore brings it back."""
+    studies.delete(session, study_id)
+
+
+@router.post("/{study_id}/restore", status_code=204)
+def restore(study_id: str, session: Transaction) -> None:
+    """Brings a deleted study back."""
+    studies.restore(session, study_id)
+
+
+@router.put("/{study_id}/document", response_model_exclude_unset=True)
+async def lay_document(
+    study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench
+) -> StudyView:
+    """Lays a study file on a study's own data."""
+    content = await body_of(request)
+    studies.lay_document(session, study_id, edition, content)
+    return studies.view(session, bench, study_id)
+
+
+@router.get("/{study_id}/study.json", response_class=Response)
+def document(state: CurrentStudy) -> Response:
+    """The study file."""
+    headers = {"content-disposition": 'attachment; filename="study.json"'}
+    return Response(studies.document(state.study), media_type="application/json", headers=headers)
+
+
+@router.get("/{study_id}/study.zip", response_class=Response)
+def export(study_id: str, session: Transaction) -> Response:
+    """The study file with the files it reads."""
+    headers = {"content-disposition": 'attachment; filename="study.zip"'}
+    return Response(studies.export(session, study_id), media_type="application/zip", headers=headers)
