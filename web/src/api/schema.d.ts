@@ -592,7 +592,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Variable */
             variable: string;
             /** Why */
@@ -641,7 +641,7 @@ export interface components {
              * In Codebook
              * @default true
              */
-            in_codebook: boolean;
+            in_codebook?: boolean;
             /** Label */
             label: string;
         };
@@ -704,7 +704,7 @@ export interface components {
              * Answers
              * @default {}
              */
-            answers: {
+            answers?: {
                 [key: string]: number;
             };
             /**
@@ -716,12 +716,12 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /**
              * Otherwise
              * @default flag
              */
-            otherwise: ("flag" | "blank") | number;
+            otherwise?: ("flag" | "blank") | number;
             /** Scale */
             scale?: string | null;
             /** Variables */
@@ -738,24 +738,24 @@ export interface components {
              * Accepted
              * @default []
              */
-            accepted: components["schemas"]["Accepted"][];
+            accepted?: components["schemas"]["Accepted"][];
             /**
              * Rules
              * @default []
              */
-            rules: components["schemas"]["Rule"][];
+            rules?: components["schemas"]["Rule"][];
             /**
              * Scales
              * @default {}
              */
-            scales: {
+            scales?: {
                 [key: string]: components["schemas"]["Scale"];
             };
             /**
              * Variables
              * @default []
              */
-            variables: components["schemas"]["Variable"][];
+            variables?: components["schemas"]["Variable"][];
         };
         /**
          * CodebookView
@@ -793,7 +793,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Otherwise */
             otherwise?: number | null;
             /** Variable */
@@ -836,7 +836,7 @@ export interface components {
              * Kind
              * @default columns
              */
-            kind: string;
+            kind?: string;
             /** P */
             p: number;
             /** P Adjusted */
@@ -888,7 +888,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Scale */
             scale?: string | null;
             /** Value */
@@ -908,12 +908,12 @@ export interface components {
              * Calibrated
              * @default false
              */
-            calibrated: boolean;
+            calibrated?: boolean;
             /**
              * Clusters
              * @default []
              */
-            clusters: string[];
+            clusters?: string[];
             /** Population Size */
             population_size?: string | null;
             /**
@@ -921,18 +921,18 @@ export interface components {
              * @default refuse
              * @enum {string}
              */
-            single_psu: "refuse" | "certainty" | "centre" | "average";
+            single_psu?: "refuse" | "certainty" | "centre" | "average";
             /**
              * Strata
              * @default []
              */
-            strata: string[];
+            strata?: string[];
             /**
              * @default {
              *       "method": "linearised"
              *     }
              */
-            variance: components["schemas"]["Linearised"];
+            variance?: components["schemas"]["Linearised"];
             /** Weight */
             weight?: string | null;
         };
@@ -964,7 +964,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Variables */
             variables: string[];
             /** Why */
@@ -986,7 +986,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Where */
             where?: string | null;
             /** Why */
@@ -1002,7 +1002,7 @@ export interface components {
              * @default first
              * @enum {string}
              */
-            keep: "first" | "last" | "fullest";
+            keep?: "first" | "last" | "fullest";
             /** Of */
             of: string[];
         };
@@ -1017,14 +1017,14 @@ export interface components {
              * Mend
              * @default
              */
-            mend: string;
+            mend?: string;
             /** What */
             what: string;
             /**
              * Where
              * @default
              */
-            where: string;
+            where?: string;
         };
         /**
          * Faults
@@ -1054,7 +1054,7 @@ export interface components {
              * Sheets
              * @default []
              */
-            sheets: string[];
+            sheets?: string[];
             /** Size */
             size: number;
         };
@@ -1139,7 +1139,7 @@ export interface components {
              * Kind
              * @default independence
              */
-            kind: string;
+            kind?: string;
             /** P */
             p: number;
             /** Stub */
@@ -1154,19 +1154,19 @@ export interface components {
              * Level
              * @default 0.95
              */
-            level: number;
+            level?: number;
             /**
              * Method
              * @default logit
              * @enum {string}
              */
-            method: "logit" | "wald" | "wilson" | "beta";
+            method?: "logit" | "wald" | "wilson" | "beta";
             /**
              * Sides
              * @default both
              * @enum {string}
              */
-            sides: "both" | "lower" | "upper";
+            sides?: "both" | "lower" | "upper";
         };
         /**
          * LedgerEntry
@@ -1216,7 +1216,7 @@ export interface components {
              * Marked
              * @default false
              */
-            marked: boolean;
+            marked?: boolean;
             /**
              * Shape
              * @enum {string}
@@ -1239,7 +1239,7 @@ export interface components {
              * @default linearised
              * @constant
              */
-            method: "linearised";
+            method?: "linearised";
         };
         /**
          * LookUp
@@ -1261,12 +1261,12 @@ export interface components {
              * @default refuse
              * @enum {string}
              */
-            missing: "refuse" | "flag";
+            missing?: "refuse" | "flag";
             /**
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** On */
             on: string | {
                 [key: string]: string;
@@ -1294,7 +1294,7 @@ export interface components {
              * @default shares
              * @enum {string}
              */
-            as: "shares" | "percent" | "counts";
+            as?: "shares" | "percent" | "counts";
             /** By */
             by: string[];
             /** Targets */
@@ -1304,7 +1304,7 @@ export interface components {
              * @default refuse
              * @enum {string}
              */
-            unknown: "refuse" | "hold";
+            unknown?: "refuse" | "hold";
         };
         /**
          * MarginReport
@@ -1430,7 +1430,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Suffix */
             suffix?: string | null;
             /** Variables */
@@ -1456,7 +1456,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Why */
             why?: string | null;
         };
@@ -1469,7 +1469,7 @@ export interface components {
              * Again
              * @default false
              */
-            again: boolean;
+            again?: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1479,7 +1479,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Suffix */
             suffix?: string | null;
             /** Variables */
@@ -1508,12 +1508,12 @@ export interface components {
              * Missing
              * @default []
              */
-            missing: components["schemas"]["Code"][];
+            missing?: components["schemas"]["Code"][];
             /**
              * Ordered
              * @default false
              */
-            ordered: boolean;
+            ordered?: boolean;
         };
         /**
          * Score
@@ -1524,7 +1524,7 @@ export interface components {
              * At Least
              * @default 1
              */
-            at_least: number;
+            at_least?: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1535,7 +1535,7 @@ export interface components {
              * @default mean
              * @enum {string}
              */
-            how: "mean" | "total";
+            how?: "mean" | "total";
             /** Into */
             into: string;
             /** Items */
@@ -1546,7 +1546,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Why */
             why?: string | null;
         };
@@ -1681,7 +1681,7 @@ export interface components {
              *       "variables": []
              *     }
              */
-            codebook: components["schemas"]["Codebook"];
+            codebook?: components["schemas"]["Codebook"];
             /**
              * @default {
              *       "calibrated": false,
@@ -1693,23 +1693,23 @@ export interface components {
              *       }
              *     }
              */
-            design: components["schemas"]["Design"];
+            design?: components["schemas"]["Design"];
             /**
              * Even Ballot
              * @default 1
              * @constant
              */
-            even_ballot: 1;
+            even_ballot?: 1;
             /**
              * Ledger
              * @default []
              */
-            ledger: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
+            ledger?: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
             /**
              * Lookups
              * @default {}
              */
-            lookups: {
+            lookups?: {
                 [key: string]: components["schemas"]["Source"];
             };
             source: components["schemas"]["Source"];
@@ -1717,17 +1717,17 @@ export interface components {
              * Tables
              * @default []
              */
-            tables: components["schemas"]["TableRequest"][];
+            tables?: components["schemas"]["TableRequest"][];
             /**
              * Title
              * @default Untitled study
              */
-            title: string;
+            title?: string;
             /**
              * Weightings
              * @default []
              */
-            weightings: components["schemas"]["Weighting"][];
+            weightings?: components["schemas"]["Weighting"][];
         };
         /**
          * StudyCard
@@ -1784,12 +1784,12 @@ export interface components {
              * @default none
              * @enum {string}
              */
-            adjust: "none" | "bonferroni" | "holm" | "fdr";
+            adjust?: "none" | "bonferroni" | "holm" | "fdr";
             /**
              * Banner
              * @default []
              */
-            banner: (string | string[])[];
+            banner?: (string | string[])[];
             /** Id */
             id: string;
             /**
@@ -1799,13 +1799,13 @@ export interface components {
              *       "sides": "both"
              *     }
              */
-            interval: components["schemas"]["Interval"];
+            interval?: components["schemas"]["Interval"];
             /**
              * Layout
              * @default crosstab
              * @constant
              */
-            layout: "crosstab";
+            layout?: "crosstab";
             /**
              * Show
              * @default [
@@ -1813,17 +1813,17 @@ export interface components {
              *       "col_pct"
              *     ]
              */
-            show: ("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "skewness" | "kurtosis")[];
+            show?: ("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "skewness" | "kurtosis")[];
             /**
              * Stub
              * @default []
              */
-            stub: string[];
+            stub?: string[];
             /**
              * Tests
              * @default []
              */
-            tests: ("independence" | "columns")[];
+            tests?: ("independence" | "columns")[];
             /** Title */
             title?: string | null;
             /** Where */
@@ -1911,17 +1911,17 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /**
              * Squeeze
              * @default true
              */
-            squeeze: boolean;
+            squeeze?: boolean;
             /**
              * Trim
              * @default true
              */
-            trim: boolean;
+            trim?: boolean;
             /** Variables */
             variables: string[];
             /** Why */
@@ -1936,7 +1936,7 @@ export interface components {
              * Decimal
              * @default .
              */
-            decimal: string;
+            decimal?: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1946,7 +1946,7 @@ export interface components {
              * Off
              * @default false
              */
-            off: boolean;
+            off?: boolean;
             /** Variables */
             variables: string[];
             /** Why */
@@ -1955,7 +1955,7 @@ export interface components {
              * Words
              * @default false
              */
-            words: boolean;
+            words?: boolean;
         };
         /**
          * Variable
@@ -1973,7 +1973,7 @@ export interface components {
              * Missing
              * @default []
              */
-            missing: components["schemas"]["Code"][];
+            missing?: components["schemas"]["Code"][];
             /** Name */
             name: string;
             /** Note */
@@ -1982,12 +1982,12 @@ export interface components {
              * Options
              * @default []
              */
-            options: components["schemas"]["Code"][];
+            options?: components["schemas"]["Code"][];
             /**
              * Parts
              * @default []
              */
-            parts: string[];
+            parts?: string[];
             /** Role */
             role?: ("id" | "weight" | "stratum" | "cluster" | "status" | "started" | "ended" | "seconds" | "order") | null;
             /** Scale */
@@ -2018,6 +2018,18 @@ export interface components {
             variable: components["schemas"]["Variable"];
         };
         /**
+         * WeightBar
+         * @description A bar of the weights' histogram.
+         */
+        WeightBar: {
+            /** Cases */
+            cases: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+        };
+        /**
          * Weighting
          * @description Base weights raked to margins, saved as a variable.
          */
@@ -2030,34 +2042,34 @@ export interface components {
              * Margins
              * @default []
              */
-            margins: components["schemas"]["Margin"][];
+            margins?: components["schemas"]["Margin"][];
             /**
              * Max Cycles
              * @default 1000
              */
-            max_cycles: number;
+            max_cycles?: number;
             /** Nonresponse */
             nonresponse?: null;
             /**
              * Save As
              * @default weight
              */
-            save_as: string;
+            save_as?: string;
             /**
              * Scale To
              * @default cases
              */
-            scale_to: ("cases" | "population") | number;
+            scale_to?: ("cases" | "population") | number;
             /**
              * Tolerance
              * @default 1e-10
              */
-            tolerance: number;
+            tolerance?: number;
             /**
              * Within
              * @default []
              */
-            within: string[];
+            within?: string[];
         };
         /**
          * WeightingReport
@@ -2073,11 +2085,7 @@ export interface components {
             /** Efficiency */
             efficiency: number;
             /** Histogram */
-            histogram: [
-                number,
-                number,
-                number
-            ][];
+            histogram: components["schemas"]["WeightBar"][];
             /** Margins */
             margins: components["schemas"]["MarginReport"][];
             /** Max */

@@ -33,6 +33,15 @@ class MarginReport:
 
 
 @dataclass(frozen=True)
+class WeightBar:
+    """A bar of the weights' histogram."""
+
+    low: float
+    high: float
+    cases: int
+
+
+@dataclass(frozen=True)
 class WeightingReport:
     """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965)."""
 
@@ -47,7 +56,7 @@ class WeightingReport:
     min: float
     max: float
     margins: tuple[MarginReport, ...]
-    histogram: tuple[tuple[float, float, int], ...]
+    histogram: tuple[WeightBar, ...]
 
 
 def _label(data: Dataset, at: At) -> str:
@@ -79,9 +88,9 @@ def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginRepo
     return MarginReport(laid.margin.by, rows)
 
 
-def _histogram(weights: Floats, bins: int = 24) -> tuple[tuple[float, float, int], ...]:
+def _histogram(weights: Floats, bins: int = 24) -> tuple[WeightBar, ...]:
     counts, edges = np.histogram(weights, bins=bins)
-    return tuple((float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
+    return tuple(WeightBar(float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
 
 
 def report(data: Dataset, raked: Raked, weighting: Weighting) -> WeightingReport:

@@ -1,0 +1,125 @@
+import { queryOptions, useMutation, useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
+import { getRouteApi } from "@tanstack/react-router";
+import { tell } from "../parts/notices";
+import { api, got, Refusal, type Schema, type Step, type StudyView } from "./client";
+
+const inStudy = (study_id: string) => ({ params: { path: { study_id } } });
+
+export const studiesQuery = (deleted: boolean) =>
+  queryOptions({
+    queryKey: ["studies", deleted],
+    queryFn: () => got(api.GET("/api/v1/studies", { params: { query: { deleted } } })),
+  });
+
+export const fileQuery = (file_id: string) =>
+  queryOptions({
+    queryKey: ["file", file_id],
+    queryFn: () => got(api.GET("/api/v1/files/{file_id}", { params: { path: { file_id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const studyQuery = (id: string) =>
+  queryOptions({ queryKey: ["study", id], queryFn: () => got(api.GET("/api/v1/studies/{study_id}", inStudy(id))) });
+
+/** Everything below a study is asked for again when its edition moves. */
+const below = (id: string, edition: number, ...rest: string[]) => ["below", id, edition, ...rest];
+
+export const codebookQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "codebook"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/codebook", inStudy(id))),
+    placeholderData: (before) => before,
+  });
+
+export const ledgerQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "ledger"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/ledger", inStudy(id))),
+    placeholderData: (before) => before,
+  });
+
+export const findingsQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "findings"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/findings", inStudy(id))),
+    placeholderData: (before) => before,
+  });
+
+export const findingCasesQuery = (id: string, edition: number, finding: Schema["Finding"]) =>
+  queryOptions({
+    queryKey: below(id, edition, "cases", finding.variable, finding.kind, finding.value),
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/findings/cases", {
+          params: {
+            path: { study_id: id },
+            query: { variable: finding.variable, kind: finding.kind, value: finding.value },
+          },
+        }),
+      ),
+  });
+
+export const weightingsQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "weightings"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/weightings", inStudy(id))),
+    placeholderData: (before) => before,
+  });
+
+export const designQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "design"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/design", inStudy(id))),
+    placeholderData: (before) => before,
+  });
+
+export const tableQuery = (id: string, edition: number, table_id: string) =>
+  queryOptions({
+    queryKey: below(id, edition, "table", table_id),
+    queryFn: () =>
+      got(api.GET("/api/v1/studies/{study_id}/tables/{table_id}", { params: { path: { study_id: id, table_id } } })),
+  });
+
+const studyRoute = getRouteApi("/study/$id");
+
+/** The study of the page one is on. */
+export function useStudy(): StudyView {
+  const { id } = studyRoute.useParams();
+  return useSuspenseQuery(studyQuery(id)).data;
+}
+
+type Parts = Partial<Pick<Schema["Study"], "title" | "codebook" | "ledger" | "weightings" | "design" | "tables">>;
+
+/** Changes of a study. Every one is checked whole by the server, saved, and answered with the new state. */
+export function useChange() {
+  const study = useStudy();
+  const client = useQueryClient();
+  const settle = (view: StudyView) => client.setQueryData(studyQuery(view.id).queryKey, view);
+  const refuse = (error: Error) => {
+    if (error instanceof Refusal && error.status === 409) client.invalidateQueries({ queryKey: ["study", study.id] });
+    tell(error);
+  };
+  const edition = () => client.getQueryData(studyQuery(study.id).queryKey)?.edition ?? study.edition;
+  const path = { study_id: study.id };
+  const change = useMutation({
+    mutationFn: (parts: Parts) =>
+      got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } })),
+    onSuccess: settle,
+    onError: refuse,
+  });
+  const move = useMutation({
+    mutationFn: (way: "undo" | "redo") =>
+      got(api.POST(`/api/v1/studies/{study_id}/${way}`, { params: { path }, body: { edition: edition() } })),
+    onSuccess: settle,
+    onError: refuse,
+  });
+  const document = study.document;
+  return {
+    change,
+    move,
+    settle,
+    refuse,
+    edition,
+    addSteps: (...steps: Step[]) => change.mutateAsync({ ledger: [...(document.ledger ?? []), ...steps] }),
+  };
+}

@@ -1,0 +1,56 @@
+import { useLocation } from "@tanstack/react-router";
+import { Dialog } from "radix-ui";
+import { useActions } from "../parts/actions";
+import { HELP } from "./help-texts";
+import { show, useOpened } from "./opened";
+
+/** What this page is for, what its words mean, and the keys. */
+export function Help() {
+  const open = useOpened() === "help";
+  const actions = useActions();
+  const { pathname } = useLocation();
+  const station = pathname.split("/")[3] ?? "studies";
+  const text = HELP[station] ?? HELP.studies;
+  const keyed = actions.filter((a) => a.keys);
+  return (
+    <Dialog.Root open={open} onOpenChange={(to) => show(to ? "help" : null)}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/25" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="unroll fixed top-16 left-1/2 z-50 max-h-[80vh] w-[40rem] max-w-[92vw] -translate-x-1/2 overflow-y-auto border border-rule bg-leaf px-8 py-6 shadow-2xl"
+        >
+          <Dialog.Title className="mb-2 font-serif text-2xl">{text?.title}</Dialog.Title>
+          {text?.paragraphs.map((paragraph) => (
+            <p key={paragraph} className="mb-2">
+              {paragraph}
+            </p>
+          ))}
+          <dl className="mt-4">
+            {text?.words.map(([word, meaning]) => (
+              <div key={word} className="mb-1.5">
+                <dt className="inline font-semibold">{word}: </dt>
+                <dd className="inline">{meaning}</dd>
+              </div>
+            ))}
+          </dl>
+          <h3 className="mt-4 mb-1 font-serif text-lg">Keys</h3>
+          <dl className="grid grid-cols-[8rem_1fr] gap-y-0.5 text-sm">
+            {keyed.map((action) => (
+              <div key={action.id} className="contents">
+                <dt>
+                  <kbd className="font-sans">{action.keys}</kbd>
+                </dt>
+                <dd>{action.label}</dd>
+              </div>
+            ))}
+            <dt>↑ ↓</dt>
+            <dd>through a list</dd>
+            <dt>Esc</dt>
+            <dd>closes what floats</dd>
+          </dl>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

@@ -1,0 +1,110 @@
+import { Power, Trash } from "@phosphor-icons/react";
+import { useSuspenseQuery } from "@tanstack/react-query";
+import { useSearch } from "@tanstack/react-router";
+import { Suspense } from "react";
+import type { Schema } from "../api/client";
+import { ledgerQuery, useChange, useStudy } from "../api/queries";
+import { ActionButton } from "../parts/actions";
+import { count, plural } from "../parts/figures";
+import { Faults } from "../parts/notices";
+
+/** What an entry did, in words. */
+function effect(entry: Schema["LedgerEntry"]) {
+  if (entry.off) return "switched off";
+  if (!entry.reached) return "not reached";
+  if (entry.cases_before == null || entry.cases_after == null) return "stops here";
+  const gone = entry.cases_before - entry.cases_after;
+  const parts = [];
+  if (gone) parts.push(`${plural(gone, "case")} set aside, ${count(entry.cases_after)} left`);
+  if (entry.cells_changed) parts.push(`${plural(entry.cells_changed, "cell")} changed`);
+  const lost = Object.entries(entry.unplaced);
+  if (lost.length) {
+    const cells = lost.reduce((sum, [, words]) => sum + Object.values(words).reduce((a, b) => a + b, 0), 0);
+    parts.push(
+      `${plural(cells, "entry", "entries")} not placed (${Object.keys(lost[0]?.[1] ?? {})
+        .slice(0, 3)
+        .join(", ")})`,
+    );
+  }
+  return parts.join("; ") || "no case and no cell changed";
+}
+
+function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
+  const study = useStudy();
+  const { change } = useChange();
+  const at = entry.step - 1;
+  const steps = study.document.ledger ?? [];
+  return (
+    <li
+      className={`group grid grid-cols-[2rem_minmax(0,1fr)_auto] items-start gap-x-2 py-1.5 ${entry.off ? "opacity-60" : ""}`}
+    >
+      <span className="figures pt-0.5 text-right text-soft text-sm">{entry.step}.</span>
+      <div>
+        <p className={`font-serif ${entry.off ? "line-through decoration-1" : ""}`}>
+          {entry.sentence}
+          {entry.why && <span className="text-soft italic">, because: {entry.why}</span>}.
+        </p>
+        <p className={`text-sm ${Object.keys(entry.unplaced).length ? "text-heed" : "text-soft"}`}>{effect(entry)}</p>
+        {entry.fault && <Faults faults={[entry.fault]} />}
+      </div>
+      <div className="flex">
+        <ActionButton
+          id={`switch-${entry.step}`}
+          label={`${entry.off ? "Switch on" : "Switch off"} entry ${entry.step}: ${entry.sentence}`}
+          icon={Power}
+          pressed={!entry.off}
+          look="quiet"
+          disabled={change.isPending}
+          run={() => change.mutate({ ledger: steps.map((s, i) => (i === at ? { ...s, off: !s.off } : s)) })}
+        >
+          {entry.off ? "Switch on" : "Switch off"}
+        </ActionButton>
+        <ActionButton
+          id={`remove-${entry.step}`}
+          label={`Take out entry ${entry.step}: ${entry.sentence}`}
+          icon={Trash}
+          bare
+          look="quiet"
+          disabled={change.isPending}
+          run={() => change.mutate({ ledger: steps.filter((_, i) => i !== at) })}
+        />
+      </div>
+    </li>
+  );
+}
+
+function Entries() {
+  const study = useStudy();
+  const { data } = useSuspenseQuery(ledgerQuery(study.id, study.edition));
+  if (!data.length)
+    return (
+      <p className="py-3 text-soft">
+        Nothing has been done to the answers yet. Every step you take is written down here.
+      </p>
+    );
+  return (
+    <ol className="mx-auto max-w-4xl">
+      {data.map((entry) => (
+        <Entry key={`${entry.step}-${entry.sentence}`} entry={entry} />
+      ))}
+    </ol>
+  );
+}
+
+/** The journal of what was done, unrolled from under the tally. */
+export function LedgerPage() {
+  const { ledger } = useSearch({ from: "/study/$id" });
+  if (!ledger) return null;
+  return (
+    <section
+      aria-label="Ledger"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
+      tabIndex={0}
+      className="unroll max-h-[46vh] shrink-0 overflow-y-auto border-rule border-b bg-leaf px-6 py-2"
+    >
+      <Suspense fallback={<p className="text-soft">Opening …</p>}>
+        <Entries />
+      </Suspense>
+    </section>
+  );
+}

@@ -1,0 +1,24 @@
+import { Outlet } from "@tanstack/react-router";
+import { Suspense, useMemo, useState } from "react";
+import { useKeys } from "../parts/actions";
+import { type Showing, ShowingContext } from "../parts/labels";
+import { Notices } from "../parts/notices";
+import { Help } from "./help";
+import { Palette } from "./palette";
+
+/** What stands around every page: the palette, the help, the notices. */
+export function Root() {
+  useKeys();
+  const [codes, setCodes] = useState(false);
+  const showing = useMemo<Showing>(() => ({ codes, toggle: () => setCodes((c) => !c) }), [codes]);
+  return (
+    <ShowingContext value={showing}>
+      <Suspense fallback={<p className="p-8 text-soft">Fetching …</p>}>
+        <Outlet />
+      </Suspense>
+      <Palette />
+      <Help />
+      <Notices />
+    </ShowingContext>
+  );
+}

@@ -1,0 +1,145 @@
+import { ArrowUUpLeft, ArrowUUpRight, Command as CommandIcon, Moon, Question, Sun, Tag } from "@phosphor-icons/react";
+import { Link, Outlet, useNavigate } from "@tanstack/react-router";
+import { Suspense, useState } from "react";
+import { useChange, useStudy } from "../api/queries";
+import { ActionButton, useAction } from "../parts/actions";
+import { useShowing } from "../parts/labels";
+import { Faults } from "../parts/notices";
+import { LedgerPage } from "./ledger";
+import { show } from "./opened";
+import { Path } from "./path";
+import type { StationName } from "./router";
+import { TallyLine } from "./tally";
+import { applyTheme, storedTheme } from "./theme";
+
+/** Buttons that are the same on every page. */
+export function CommonActions() {
+  const [theme, setTheme] = useState(storedTheme());
+  const other = theme === "light" ? "dark" : "light";
+  return (
+    <>
+      <ActionButton
+        id="palette"
+        label="Do something …"
+        keys="Ctrl+k"
+        run={() => show("palette")}
+        icon={CommandIcon}
+        bare
+        look="quiet"
+      />
+      <ActionButton
+        id="theme"
+        label={other === "dark" ? "Dark page" : "Light page"}
+        run={() => {
+          applyTheme(other);
+          setTheme(other);
+        }}
+        icon={other === "dark" ? Moon : Sun}
+        bare
+        look="quiet"
+      />
+      <ActionButton
+        id="help"
+        label="Help and keys"
+        keys="?"
+        run={() => show("help")}
+        icon={Question}
+        bare
+        look="quiet"
+      />
+    </>
+  );
+}
+
+function TitleField() {
+  const study = useStudy();
+  const { change } = useChange();
+  return (
+    <input
+      key={study.title}
+      aria-label="Title of the study"
+      defaultValue={study.title}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      onBlur={(e) => {
+        const title = e.target.value.trim();
+        if (title && title !== study.title) change.mutate({ title });
+        else e.target.value = study.title;
+      }}
+      className="min-w-0 grow truncate rounded bg-transparent px-1 font-serif text-xl hover:bg-wash"
+    />
+  );
+}
+
+export function StudyShell() {
+  const study = useStudy();
+  const { move } = useChange();
+  const showing = useShowing();
+  const navigate = useNavigate();
+  return (
+    <div className="flex h-screen min-w-[60rem] flex-col">
+      <header className="flex items-center gap-2 px-6 pt-2.5">
+        <Link to="/" className="shrink-0 text-soft text-sm hover:text-ink">
+          Even Ballot
+        </Link>
+        <span className="text-rule" aria-hidden>
+          /
+        </span>
+        <TitleField />
+        <ActionButton
+          id="undo"
+          label={study.undo ? `Undo: ${study.undo}` : "Nothing to undo"}
+          keys="Ctrl+z"
+          disabled={!study.undo || move.isPending}
+          run={() => move.mutate("undo")}
+          icon={ArrowUUpLeft}
+          bare
+          look="quiet"
+        />
+        <ActionButton
+          id="redo"
+          label={study.redo ? `Redo: ${study.redo}` : "Nothing to redo"}
+          keys="Ctrl+Shift+z"
+          disabled={!study.redo || move.isPending}
+          run={() => move.mutate("redo")}
+          icon={ArrowUUpRight}
+          bare
+          look="quiet"
+        />
+        <ActionButton
+          id="codes"
+          label={showing.codes ? "Show labels" : "Show codes"}
+          keys="c"
+          run={showing.toggle}
+          icon={Tag}
+          look="quiet"
+          pressed={showing.codes}
+        >
+          {showing.codes ? "Codes" : "Labels"}
+        </ActionButton>
+        <CommonActions />
+      </header>
+      <Path />
+      <TallyLine />
+      <LedgerPage />
+      {study.faults.length > 0 && (
+        <div className="px-6">
+          <Faults faults={study.faults} />
+        </div>
+      )}
+      <Suspense fallback={<p className="p-8 text-soft">Working it out …</p>}>
+        <Outlet />
+      </Suspense>
+      <StationKeys go={(station) => navigate({ to: `/study/$id/${station}`, params: { id: study.id } })} />
+    </div>
+  );
+}
+
+function StationKeys({ go }: { go: (station: StationName) => void }) {
+  useAction({ id: "go-intake", label: "Go to Intake", keys: "1", run: () => go("intake") });
+  useAction({ id: "go-codebook", label: "Go to Codebook", keys: "2", run: () => go("codebook") });
+  useAction({ id: "go-screening", label: "Go to Screening", keys: "3", run: () => go("screening") });
+  useAction({ id: "go-weighting", label: "Go to Weighting", keys: "4", run: () => go("weighting") });
+  useAction({ id: "go-tables", label: "Go to Tables", keys: "5", run: () => go("tables") });
+  useAction({ id: "go-release", label: "Go to Release", keys: "6", run: () => go("release") });
+  return null;
+}

@@ -1,0 +1,67 @@
+import { CaretDown, CaretUp } from "@phosphor-icons/react";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import type { ReactNode } from "react";
+import { useStudy } from "../api/queries";
+import { ActionButton } from "../parts/actions";
+import { clock, count, plural } from "../parts/figures";
+
+function Opens({
+  to,
+  ledger,
+  children,
+}: {
+  to: "intake" | "screening" | "weighting";
+  ledger?: boolean;
+  children: ReactNode;
+}) {
+  const study = useStudy();
+  return (
+    <Link
+      to={`/study/$id/${to}` as "/study/$id/release"}
+      params={{ id: study.id }}
+      search={ledger ? { ledger: true } : {}}
+      className="figures font-semibold underline decoration-hair underline-offset-4 hover:decoration-act"
+    >
+      {children}
+    </Link>
+  );
+}
+
+/** Where the study stands, in one sentence. Each number opens what it counts. */
+export function TallyLine() {
+  const study = useStudy();
+  const { tally } = study;
+  const { ledger } = useSearch({ from: "/study/$id" });
+  const navigate = useNavigate();
+  const entries = study.document.ledger?.length ?? 0;
+  return (
+    <div className="flex items-center justify-between gap-4 border-hair border-b px-6 py-1 text-sm">
+      <p data-testid="tally">
+        <Opens to="intake">{count(tally.received)}</Opens> received
+        {tally.blank_records > 0 && <> (and {plural(tally.blank_records, "blank record")} passed over)</>},{" "}
+        <Opens to="screening" ledger>
+          {count(tally.set_aside)}
+        </Opens>{" "}
+        set aside, <Opens to="screening">{count(tally.in_use)}</Opens> in use
+        {tally.effective != null && tally.weight && (
+          <>
+            , worth <Opens to="weighting">{count(tally.effective)}</Opens> equally weighted ones, weighted to{" "}
+            <Opens to="weighting">{count(tally.weighted_to ?? 0)}</Opens>
+          </>
+        )}
+        {tally.effective != null && !tally.weight && ", unweighted"}.{" "}
+        <span className="text-soft">Saved at {clock(study.changed)}.</span>
+      </p>
+      <ActionButton
+        id="ledger"
+        label={ledger ? "Roll the ledger up" : "Unroll the ledger"}
+        keys="l"
+        run={() => navigate({ to: ".", search: ledger ? {} : { ledger: true } })}
+        icon={ledger ? CaretUp : CaretDown}
+        pressed={ledger ?? false}
+      >
+        Ledger, {plural(entries, "entry", "entries")}
+      </ActionButton>
+    </div>
+  );
+}

@@ -1,0 +1,24 @@
+const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+
+/** A count: 2,268. */
+export const count = (n: number) => whole.format(n);
+
+/** A number with so many decimals, and thousands apart. */
+export const decimals = (n: number, digits: number) =>
+  n.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+
+/** A share as per cent, without the sign. */
+export const percent = (share: number, digits = 1) => decimals(100 * share, digits);
+
+/** "1 case", "3 cases". */
+export const plural = (n: number, one: string, many = `${one}s`) => `${count(n)} ${n === 1 ? one : many}`;
+
+/** The time of day of a moment the server gave. */
+export const clock = (iso: string) => new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+
+/** Day and time of a moment the server gave. */
+export const day = (iso: string) =>
+  new Date(iso).toLocaleString("en-GB", { day: "numeric", month: "long", hour: "2-digit", minute: "2-digit" });
+
+/** Bytes in KB or MB. */
+export const size = (bytes: number) => (bytes < 1e6 ? `${count(bytes / 1000)} KB` : `${decimals(bytes / 1e6, 1)} MB`);

@@ -1,0 +1,102 @@
+import { Check } from "@phosphor-icons/react";
+import { useState } from "react";
+import type { Schema } from "../../api/client";
+import { useChange } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Field, TextInput } from "../../parts/fields";
+
+/** "18, 35, 60" as bands: 18 to 34, 35 to 59, 60 and over. Numbers below the first are in no band. */
+export function bandsFrom(cuts: string, label: (from: number, below: number | null) => string) {
+  const starts = cuts
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map(Number);
+  if (
+    !starts.length ||
+    starts.some((n) => !Number.isFinite(n)) ||
+    starts.some((n, i) => i > 0 && n <= (starts[i - 1] ?? 0))
+  )
+    return null;
+  return starts.map((from, i) => {
+    const below = starts[i + 1] ?? null;
+    return { code: i + 1, label: label(from, below), from, ...(below == null ? {} : { below }) };
+  });
+}
+
+const labelOf = (from: number, below: number | null) =>
+  below == null
+    ? `${from} and over`
+    : Number.isInteger(from) && Number.isInteger(below)
+      ? `${from} to ${below - 1}`
+      : `${from} to under ${below}`;
+
+export function BandForm({
+  variable,
+  number,
+  done,
+}: {
+  variable: Schema["Variable"];
+  number?: Schema["NumberSummary"] | null;
+  done: () => void;
+}) {
+  const { addSteps, change } = useChange();
+  const [into, setInto] = useState(`${variable.name}_band`.slice(0, 40));
+  const [label, setLabel] = useState(variable.label ?? "");
+  const [cuts, setCuts] = useState("");
+  const [labels, setLabels] = useState<Record<number, string>>({});
+  const bands = bandsFrom(cuts, labelOf)?.map((b) => ({ ...b, label: labels[b.from] ?? b.label }));
+  return (
+    <div>
+      <div className="grid grid-cols-2 gap-4">
+        <Field label="Name of the new variable">
+          {(p) => <TextInput {...p} value={into} onChange={(e) => setInto(e.target.value)} />}
+        </Field>
+        <Field label="Its text">
+          {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
+        </Field>
+      </div>
+      <Field
+        label="Where each band begins"
+        hint={
+          number
+            ? `Numbers run from ${number.low} to ${number.high}; those below the first beginning are in no band.`
+            : undefined
+        }
+        wrong={cuts && !bands ? "Numbers in ascending order are wanted, such as 18, 35, 60." : undefined}
+      >
+        {(p) => <TextInput {...p} value={cuts} placeholder="18, 35, 60" onChange={(e) => setCuts(e.target.value)} />}
+      </Field>
+      {bands && (
+        <ol className="my-2">
+          {bands.map((b) => (
+            <li key={b.from} className="flex items-center gap-3 py-0.5 text-sm">
+              <span className="figures w-5 text-right text-soft">{b.code}</span>
+              <TextInput
+                aria-label={`Label of band ${b.code}`}
+                className="!w-56"
+                value={b.label}
+                onChange={(e) => setLabels({ ...labels, [b.from]: e.target.value })}
+              />
+              <span className="text-soft">
+                from {b.from} {b.below != null && `up to below ${b.below}`}
+              </span>
+            </li>
+          ))}
+        </ol>
+      )}
+      <ActionButton
+        id="apply-band"
+        label="Make the bands"
+        icon={Check}
+        look="strong"
+        disabled={!bands || !into || change.isPending}
+        run={() => {
+          addSteps({ do: "band", variable: variable.name, into, label: label || null, bands: bands ?? [] }).then(
+            done,
+            () => {},
+          );
+        }}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,91 @@
+import { X } from "@phosphor-icons/react";
+import { type ReactNode, useRef, useState } from "react";
+import { Refusal, type Schema, upload } from "../../api/client";
+import { ActionButton } from "../../parts/actions";
+import { percent } from "../../parts/figures";
+import { Faults } from "../../parts/notices";
+
+/** Asks for a file of some kinds. */
+export function pickFile(accept: string, take: (file: File) => void) {
+  const input = document.createElement("input");
+  input.type = "file";
+  input.accept = accept;
+  input.id = "picked-file";
+  input.hidden = true;
+  input.onchange = () => {
+    const file = input.files?.[0];
+    if (file) take(file);
+    input.remove();
+  };
+  document.getElementById("picked-file")?.remove();
+  document.body.append(input);
+  input.click();
+}
+
+export interface Upload {
+  sending: { name: string; share: number } | null;
+  refusal: Refusal | null;
+  begin: (file: File) => void;
+  stop: () => void;
+}
+
+/** Sends a file of answers with progress; it can be stopped. */
+export function useUpload(arrived: (file: Schema["FilePreview"]) => void): Upload {
+  const [sending, setSending] = useState<Upload["sending"]>(null);
+  const [refusal, setRefusal] = useState<Refusal | null>(null);
+  const stopper = useRef<AbortController | null>(null);
+  const begin = (file: File) => {
+    stopper.current = new AbortController();
+    setRefusal(null);
+    setSending({ name: file.name, share: 0 });
+    upload<Schema["FilePreview"]>(
+      `/api/v1/files?name=${encodeURIComponent(file.name)}`,
+      file,
+      (share) => setSending({ name: file.name, share }),
+      stopper.current.signal,
+    )
+      .then(arrived)
+      .catch((error) =>
+        setRefusal(error instanceof Refusal ? error : new Refusal(0, [{ what: String(error), where: "", mend: "" }])),
+      )
+      .finally(() => setSending(null));
+  };
+  return { sending, refusal, begin, stop: () => stopper.current?.abort() };
+}
+
+/** A place to drop a file on, with progress and what was wrong with it. */
+export function FileDrop({ state, children }: { state: Upload; children: ReactNode }) {
+  const [over, setOver] = useState(false);
+  return (
+    <section
+      aria-label="Drop a file"
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault();
+        setOver(false);
+        const file = e.dataTransfer.files[0];
+        if (file) state.begin(file);
+      }}
+      className={`border border-dashed px-6 py-5 ${over ? "border-act bg-wash" : "border-rule"}`}
+    >
+      {state.sending ? (
+        <div role="status">
+          <p>
+            {state.sending.share < 1
+              ? `Sending ${state.sending.name}: ${percent(state.sending.share, 0)} %`
+              : `Reading ${state.sending.name} …`}
+          </p>
+          <progress aria-label="Sent" value={state.sending.share} className="my-2 w-full accent-[var(--act)]" />
+          <ActionButton id="stop-upload" label="Stop" icon={X} run={state.stop} />
+        </div>
+      ) : (
+        children
+      )}
+      {state.refusal && <Faults faults={state.refusal.faults} />}
+    </section>
+  );
+}

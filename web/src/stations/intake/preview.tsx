@@ -1,0 +1,74 @@
+import { Check } from "@phosphor-icons/react";
+import { useMutation, useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, got } from "../../api/client";
+import { fileQuery } from "../../api/queries";
+import { CommonActions } from "../../app/shell";
+import { ActionButton } from "../../parts/actions";
+import { Field, TextInput } from "../../parts/fields";
+import { plural, size } from "../../parts/figures";
+import { tell } from "../../parts/notices";
+import { Heading, Panes } from "../../parts/panes";
+import { ColumnList } from "./columns";
+import { Reading } from "./reading";
+
+/** A file before it is taken over. */
+export function IntakePreview() {
+  const { file: id } = useParams({ from: "/arriving/$file" });
+  const { data: file } = useSuspenseQuery(fileQuery(id));
+  const navigate = useNavigate();
+  const [title, setTitle] = useState(file.name.replace(/\.[a-z]+$/i, "").replace(/[-_]+/g, " "));
+  const begin = useMutation({
+    mutationFn: () => got(api.POST("/api/v1/studies", { body: { title, file: id } })),
+    onSuccess: (made) => navigate({ to: "/study/$id/codebook/{-$item}", params: { id: made.id, item: undefined } }),
+    onError: tell,
+  });
+  return (
+    <div className="flex h-screen min-w-[60rem] flex-col">
+      <header className="flex items-center border-rule border-b px-6 py-2">
+        <p className="grow text-sm">
+          <Link to="/" className="text-soft hover:text-ink">
+            Even Ballot
+          </Link>
+        </p>
+        <CommonActions />
+      </header>
+      <Panes
+        label="What arrived"
+        left={
+          <>
+            <p className="font-serif text-xl">{file.name}</p>
+            <p className="mb-3 text-sm text-soft">
+              {size(file.size)}; {plural(file.records, "record")}, {plural(file.columns.length, "column")}
+              {file.blank_records > 0 && `; ${plural(file.blank_records, "blank record")} passed over`}
+            </p>
+            <Reading
+              file={file}
+              arrived={(again) => navigate({ to: "/arriving/$file", params: { file: again.id }, replace: true })}
+            />
+            <hr className="my-4 border-hair" />
+            <Field label="Title of the study">
+              {(props) => <TextInput {...props} value={title} onChange={(e) => setTitle(e.target.value)} />}
+            </Field>
+            <ActionButton
+              id="take-over"
+              label="Take these answers over"
+              keys="Ctrl+Enter"
+              icon={Check}
+              look="strong"
+              disabled={begin.isPending || !title.trim()}
+              run={() => begin.mutate()}
+            />
+          </>
+        }
+        right={
+          <>
+            <Heading over="Nothing has been taken over yet">What is in the file</Heading>
+            <ColumnList file={file} />
+          </>
+        }
+      />
+    </div>
+  );
+}

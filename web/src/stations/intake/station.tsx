@@ -1,0 +1,96 @@
+import { FileArrowUp } from "@phosphor-icons/react";
+import { Link, useParams } from "@tanstack/react-router";
+import { api, got } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { plural, size } from "../../parts/figures";
+import { Empty, Heading, Panes, Sub } from "../../parts/panes";
+import { ColumnList } from "./columns";
+import { FileDrop, pickFile, useUpload } from "./drop";
+import { LookUpForm } from "./look-up";
+
+/** A name for a lookup: letters and digits of the file's own. */
+const nameOf = (file: string) =>
+  file
+    .replace(/\.[a-z]+$/i, "")
+    .replace(/\W+/g, "_")
+    .toLowerCase() || "lookup";
+
+export function IntakeStation() {
+  const study = useStudy();
+  const { item } = useParams({ strict: false });
+  const { settle, refuse, edition } = useChange();
+  const lookup = item ? study.lookups[item] : undefined;
+  const file = lookup ?? study.source;
+  const arriving = useUpload((brought) =>
+    got(
+      api.PUT("/api/v1/studies/{study_id}/lookups/{name}", {
+        params: { path: { study_id: study.id, name: nameOf(brought.name) }, query: { edition: edition() } },
+        body: { id: brought.id },
+      }),
+    )
+      .then(settle)
+      .catch(refuse),
+  );
+  const entry = (name: string | undefined, title: string, says: string) => (
+    <li>
+      <Link
+        to="/study/$id/intake/{-$item}"
+        params={{ id: study.id, item: name }}
+        className={`block rounded px-2 py-1.5 hover:bg-wash ${item === name ? "bg-wash" : ""}`}
+      >
+        <span className="block font-serif">{title}</span>
+        <span className="text-soft text-sm">{says}</span>
+      </Link>
+    </li>
+  );
+  return (
+    <Panes
+      label="Files"
+      left={
+        <>
+          <Sub>Answers</Sub>
+          <ul>
+            {entry(
+              undefined,
+              study.source.name,
+              `${plural(study.source.records, "record")}, ${size(study.source.size)}`,
+            )}
+          </ul>
+          <Sub>To look up</Sub>
+          <ul>
+            {Object.entries(study.lookups).map(([name, kept]) =>
+              entry(name, kept.name, `as ${name}; ${plural(kept.records, "record")}`),
+            )}
+          </ul>
+          <div className="mt-2">
+            <FileDrop state={arriving}>
+              <p className="mb-2 text-sm">
+                A frame, a list of districts, base weights: a file joined to the cases by a key.
+              </p>
+              <ActionButton
+                id="bring-lookup"
+                label="Bring in a file to look up"
+                icon={FileArrowUp}
+                run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", arriving.begin)}
+              />
+            </FileDrop>
+          </div>
+        </>
+      }
+      right={
+        item && !lookup ? (
+          <Empty title={`There is no file ${item}`}>Choose one on the left.</Empty>
+        ) : (
+          <>
+            <Heading over={lookup ? "A file to look up" : "The answers as they came; they never change"}>
+              {file.name}
+            </Heading>
+            {lookup && item && <LookUpForm name={item} file={lookup} />}
+            <ColumnList file={file} />
+          </>
+        )
+      }
+    />
+  );
+}

@@ -1,0 +1,141 @@
+import { DownloadSimple, UploadSimple } from "@phosphor-icons/react";
+import { useQuery } from "@tanstack/react-query";
+import { api, got } from "../../api/client";
+import { tableQuery, useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Empty, Heading, Panes, Sub } from "../../parts/panes";
+import { pickFile } from "../intake/drop";
+
+const FILES = [
+  [
+    "release/tables.xlsx",
+    "Tables",
+    "tables.xlsx",
+    "A workbook: contents, a sheet for each table with its bases and note, the methods.",
+  ],
+  [
+    "release/microdata.csv",
+    "Records with weights",
+    "microdata.csv",
+    "Cleaned and derived, codes not labels, blank for missing, weights last.",
+  ],
+  ["release/results.json", "Every figure", "results.json", "All estimates, tests and reports with full precision."],
+] as const;
+const STUDY = [
+  [
+    "study.zip",
+    "The study with its files",
+    "study.zip",
+    "Runs at the command line once unpacked: even-ballot run study.json --out results",
+  ],
+  ["study.json", "The study file alone", "study.json", "What was done, without the answers."],
+] as const;
+
+type Item = readonly [path: string, title: string, name: string, says: string];
+
+/** Fetches a file, so that a refusal is said here and not on a blank page. */
+async function save(url: string, name: string) {
+  const answer = await fetch(url);
+  if (!answer.ok) {
+    const body = await answer.json().catch(() => null);
+    throw new Error(
+      body?.faults?.map((f: { what: string; mend: string }) => `${f.what} ${f.mend}`).join(" ") ??
+        "The file could not be made.",
+    );
+  }
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(await answer.blob());
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+function Download({ item, ready }: { item: Item; ready: boolean }) {
+  const study = useStudy();
+  const { refuse } = useChange();
+  const [path, title, name, says] = item;
+  return (
+    <li className="flex items-baseline gap-4 border-hair border-b py-2">
+      <div className="grow">
+        <p className="font-serif text-lg">{title}</p>
+        <p className="text-soft text-sm">{says}</p>
+      </div>
+      <ActionButton
+        id={`save-${name}`}
+        label={`Save ${name}`}
+        icon={DownloadSimple}
+        disabled={!ready}
+        run={() => {
+          save(`/api/v1/studies/${study.id}/${path}`, name).catch(refuse);
+        }}
+      />
+    </li>
+  );
+}
+
+export function ReleaseStation() {
+  const study = useStudy();
+  const { settle, refuse, edition } = useChange();
+  const tables = study.document.tables ?? [];
+  const { data } = useQuery({
+    ...tableQuery(study.id, study.edition, tables[0]?.id ?? ""),
+    enabled: tables.length > 0,
+  });
+  const ready = study.faults.length === 0;
+  const lay = (file: File) =>
+    file.text().then((text) =>
+      got(
+        api.PUT("/api/v1/studies/{study_id}/document", {
+          params: { path: { study_id: study.id }, query: { edition: edition() } },
+          body: text as never,
+          bodySerializer: (body: unknown) => body as string,
+        }),
+      )
+        .then(settle)
+        .catch(refuse),
+    );
+  return (
+    <Panes
+      label="What was done"
+      left={
+        <>
+          <Sub>Methods note</Sub>
+          <div className="space-y-2 font-serif text-sm">
+            {data?.note.map((line) => (
+              <p key={line}>{line}</p>
+            ))}
+          </div>
+          {!data?.note.length && <p className="text-soft text-sm">It is written once there is a table.</p>}
+        </>
+      }
+      right={
+        <div className="max-w-3xl">
+          <Heading over="Files to hand over">Release</Heading>
+          {!ready && (
+            <Empty title="Not ready yet">
+              What stops the study is said above. The files are made once that is mended.
+            </Empty>
+          )}
+          <ul>
+            {FILES.map((item) => (
+              <Download key={item[0]} item={item} ready={ready} />
+            ))}
+          </ul>
+          <Sub>To run it again</Sub>
+          <ul>
+            {STUDY.map((item) => (
+              <Download key={item[0]} item={item} ready />
+            ))}
+          </ul>
+          <ActionButton
+            id="lay-study-file"
+            label="Lay a study file on these answers"
+            icon={UploadSimple}
+            className="mt-3"
+            run={() => pickFile(".json", lay)}
+          />
+        </div>
+      }
+    />
+  );
+}

@@ -1,0 +1,142 @@
+import { ArrowCounterClockwise, Copy, FileArrowUp, Trash, UploadSimple } from "@phosphor-icons/react";
+import { useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, got, type Schema, upload } from "../../api/client";
+import { studiesQuery } from "../../api/queries";
+import { CommonActions } from "../../app/shell";
+import { ActionButton } from "../../parts/actions";
+import { day, plural } from "../../parts/figures";
+import { tell } from "../../parts/notices";
+import { FileDrop, pickFile, useUpload } from "../intake/drop";
+
+const path = (study_id: string) => ({ params: { path: { study_id } } });
+
+function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted: boolean; changed: () => void }) {
+  const navigate = useNavigate();
+  const bringBack = () =>
+    got(api.POST("/api/v1/studies/{study_id}/restore", path(study.id)))
+      .then(changed)
+      .catch(tell);
+  return (
+    <li className="flex items-baseline gap-4 border-hair border-b py-3">
+      <div className="grow">
+        {deleted ? (
+          <span className="font-serif text-xl">{study.title}</span>
+        ) : (
+          <Link to="/study/$id" params={{ id: study.id }} className="font-serif text-xl hover:text-act hover:underline">
+            {study.title}
+          </Link>
+        )}
+        <p className="text-soft text-sm">
+          {study.source}, {plural(study.records, "case")}; last changed {day(study.changed)}
+        </p>
+      </div>
+      {deleted ? (
+        <ActionButton
+          id={`restore-${study.id}`}
+          label={`Bring back ${study.title}`}
+          icon={ArrowCounterClockwise}
+          run={bringBack}
+        >
+          Bring back
+        </ActionButton>
+      ) : (
+        <>
+          <ActionButton
+            id={`copy-${study.id}`}
+            label={`Copy ${study.title}`}
+            icon={Copy}
+            look="quiet"
+            run={() =>
+              got(api.POST("/api/v1/studies/{study_id}/copy", path(study.id)))
+                .then((made) => navigate({ to: "/study/$id", params: { id: made.id } }))
+                .catch(tell)
+            }
+          >
+            Copy
+          </ActionButton>
+          <ActionButton
+            id={`delete-${study.id}`}
+            label={`Delete ${study.title}`}
+            icon={Trash}
+            look="quiet"
+            run={() =>
+              got(api.DELETE("/api/v1/studies/{study_id}", path(study.id)))
+                .then(() => {
+                  changed();
+                  tell(`${study.title} is out of the list.`, { label: "Bring it back", go: bringBack });
+                })
+                .catch(tell)
+            }
+          >
+            Delete
+          </ActionButton>
+        </>
+      )}
+    </li>
+  );
+}
+
+export function StudiesPage() {
+  const [deleted, setDeleted] = useState(false);
+  const { data: studies } = useSuspenseQuery(studiesQuery(deleted));
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const changed = () => client.invalidateQueries({ queryKey: ["studies"] });
+  const arriving = useUpload((file) => navigate({ to: "/arriving/$file", params: { file: file.id } }));
+  const open = (made: Schema["Made"]) => navigate({ to: "/study/$id", params: { id: made.id } });
+  const takeIn = () =>
+    pickFile(".zip", (file) =>
+      upload<Schema["Made"]>(`/api/v1/studies/take-in?name=${encodeURIComponent(file.name)}`, file, () => {})
+        .then(open)
+        .catch(tell),
+    );
+  return (
+    <div className="mx-auto max-w-4xl px-8 py-6">
+      <header className="mb-6 flex items-center">
+        <p className="grow text-soft">Even Ballot</p>
+        <CommonActions />
+      </header>
+      <main>
+        <h1 className="mb-4 font-serif text-4xl">{deleted ? "Deleted studies" : "Studies"}</h1>
+        {!deleted && (
+          <FileDrop state={arriving}>
+            <p className="font-serif text-xl">Drop a file of answers here</p>
+            <p className="mb-3 text-soft text-sm">
+              CSV or other delimited text, XLSX or ODS. You see what is in it before anything is taken over.
+            </p>
+            <ActionButton
+              id="choose-file"
+              label="Choose a file of answers"
+              keys="n"
+              icon={FileArrowUp}
+              look="strong"
+              run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", arriving.begin)}
+            />
+          </FileDrop>
+        )}
+        <ul className="mt-6">
+          {studies.map((study) => (
+            <Row key={study.id} study={study} deleted={deleted} changed={changed} />
+          ))}
+        </ul>
+        {!studies.length && <p className="py-6 text-soft">{deleted ? "Nothing has been deleted." : "No study yet."}</p>}
+        <div className="mt-4 flex gap-2">
+          <ActionButton id="take-in" label="Take in a saved study (ZIP)" icon={UploadSimple} run={takeIn} />
+          <ActionButton
+            id="demo"
+            label="Bring in the demo study afresh"
+            run={() => got(api.POST("/api/v1/studies/demo")).then(open).catch(tell)}
+          />
+          <ActionButton
+            id="deleted"
+            label={deleted ? "Back to the studies" : "Deleted studies"}
+            look="quiet"
+            run={() => setDeleted(!deleted)}
+          />
+        </div>
+      </main>
+    </div>
+  );
+}

@@ -1,0 +1,105 @@
+import type { Schema } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
+import { Choice, Field } from "../../parts/fields";
+import { count } from "../../parts/figures";
+import { Faults } from "../../parts/notices";
+import { Heading } from "../../parts/panes";
+import { PickMany } from "../../parts/pick-many";
+
+type Design = Schema["Design"];
+
+const POLICIES = [
+  ["refuse", "stop and name them"],
+  ["certainty", "they add nothing to the variance"],
+  ["centre", "compare with the mean of all units"],
+  ["average", "take the mean of the other strata"],
+] as const;
+
+/** How the sample was drawn, declared once for every table. */
+export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; codebook: Schema["CodebookView"] }) {
+  const study = useStudy();
+  const { change } = useChange();
+  const design: Design = study.document.design ?? {};
+  const save = (parts: Partial<Design>) => change.mutate({ design: { ...design, ...parts } });
+  const names = codebook.variables
+    .filter((v) => v.variable.kind !== "multi" && v.variable.kind !== "date")
+    .map((v) => v.variable.name);
+  const numbers = codebook.variables.filter((v) => v.variable.kind === "number").map((v) => v.variable.name);
+  const weights = (study.document.weightings ?? []).map((w) => w.save_as ?? "weight");
+  const weight = "weight" in design ? (design.weight ?? "-none-") : "";
+  return (
+    <div className="max-w-2xl">
+      <Heading over="Sample design">
+        {view.psus == null
+          ? "The design does not fit the cases yet"
+          : `${count(view.strata ?? 0)} ${view.strata === 1 ? "stratum" : "strata"}, ${count(view.psus)} first-stage units, ${count(view.degrees_of_freedom ?? 0)} degrees of freedom`}
+      </Heading>
+      <Faults faults={view.faults} />
+      <PickMany
+        id="strata"
+        label="Strata"
+        chosen={design.strata ?? []}
+        options={names}
+        change={(strata) => save({ strata })}
+        hint="The parts the population was divided into before drawing. None: one stratum."
+      />
+      <PickMany
+        id="clusters"
+        label="Clusters (first-stage units)"
+        chosen={design.clusters ?? []}
+        options={names}
+        change={(clusters) => save({ clusters })}
+        hint="What was drawn first in each stratum, such as districts. None: every case was drawn by itself."
+      />
+      <Field
+        label="Units in the population of the stratum"
+        hint="For the finite population correction; a variable with one number in each stratum."
+      >
+        {(p) => (
+          <Choice
+            {...p}
+            className="!w-72"
+            value={design.population_size ?? ""}
+            onChange={(e) => save({ population_size: e.target.value || null })}
+            options={[["", "not known or very many"], ...numbers.map((n) => [n, n] as const)]}
+          />
+        )}
+      </Field>
+      <Field label="Strata with one unit only">
+        {(p) => (
+          <Choice
+            {...p}
+            className="!w-72"
+            value={design.single_psu ?? "refuse"}
+            onChange={(e) => save({ single_psu: e.target.value as Design["single_psu"] })}
+            options={POLICIES}
+          />
+        )}
+      </Field>
+      <Field label="Weight of the tables">
+        {(p) => (
+          <Choice
+            {...p}
+            className="!w-72"
+            value={weight}
+            onChange={(e) => {
+              const { weight: _, ...rest } = design;
+              const to = e.target.value;
+              change.mutate({ design: to === "" ? rest : { ...rest, weight: to === "-none-" ? null : to } });
+            }}
+            options={[
+              [
+                "",
+                weights.length
+                  ? `the last weighting's (${weights[weights.length - 1]})`
+                  : "the last weighting's, once there is one",
+              ],
+              ["-none-", "none: unweighted"],
+              ...[...new Set([...weights, ...numbers])].map((n) => [n, n] as const),
+            ]}
+          />
+        )}
+      </Field>
+    </div>
+  );
+}
