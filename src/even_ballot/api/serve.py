@@ -1,6 +1,6 @@
 """Everything started together: database, migrations, demo study, server; and stopped together.
 
-    python -m even_ballot.api.serve [--folder var] [--port 8410] [--web web/dist]
+python -m even_ballot.api.serve [--folder var] [--port 8410] [--web web/dist]
 """
 
 import argparse

@@ -97,7 +97,7 @@ class Block:
 
     @property
     def rows(self) -> int:
-        return self.w.shape[1]
+        return int(self.w.shape[1])
 
     def part(self, row: int | None, column: int | None) -> Sums:
         """Sums of one row (None: all rows as columns) in one column (None: the total column)."""

@@ -39,7 +39,7 @@ class Column:
     @cached_property
     def answered(self) -> Bools:
         """Which cells hold an answer."""
-        return self.state == ANSWERED
+        return np.asarray(self.state == ANSWERED)
 
     @cached_property
     def distinct(self) -> Ints:

@@ -174,9 +174,7 @@ def units_of(data: Dataset, design: Design) -> Units:
         psus = np.bincount(stratum, minlength=len(names))
     psus = psus.astype(np.int64)
     fraction = _population(data, design, stratum, psus, names)
-    units = Units(
-        unit.ravel().astype(np.int32), not design.clusters, stratum_of, psus, fraction, tuple(names), design.single_psu
-    )
+    units = Units(unit.ravel().astype(np.int32), not design.clusters, stratum_of, psus, fraction, tuple(names), design.single_psu)
     _check_single(units)
     return units
 

@@ -78,7 +78,7 @@ class Distribution:
 
     def sum(self, quantity: Floats) -> Floats:
         """Σ w q by domain."""
-        return np.bincount(self.domain, weights=self.weight * quantity, minlength=self.domains)
+        return np.bincount(self.domain, weights=self.weight * quantity, minlength=self.domains).astype(np.float64)
 
 
 @dataclass(frozen=True)
@@ -163,4 +163,4 @@ def ranked(value: Floats, weight: Floats) -> Ranked:
 
 def own_squares(stratum: NDArray[np.int32], weight: Floats, strata: int, inside: Bools) -> Floats:
     """Σ w² by stratum over some cases, (strata, 1)."""
-    return np.bincount(stratum[inside], weights=weight[inside] ** 2, minlength=strata)[:, None]
+    return np.bincount(stratum[inside], weights=weight[inside] ** 2, minlength=strata).astype(np.float64)[:, None]

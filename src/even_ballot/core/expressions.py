@@ -119,12 +119,12 @@ class Formula:
                 parts = [left, right]
             case ast.Compare(left=left, ops=ops, comparators=comparators):
                 parts = [left]
-                for op, right in zip(ops, comparators, strict=True):
-                    if isinstance(op, ast.In | ast.NotIn):
+                for compare, right in zip(ops, comparators, strict=True):
+                    if isinstance(compare, ast.In | ast.NotIn):
                         if not isinstance(right, ast.Tuple | ast.List | ast.Set) or not right.elts:
                             raise self._fault("`in` wants a list of values, as in `isle in (1, 2)`", self._at(right))
                         parts += right.elts
-                    elif type(op) in _COMPARE:
+                    elif type(compare) in _COMPARE:
                         parts.append(right)
                     else:
                         raise self._fault("This comparison is not part of formulas", self._at(right), "Use == != < <= > >= in.")
@@ -280,7 +280,7 @@ class Formula:
 
     @staticmethod
     def _spelled(value: Value) -> NDArray[np.str_]:
-        return np.array(value.words or ("",))[value.values]
+        return np.asarray(np.array(value.words or ("",))[value.values])
 
     @staticmethod
     def _same_text(a: Value, b: Value) -> NDArray[np.bool_]:
@@ -318,19 +318,19 @@ class Formula:
 
     def _mean(self, args: list[ast.expr], data: Dataset) -> Value:
         values, missing = self._over(args, data)
-        return _number(np.where(missing, 0, values).sum(0) / (~missing).sum(0), missing.all(0))
+        return _number(np.where(missing, 0, values).sum(0) / (~missing).sum(0), np.asarray(missing.all(0)))
 
     def _total(self, args: list[ast.expr], data: Dataset) -> Value:
         values, missing = self._over(args, data)
-        return _number(np.where(missing, 0, values).sum(0), missing.all(0))
+        return _number(np.where(missing, 0, values).sum(0), np.asarray(missing.all(0)))
 
     def _low(self, args: list[ast.expr], data: Dataset) -> Value:
         values, missing = self._over(args, data)
-        return _number(np.where(missing, np.inf, values).min(0), missing.all(0))
+        return _number(np.where(missing, np.inf, values).min(0), np.asarray(missing.all(0)))
 
     def _high(self, args: list[ast.expr], data: Dataset) -> Value:
         values, missing = self._over(args, data)
-        return _number(np.where(missing, -np.inf, values).max(0), missing.all(0))
+        return _number(np.where(missing, -np.inf, values).max(0), np.asarray(missing.all(0)))
 
     def _round(self, args: list[ast.expr], data: Dataset) -> Value:
         value = self._numeric(args[0], data)

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 from scipy import special
 
-from even_ballot.core.dataset import Bools, Floats
+from even_ballot.core.dataset import Bools, Floats, Ints
 from even_ballot.core.model import Model
 
 Sides = Literal["both", "lower", "upper"]
@@ -49,7 +49,7 @@ def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> Limits:
     return _sided(est - half, est + half, interval, np.nan, np.nan)
 
 
-def _beta(x: Floats, m: Floats, tail: float) -> Limits:
+def _beta(x: Floats, m: Floats | Ints, tail: float) -> Limits:
     """From Beta(x, m − x + 1) to Beta(x + 1, m − x) (Korn and Graubard, 1998)."""
     with np.errstate(all="ignore"):
         low = np.where(x > 0, special.betaincinv(np.maximum(x, 1e-300), m - x + 1, tail), 0.0)
@@ -57,7 +57,7 @@ def _beta(x: Floats, m: Floats, tail: float) -> Limits:
     return low, high
 
 
-def proportion(p: Floats, variance: Floats, base_n: Floats, df: float, interval: Interval) -> Limits:
+def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: Interval) -> Limits:
     """Limits of proportions p with design variances; arrays (m,). base_n: unweighted bases; df: the design's.
 
     p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval.

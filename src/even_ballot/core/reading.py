@@ -3,8 +3,10 @@
 import re
 from collections.abc import Iterable
 from datetime import UTC, datetime
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset, RawTable
@@ -42,7 +44,7 @@ def guess_kind(column: Column, decimal: str = ".") -> Kind:
 def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
     """The column with each word's value in place of the word; words without one stay, unplaced."""
     fits = np.array([value is not None for value in values] or [False])
-    numbers = np.array([i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype)
+    numbers: NDArray[Any] = np.array([i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype)
     index = np.where(column.state == BLANK, 0, column.values)
     state = np.where(column.state == BLANK, BLANK, np.where(fits[index], ANSWERED, UNPLACED)).astype(np.uint8)
     return Column(numbers[index], state, () if fits.all() else column.words)

@@ -3,13 +3,15 @@
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import combinations
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from even_ballot.core import estimates as est
 from even_ballot.core.blocks import Across, Block, Sample, across, coded_block, multi_block
-from even_ballot.core.dataset import Dataset, Floats, Ints
+from even_ballot.core.dataset import Bools, Dataset, Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.expressions import condition
@@ -99,7 +101,7 @@ class _Part:
         has_se = self.df > 0
         columns = (x.tolist() for x in (e.est, se, low, high, e.n, e.base_n, e.deff))
         for key, path, value, s, lo, hi, n, base, deff in zip(stub, banner, *columns, strict=True):
-            if value == value and base > 0 or stat == "count":
+            if (value == value and base > 0) or stat == "count":
                 yield Cell(
                     key, path, stat, value, _there(s) if has_se else None, _there(lo), _there(hi),
                     n if with_n else None, None if stat == "count" else base, _there(deff),
@@ -161,8 +163,8 @@ class _Part:
         key = {"variable": stub.variable} | ({} if stub.code is None else {"code": stub.code})
         for k in np.flatnonzero(real).tolist():
             i, j = pairs[k]
-            numbers = (float(x[k]) for x in (difference, se, t, p, p_adjusted))
-            yield Columns(key, self.over.heading.variables, paths[i], paths[j], *numbers)
+            diff, error, quotient, plain, fair = (float(x[k]) for x in (difference, se, t, p, p_adjusted))
+            yield Columns(key, self.over.heading.variables, paths[i], paths[j], diff, error, quotient, plain, fair)
 
 
 def _difference(linear: Linear, a: Ints, b: Ints) -> Linear:
@@ -315,7 +317,7 @@ class _Number(_Part):
         self.inside = column.answered & sample.who
         self.y = np.where(self.inside, column.values, 0.0)
 
-    def _measured(self, index: Ints, columns: int) -> tuple[Estimates, Spread]:
+    def _measured(self, index: NDArray[Any], columns: int) -> tuple[Estimates, Spread]:
         """Means and spread by domain; cases of domain `columns` are in none."""
         units, weight = self.units, self.sample.weight
         moments = tally_number(self.y, self.inside, index, units.unit, weight, (units.rows, columns + 1), units.own)
@@ -324,7 +326,7 @@ class _Number(_Part):
         spread = est.spread(values, moments.counts)
         return est.means(moments, spread.sd, units), spread
 
-    def _domain(self, column: int | None) -> np.ndarray:  # type: ignore[type-arg]
+    def _domain(self, column: int | None) -> Bools:
         return self.inside if column is None else self.inside & (self.over.index == column)
 
     def _below(self, value: float, column: int) -> Estimates:
@@ -332,9 +334,9 @@ class _Number(_Part):
         below = domain & (self.y <= value)
         return est.shares(self._sum(below), self._sum(domain), self.units)
 
-    def _sum(self, who: np.ndarray) -> Sums:  # type: ignore[type-arg]
+    def _sum(self, who: Bools) -> Sums:
         units, weight = self.units, self.sample.weight
-        w = np.bincount(units.unit[who], weights=weight[who], minlength=units.rows)[:, None]
+        w = np.bincount(units.unit[who], weights=weight[who], minlength=units.rows).astype(np.float64)[:, None]
         squares = est.own_squares(units.unit, weight, units.rows, who) if units.own else None
         return Sums(w, squares, np.array([int(who.sum())]))
 
@@ -355,7 +357,9 @@ class _Number(_Part):
         e, spread = self._measured(self.over.index, self.over.columns)
         keep = np.arange(self.over.columns)
         narrow = {name: getattr(e, name)[keep] for name in ("est", "variance", "n", "base_n", "deff")}
-        return Estimates(linear=e.linear.pick(keep), **narrow), Spread(spread.sd[keep], spread.skewness[keep], spread.kurtosis[keep])
+        return Estimates(linear=e.linear.pick(keep), **narrow), Spread(
+            spread.sd[keep], spread.skewness[keep], spread.kurtosis[keep]
+        )
 
     def cells(self) -> Iterator[Cell]:
         if self.keys:
@@ -365,5 +369,3 @@ class _Number(_Part):
     def tests(self) -> Iterator[Independence | Columns]:
         if "columns" in self.request.tests and self.over.columns > 1:
             yield from self._compare(StubKey(self.name), self._columns()[0], list(range(self.over.columns)))
-
-

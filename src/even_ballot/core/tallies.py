@@ -47,7 +47,7 @@ class Moments:
     wwyy: Floats | None
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, counts: Any) -> None:
     """Adds each case's weight to w[unit, cell]; four count tables in turn, so that no add waits for the one before."""
     for k in range(stub.shape[0]):
@@ -58,7 +58,7 @@ def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any,
             counts[k & 3, cell] += weight[k] > 0
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _scatter_squares(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, ww: Any, counts: Any) -> None:
     for k in range(stub.shape[0]):
         r = stub[k]
@@ -70,7 +70,7 @@ def _scatter_squares(stub: Any, banner: Any, unit: Any, weight: Any, width: int,
             counts[k & 3, cell] += x > 0
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
     for k in range(y.shape[0]):
         if inside[k]:
@@ -80,7 +80,7 @@ def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w:
             counts[c] += weight[k] > 0
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _scatter_number_squares(
     banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, ww: Any, wwy: Any, wwyy: Any, counts: Any
 ) -> None:
@@ -102,18 +102,21 @@ def _part(
     rows, height, width = shape
     w = np.zeros((rows, height * width))
     counts = np.zeros((4, height * width), np.int64)
-    ww = None
-    if own:
-        ww = np.zeros_like(w)
-        _scatter_squares(stub, banner, unit, weight, width, w, ww, counts)
-        ww = ww.reshape(shape)
-    else:
+    if not own:
         _scatter(stub, banner, unit, weight, width, w, counts)
-    return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), ww)
+        return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), None)
+    ww = np.zeros_like(w)
+    _scatter_squares(stub, banner, unit, weight, width, w, ww, counts)
+    return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), ww.reshape(shape))
 
 
 def tally(
-    stub: NDArray[Any], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats, shape: tuple[int, int, int], own: bool = False
+    stub: NDArray[Any],
+    banner: NDArray[Any],
+    unit: NDArray[np.int32],
+    weight: Floats,
+    shape: tuple[int, int, int],
+    own: bool = False,
 ) -> Tally:
     """One pass over the cases.
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.dataset import Floats
+from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.design import Units
 
 
@@ -30,7 +30,7 @@ class Linear:
         squares = None if self.squares is None or other.squares is None else self.squares + other.squares
         return Linear(self.totals - other.totals, squares)
 
-    def pick(self, index: Floats) -> "Linear":
+    def pick(self, index: Ints) -> "Linear":
         """Some of the estimates."""
         return Linear(self.totals[:, index], None if self.squares is None else self.squares[:, index])
 

@@ -2,9 +2,13 @@
 
 import re
 
-_SMALL = "zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen"
+_SMALL = (
+    "zero one two three four five six seven eight nine ten eleven twelve "
+    "thirteen fourteen fifteen sixteen seventeen eighteen nineteen"
+)
+_TENS_FROM_TWENTY = "twenty thirty forty fifty sixty seventy eighty ninety"
 _UNITS = {word: value for value, word in enumerate(_SMALL.split())}
-_TENS = {word: 10 * value for value, word in enumerate("twenty thirty forty fifty sixty seventy eighty ninety".split(), start=2)}
+_TENS = {word: 10 * value for value, word in enumerate(_TENS_FROM_TWENTY.split(), start=2)}
 
 
 def number_in_words(text: str) -> float | None:
@@ -29,7 +33,7 @@ def number_in_words(text: str) -> float | None:
             last = 10
         elif word == "hundred" and 0 < part < 10:
             part, last = part * 100, 100
-        elif word == "thousand" and 0 < part and not total:
+        elif word == "thousand" and part > 0 and not total:
             total, part, last = part * 1000, 0, 1000
         else:
             return None

@@ -1,6 +1,6 @@
 """Makes the demo's files, the same every time.
 
-    python -m even_ballot.demo.generate [folder]
+python -m even_ballot.demo.generate [folder]
 """
 
 import csv
@@ -17,7 +17,17 @@ import xlsxwriter
 
 from even_ballot.demo import FILES
 from even_ballot.demo.form import (
-    AGREE, HEADINGS, MISSPELT, OFTEN, REASONS, SCHOOLING, SEX, STATEMENTS, TENURE, TRANSLATED, TURNED,
+    AGREE,
+    HEADINGS,
+    MISSPELT,
+    OFTEN,
+    REASONS,
+    SCHOOLING,
+    SEX,
+    STATEMENTS,
+    TENURE,
+    TRANSLATED,
+    TURNED,
 )  # fmt: skip
 from even_ballot.demo.isles import District, districts, margins
 from even_ballot.demo.study import study_document
@@ -81,7 +91,14 @@ def _answers(rng: np.random.Generator, district: District, person: dict[str, int
 
 
 def _comment(rng: np.random.Generator) -> str:
-    openers = ("The early boat", "The last crossing", "The ticket window", "The winter timetable", "Freight day", "The ramp at low tide")
+    openers = (
+        "The early boat",
+        "The last crossing",
+        "The ticket window",
+        "The winter timetable",
+        "Freight day",
+        "The ramp at low tide",
+    )
     rest = ("is always full.", "leaves too early for the clinic.", "works well, thank you", "could be 20 minutes later",
             "was cancelled three times in March;\nno one told us", 'is what my son calls "the sardine tin".')  # fmt: skip
     return f"{rng.choice(openers)} {rng.choice(rest)}" if rng.random() < 0.22 else ""
@@ -91,7 +108,7 @@ def _entry(rng: np.random.Generator, number: int, district: District, mood: floa
     person = _person(rng, district)
     started = begin + timedelta(seconds=int(rng.integers(0, 20 * 86400)))
     seconds = int(np.clip(rng.lognormal(6.35, 0.45), 170, 4000))
-    cells = {
+    return {
         HEADINGS.entry: str(number),
         HEADINGS.letter: f"V{rng.integers(10, 99)}-{number:04d}",
         HEADINGS.started: started.strftime("%Y-%m-%d %H:%M:%S"),
@@ -107,7 +124,6 @@ def _entry(rng: np.random.Generator, number: int, district: District, mood: floa
         HEADINGS.more[0]: _comment(rng),
         HEADINGS.more[1]: _comment(rng),
     }
-    return cells
 
 
 def _plant(rng: np.random.Generator, entries: list[dict[str, str]], planted: Planted, scale: float = 1.0) -> list[dict[str, str]]:
@@ -195,9 +211,9 @@ def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     for k, at in enumerate(rng.choice(len(first), 21, replace=False).tolist()):
         copy = dict(first[at])
         copy[HEADINGS.entry] = str(number + k)
-        later = datetime.fromisoformat(copy[HEADINGS.started]) + timedelta(minutes=int(rng.integers(20, 4000)))
+        again = datetime.fromisoformat(copy[HEADINGS.started]) + timedelta(minutes=int(rng.integers(20, 4000)))
         spent = datetime.fromisoformat(copy[HEADINGS.finished]) - datetime.fromisoformat(copy[HEADINGS.started])
-        copy[HEADINGS.started], copy[HEADINGS.finished] = (t.strftime("%Y-%m-%d %H:%M:%S") for t in (later, later + spent))
+        copy[HEADINGS.started], copy[HEADINGS.finished] = (t.strftime("%Y-%m-%d %H:%M:%S") for t in (again, again + spent))
         planted.entries["duplicate"].append(number + k)
         twice.append(copy)
     number += len(twice)
@@ -207,7 +223,9 @@ def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     planted.blank_rows = 40
     blank = [[""] * len(headings) for _ in range(planted.blank_rows)]
     second_planted = Planted()
-    later = [_entry(rng, number + k, drawn[d], float(moods[d]), begin + timedelta(days=20)) for k, d in enumerate(later_part.tolist())]
+    later = [
+        _entry(rng, number + k, drawn[d], float(moods[d]), begin + timedelta(days=20)) for k, d in enumerate(later_part.tolist())
+    ]
     later = _plant(rng, later, second_planted, scale=0.08)
     for e in later[:7]:
         e[HEADINGS.tenure] = "Tied to the job"
@@ -233,7 +251,9 @@ def _xlsx(delivery: Delivery) -> bytes:
     book = xlsxwriter.Workbook(out, {"in_memory": True})
     book.set_properties({"created": datetime(2026, 1, 1)})
     sheet = book.add_worksheet("Answers")
-    number = {i for i, key in enumerate(HEADINGS.keys) if key in (HEADINGS.entry, HEADINGS.household, HEADINGS.office, HEADINGS.age)}
+    number = {
+        i for i, key in enumerate(HEADINGS.keys) if key in (HEADINGS.entry, HEADINGS.household, HEADINGS.office, HEADINGS.age)
+    }
     for c, heading in enumerate(delivery.headings):
         sheet.write_string(0, c, heading)
     for r, row in enumerate(delivery.rows):
@@ -273,4 +293,3 @@ def main() -> None:
 
 if __name__ == "__main__":
     main()
-

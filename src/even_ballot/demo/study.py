@@ -6,7 +6,6 @@ from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, SCHOOLING, S
 from even_ballot.demo.isles import ISLES, margins
 from even_ballot.formats.headings import unique_names
 
-
 RENAMED = {
     HEADINGS.sex: "sex", HEADINGS.age: "age", HEADINGS.tenure: "tenure", HEADINGS.school: "schooling", HEADINGS.district: "district",
     HEADINGS.reasons: "reasons", HEADINGS.spend: "fare_spend", HEADINGS.household: "household", HEADINGS.office: "harbour_office",

@@ -69,7 +69,9 @@ def _text(content: bytes, source: Source) -> tuple[str, str]:
     try:
         return content.decode(encoding), encoding
     except (UnicodeDecodeError, LookupError) as error:
-        raise fault(f"The file does not read as {encoding}: {error}.", source.path, "Leave encoding out, or name the right one.") from None
+        raise fault(
+            f"The file does not read as {encoding}: {error}.", source.path, "Leave encoding out, or name the right one."
+        ) from None
 
 
 def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
@@ -98,7 +100,9 @@ def _column(chunks: pa.ChunkedArray) -> Column:
     blank_word = np.array([word is None or not word.strip() for word in words] or [True])
     blank = blank_word[values] if len(values) else np.zeros(0, np.bool_)
     blank |= encoded.is_null().to_numpy(zero_copy_only=False)
-    return Column(np.where(blank, 0, values).astype(np.int32), np.where(blank, BLANK, 0).astype(np.uint8), tuple(w or "" for w in words))
+    return Column(
+        np.where(blank, 0, values).astype(np.int32), np.where(blank, BLANK, 0).astype(np.uint8), tuple(w or "" for w in words)
+    )
 
 
 def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], columns: list[Column]) -> RawTable:

@@ -121,9 +121,7 @@ def _section(
     return Section(stub.variable, stub.title, tuple(lines), tuple(bases))
 
 
-def _figures(
-    stat: str, row: list[Cell | None], request: TableRequest
-) -> list[tuple[str, Shape, tuple[float | None, ...]]]:
+def _figures(stat: str, row: list[Cell | None], request: TableRequest) -> list[tuple[str, Shape, tuple[float | None, ...]]]:
     shape: Shape = "share" if stat in SHARES else "whole" if stat in ("n", "count") else "number"
     figures: list[tuple[str, Shape, tuple[float | None, ...]]] = [
         (NAMES[stat], shape, tuple(None if c is None else c.est for c in row))

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
 _OWN_PART = re.compile(r"[\"“„«\[]([^\"“”„«»\[\]]{3,})[\"”»\]]\W*$")
-_FILLERS = frozenset(
-    "a an and are at by did do does for from had has have how if in is it many much of on or please so that the their them "
-    "then there these this those to was were what when where which who why will with would you your".split()
-)  # fmt: skip
+_WORDS = (
+    "a an and are at by did do does for from had has have how i if in is it many much of on or please so that the their them "
+    "then there these this those to was were what when where which who why will with would you your"
+)
+_FILLERS = frozenset(_WORDS.split())
 _LONGEST = 24
 
 

@@ -3,6 +3,7 @@
 from even_ballot import __version__
 from even_ballot.core.request import TableRequest
 from even_ballot.core.study import Results, Study
+from even_ballot.core.weighting.request import Weighting
 
 _INTERVALS = {
     "logit": "limits on the logit scale, turned back",
@@ -10,6 +11,12 @@ _INTERVALS = {
     "wilson": "Wilson's limits with the effective base",
     "beta": "Korn and Graubard's limits from the beta distribution",
 }
+
+
+def _base(weighting: Weighting) -> str:
+    if weighting.base is None:
+        return "1 for every case"
+    return weighting.base if isinstance(weighting.base, str) else "stratum population over stratum cases"
 
 
 def methods_note(study: Study, results: Results, requests: tuple[TableRequest, ...]) -> list[str]:
@@ -23,9 +30,9 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
         margins = "; ".join(" × ".join(m.by) for m in report.margins)
         met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
         lines.append(
-            f"Weight {report.save_as}: base weight {weighting.base if isinstance(weighting.base, str) else 'equal' if weighting.base is None else 'stratum population over stratum cases'}, "
-            f"raked to {margins} ({met} after {report.cycles} cycles); from {report.min:.3g} to {report.max:.3g}; effective sample size "
-            f"{report.n_effective:,.0f} of {report.n:,} (efficiency {100 * report.efficiency:.0f} %)."
+            f"Weight {report.save_as}: base weight {_base(weighting)}, raked to {margins} ({met} after {report.cycles} cycles); "
+            f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of {report.n:,} "
+            f"(efficiency {100 * report.efficiency:.0f} %)."
         )
     units = results.units
     psus = int(units.psus.sum())

@@ -62,7 +62,9 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
         edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
         for c in range(last + 1):
             sheet.write_blank(top + r, c, None, formats(**edge))
-    total = formats(align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {}))
+    total = formats(
+        align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {})
+    )
     sheet.write(top + depth - 1, 2, "All", total)
     for r, spanners in enumerate(grid.headings):
         edge = {"top": 1, "top_color": _RULE} if r == 0 else {}

@@ -56,7 +56,9 @@ def _variable(data: Dataset, name: str, made_by: int | None) -> VariableView:
         return VariableView(variable, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None)
     column = data.column(name)
     counts = np.bincount(column.state, minlength=4)
-    shown = _coded(data, name, column) if variable.kind == "coded" else _texts(column, 0, "answer") if variable.kind == "text" else []
+    shown = (
+        _coded(data, name, column) if variable.kind == "coded" else _texts(column, 0, "answer") if variable.kind == "text" else []
+    )
     shown += _texts(column, UNPLACED, "not_placed")
     number = _number(column) if variable.kind == "number" else None
     distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())

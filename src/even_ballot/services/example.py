@@ -23,7 +23,8 @@ def weighting_text(report: WeightingReport) -> str:
     for margin in report.margins:
         for row in margin.rows:
             lines.append(
-                f"  {row.label:<44}{100 * row.before:8.1f}{100 * row.target:8.1f}{100 * row.after:10.1f}{row.mean_weight:9.2f}{row.n:7,}"
+                f"  {row.label:<44}{100 * row.before:8.1f}{100 * row.target:8.1f}{100 * row.after:10.1f}"
+                f"{row.mean_weight:9.2f}{row.n:7,}"
             )
     return "\n".join(lines)
 
@@ -41,7 +42,9 @@ def table_text(result: TableResult, request: TableRequest) -> str:
         lines.append(f"  {section.title}")
         for line in section.lines:
             figures = (None if v is None else 100 * v if line.shape == "share" else v for v in line.values)
-            numbers = "".join(f"{'–':>11}" if v is None else f"{v:11.1f}" if line.shape == "share" else f"{v:11.2f}" for v in figures)
+            numbers = "".join(
+                f"{'–':>11}" if v is None else f"{v:11.1f}" if line.shape == "share" else f"{v:11.2f}" for v in figures
+            )
             lines.append(f"    {line.category:<28}{line.figure:<18}{numbers}")
         lines.append(f"    {'Base (unweighted)':<46}" + "".join(f"{base or 0:11,}" for base in section.bases))
     return "\n".join(lines)

@@ -39,7 +39,7 @@ def _columns(table: RawTable) -> tuple[ColumnPreview, ...]:
 
 
 def bring_in(session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None) -> FilePreview:
-    """Reads and keeps a file. What `said` leaves out is guessed. Raises StudyError where it cannot be read; then nothing is kept."""
+    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and nothing is kept."""
     source = (said or Source(path=name)).model_copy(update={"path": name})
     table, reading = read_source(content, source)
     file = keep_file(session, name[:255], content, reading, table)

@@ -17,8 +17,21 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
         if i < len(ledgered.effects):
             e = ledgered.effects[i]
             unplaced = {name: dict(words) for name, words in e.unplaced.items()}
-            counts = (None, None, None) if e.off else (e.cases_before, e.cases_after, e.cells_changed)
-            entries.append(LedgerEntry(e.step, e.do, e.sentence, e.why, e.off, *counts, unplaced, None, True))
+            entries.append(
+                LedgerEntry(
+                    e.step,
+                    e.do,
+                    e.sentence,
+                    e.why,
+                    e.off,
+                    None if e.off else e.cases_before,
+                    None if e.off else e.cases_after,
+                    None if e.off else e.cells_changed,
+                    unplaced,
+                    None,
+                    True,
+                )  # fmt: skip
+            )
         else:
             here = i == len(ledgered.effects) and ledgered.fault is not None
             fault = ledgered.fault.faults[0] if here and ledgered.fault else None

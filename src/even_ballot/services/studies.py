@@ -19,7 +19,17 @@ from even_ballot.services.views import Station, StudyCard, StudyView, Tally
 from even_ballot.store.files import file_bytes, find_file
 from even_ballot.store.models import now
 from even_ballot.store.studies import (
-    Files, State, all_studies, create_study, dump_study, find_study, move_study, neighbours, read_study, source_sizes, write_study,
+    Files,
+    State,
+    all_studies,
+    create_study,
+    dump_study,
+    find_study,
+    move_study,
+    neighbours,
+    read_study,
+    source_sizes,
+    write_study,
 )  # fmt: skip
 
 _PARTS = ("title", "codebook", "ledger", "weightings", "design", "tables")
@@ -83,7 +93,10 @@ def _progress(session: Session, bench: Bench, state: State) -> _Progress:
     file = find_file(session, state.files.source)
     received = file.records
     stations = [Station("intake", "ok", f"{_plural(received, 'case')}")]
-    in_use, effective, weighted_to, reports = received, None, None, ()  # type: ignore[var-annotated]
+    in_use = received
+    effective: float | None = None
+    weighted_to: float | None = None
+    reports: tuple[WeightingReport, ...] = ()
     try:
         ledgered = bench.ledgered(session, state)[1]
         in_use = ledgered.last.n
@@ -155,7 +168,13 @@ def _said(before: Study, after: Study) -> str:
         if len(switched) == 1 and switched[0][0].model_copy(update={"off": switched[0][1].off}) == switched[0][1]:
             return f"Switched {'off' if switched[0][1].off else 'on'}: {switched[0][1].sentence()}"
         return "Changed the ledger"
-    words = {"codebook": "the codebook", "weightings": "the weighting", "design": "the design", "tables": "the tables", "title": "the title"}
+    words = {
+        "codebook": "the codebook",
+        "weightings": "the weighting",
+        "design": "the design",
+        "tables": "the tables",
+        "title": "the title",
+    }
     changed = [words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)]
     return f"Changed {' and '.join(changed)}" if changed else "Saved without a change"
 
@@ -219,7 +238,9 @@ def take_in(session: Session, bench: Bench, name: str, content: bytes) -> str:
         archive = zipfile.ZipFile(io.BytesIO(content))
         items = {item.filename: item for item in archive.infolist() if not item.is_dir()}
     except zipfile.BadZipFile:
-        raise fault("This is no ZIP of a study.", name, "Bring the ZIP that a study was saved as; a lone study file goes into its study.") from None
+        raise fault(
+            "This is no ZIP of a study.", name, "Bring the ZIP that a study was saved as; a lone study file goes into its study."
+        ) from None
     if sum(item.file_size for item in items.values()) > _LARGEST:
         raise fault("The ZIP unpacks to more than 1 GiB.", name, "Run it at the command line.")
     if "study.json" not in items:
@@ -240,7 +261,9 @@ def lay_document(session: Session, study_id: str, edition: int, content: bytes) 
     state = read_study(session, study_id)
     study = parse_study(read_document(content, "study file"))
     if lacking := [name for name in study.lookups if name not in state.files.lookups]:
-        raise fault(f"The study file reads {some(lacking)}, which this study does not have.", "lookups", "Bring these files in first.")
+        raise fault(
+            f"The study file reads {some(lacking)}, which this study does not have.", "lookups", "Bring these files in first."
+        )
     kept = json.loads(dump_study(state.study))
     laid = json.loads(dump_study(study)) | {"source": kept["source"], "lookups": kept.get("lookups", {})}
     write_study(session, study_id, edition, parse_study(laid), state.files, "Laid a study file on the data")

@@ -28,7 +28,7 @@ def keep_file(session: Session, name: str, content: bytes, reading: Source, tabl
     session.flush()
     for number, at in enumerate(range(0, len(content), LIMIT)):
         session.execute(insert(SourceBytes).values(file_id=file.id, number=number, content=content[at : at + LIMIT]))
-    heads = [("row", "")] + list(zip(table.names, table.labels, strict=True))
+    heads = [("row", ""), *zip(table.names, table.labels, strict=True)]
     session.execute(
         insert(SourceColumn),
         [{"file_id": file.id, "position": i, "name": name, "label": label} for i, (name, label) in enumerate(heads)],
@@ -36,9 +36,7 @@ def keep_file(session: Session, name: str, content: bytes, reading: Source, tabl
     streams = [row_chunks(table.rows), *(column_chunks(column) for column in table.columns)]
     for position, chunks in enumerate(streams):
         for number, (rows, piece) in enumerate(chunks):
-            session.execute(
-                insert(ColumnChunk).values(file_id=file.id, position=position, number=number, rows=rows, content=piece)
-            )
+            session.execute(insert(ColumnChunk).values(file_id=file.id, position=position, number=number, rows=rows, content=piece))
     return file
 
 

@@ -1,6 +1,7 @@
 """The tables of the database."""
 
 from datetime import UTC, datetime
+from typing import Any
 
 from sqlalchemy import ForeignKey, ForeignKeyConstraint, Index, Integer, String
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
@@ -17,7 +18,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """All tables: InnoDB, full Unicode, compared to the letter."""
 
-    __table_args__ = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+    __table_args__: Any = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
 
 
 class SourceFile(Base):
@@ -61,9 +62,7 @@ class ColumnChunk(Base):
 
     __tablename__ = "column_chunks"
     __table_args__ = (
-        ForeignKeyConstraint(
-            ["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"
-        ),
+        ForeignKeyConstraint(["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"),
         Base.__table_args__,
     )
 

@@ -75,9 +75,7 @@ def create_study(session: Session, study: Study, files: Files, did: str) -> Stud
     record = StudyRecord(id=new_id(), title=study.title[:255], revision=1)
     session.add(record)
     session.flush()
-    session.add(
-        Revision(study_id=record.id, number=1, document=dump_study(study), files=files.dump(), did=did[:255], who=_who())
-    )
+    session.add(Revision(study_id=record.id, number=1, document=dump_study(study), files=files.dump(), did=did[:255], who=_who()))
     session.flush()
     return record
 
@@ -131,7 +129,7 @@ def neighbours(session: Session, record: StudyRecord) -> tuple[str | None, str |
     around = select(Revision.number, Revision.did).where(
         Revision.study_id == record.id, Revision.number.in_((record.revision, record.revision + 1))
     )
-    did: dict[int, str] = {number: text for number, text in session.execute(around)}
+    did: dict[int, str] = dict(session.execute(around).tuples().all())
     return (did[record.revision] if record.revision > 1 else None), did.get(record.revision + 1)
 
 
@@ -147,7 +145,9 @@ def source_sizes(session: Session) -> dict[str, tuple[str, int]]:
         StudyRecord, (StudyRecord.id == Revision.study_id) & (StudyRecord.revision == Revision.number)
     )
     inner = current.subquery()
-    rows = session.execute(select(inner.c.study_id, SourceFile.name, SourceFile.records).join(SourceFile, SourceFile.id == inner.c.file))
+    rows = session.execute(
+        select(inner.c.study_id, SourceFile.name, SourceFile.records).join(SourceFile, SourceFile.id == inner.c.file)
+    )
     return {study_id: (name, records) for study_id, name, records in rows}
 
 

@@ -83,4 +83,4 @@ class DropCases(Step):
         _, first = np.unique(group.ravel()[order], return_index=True)
         keep = np.zeros(data.n, np.bool_)
         keep[order[first]] = True
-        return ~keep & known
+        return np.asarray(~keep & known)

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from even_ballot.core.codebook import Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, Column, Dataset, Ints, RawTable, Bools
+from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Column, Dataset, Ints, RawTable
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 from even_ballot.core.reading import as_number, guess_kind, parse_number
@@ -114,6 +114,7 @@ class LookUp(Step):
         taken = column.take(found)
         state = np.where(found < 0, BLANK, taken.state).astype(np.uint8)
         label = table.labels[table.names.index(name)]
-        made = Variable(name=new_name(data, name), kind="number" if kind == "number" else "text", label=label if label != name else None)
+        made = Variable(
+            name=new_name(data, name), kind="number" if kind == "number" else "text", label=label if label != name else None
+        )
         return data.with_column(made, Column(taken.values, state, taken.words))
-

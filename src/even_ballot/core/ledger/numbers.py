@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import Variable
+from even_ballot.core.codebook import Kind, Variable
 from even_ballot.core.dataset import Column, Dataset, number_column
 from even_ballot.core.expressions import Formula, column_of
 from even_ballot.core.faults import fault, some
@@ -30,15 +30,17 @@ class Derive(Step):
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         value = Formula(self.value, "value").evaluate(data)
         column = column_of(value)
-        kind = value.sort if value.sort in ("text", "date") else "number"
+        kind: Kind = "text" if value.sort == "text" else "date" if value.sort == "date" else "number"
         if self.scale is not None:
             if self.scale not in data.scales:
-                raise fault(f"There is no scale {self.scale!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}.")
+                raise fault(
+                    f"There is no scale {self.scale!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
+                )
             if kind != "number" or (column.values != np.floor(column.values)).any():
                 raise fault("A scale wants whole numbers, its codes.", "value", "Leave the scale out, or round() the formula.")
             kind = "coded"
             column = with_missing_codes(Column(column.values.astype(np.int32), column.state), data.scales[self.scale].missing)
-        made = Variable(name=new_name(data, self.into), kind=kind, label=self.label or self.value, scale=self.scale)  # type: ignore[arg-type]
+        made = Variable(name=new_name(data, self.into), kind=kind, label=self.label or self.value, scale=self.scale)
         return Outcome(data.with_column(made, column), int((~value.missing).sum()))
 
 
@@ -74,5 +76,3 @@ class Score(Step):
         values[enough] = total[enough] / answered[enough] if self.how == "mean" else total[enough]
         made = Variable(name=new_name(data, self.into), kind="number", label=self.label)
         return Outcome(data.with_column(made, number_column(values)), int(enough.sum()))
-
-

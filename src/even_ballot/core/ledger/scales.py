@@ -1,5 +1,6 @@
 """Steps that change codes and make categories."""
 
+from itertools import pairwise
 from typing import Literal, Self
 
 import numpy as np
@@ -72,7 +73,9 @@ class Reverse(Step):
             column, variable = coded(data, name, "variables")
             scale = data.scale_of(name)
             if scale is None or not scale.ordered:
-                raise fault(f"The scale of {name} is not ordered, so it has no other way round.", "variables", "Mark the scale as ordered.")
+                raise fault(
+                    f"The scale of {name} is not ordered, so it has no other way round.", "variables", "Mark the scale as ordered."
+                )
             if name in data.reversed_ and not self.again:
                 raise fault(f"{name} has been turned round already.", "variables", 'Say "again": true if it is meant.')
             ranks = [item.code for item in scale.codes]
@@ -169,7 +172,7 @@ class Band(Step):
         for low, high, label in spans:
             if low >= high:
                 raise ValueError(f"band {label!r} is empty: from {low:g} to below {high:g}")
-        for (_, high, label), (low, _, after) in zip(spans, spans[1:], strict=False):
+        for (_, high, label), (low, _, after) in pairwise(spans):
             if low < high:
                 raise ValueError(f"bands {label!r} and {after!r} overlap between {low:g} and {high:g}")
         return self

@@ -94,7 +94,5 @@ def run_ledger(data: Dataset, steps: Sequence[Step], tables: Tables, where: str 
         data = outcome.data
         yield (
             data,
-            Effect(
-                i + 1, step.do, step.sentence(), step.why, step.off, before.n, data.n, outcome.cells_changed, outcome.unplaced
-            ),
+            Effect(i + 1, step.do, step.sentence(), step.why, step.off, before.n, data.n, outcome.cells_changed, outcome.unplaced),
         )

@@ -42,7 +42,9 @@ def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
         return column
     at = np.where(np.isin(column.state, (ANSWERED, UNPLACED)), column.values, 0).astype(np.int64)
     moved = np.array(to)[np.clip(at, 0, len(to) - 1)]
-    return Column(np.where(moved < 0, 0, moved).astype(np.int32), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index))
+    return Column(
+        np.where(moved < 0, 0, moved).astype(np.int32), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index)
+    )
 
 
 class Tidy(Step):
@@ -92,8 +94,10 @@ class CodeAnswers(Step):
         for name in self.variables:
             column, variable = data.column(name, "variables"), data.variable(name)
             scale_name = self.scale or variable.scale
-            if scale_name not in data.scales:
-                raise fault(f"There is no scale {scale_name!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}.")
+            if scale_name is None or scale_name not in data.scales:
+                raise fault(
+                    f"There is no scale {scale_name!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
+                )
             if variable.kind not in ("text", "coded"):
                 raise fault(f"{name} is a {variable.kind}; only text and coded variables take codes from words.", "variables")
             new, moved = self._coded(column, variable, data.scales[scale_name])
@@ -126,7 +130,7 @@ class CodeAnswers(Step):
 
 
 class ToNumber(Step):
-    """"12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
+    """ "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
 
     do: Literal["to_number"]
     variables: tuple[str, ...]

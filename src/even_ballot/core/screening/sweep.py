@@ -29,5 +29,5 @@ def cases_of(data: Dataset, finding: Finding) -> Bools:
     column = data.column(finding.variable)
     if finding.kind == NOT_PLACED:
         wanted = [i for i, word in enumerate(column.words) if word == finding.value]
-        return (column.state == UNPLACED) & np.isin(column.values, wanted)
-    return column.answered & (column.values == int(finding.value))
+        return np.asarray((column.state == UNPLACED) & np.isin(column.values, wanted))
+    return np.asarray(column.answered & (column.values == int(finding.value)))

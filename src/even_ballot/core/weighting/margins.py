@@ -20,7 +20,7 @@ _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 At = dict[str, int | None]
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _extend(index: Any, positions: Any, width: int) -> None:
     """index ← index · width + position, an unknown (−1) taking the last place."""
     for k in range(index.shape[0]):
@@ -28,7 +28,7 @@ def _extend(index: Any, positions: Any, width: int) -> None:
         index[k] = index[k] * width + (p if p >= 0 else width - 1)
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
     """Base weight and cases of positive weight by combination."""
     for k in range(index.shape[0]):
@@ -36,7 +36,7 @@ def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
         cases[index[k]] += base[k] > 0
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
     for k in range(index.shape[0]):
         out[k] = base[k] * factor[index[k]]

@@ -71,8 +71,9 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     start = combos.base / combos.base.sum()
     laid = [lay(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]") for i, m in enumerate(weighting.margins)]
     sums = [check_sums(m, names, f"{where}.margins[{i}]") for i, m in enumerate(laid)]
-    population, totals = _totals(weighting, laid, sums, np.bincount(group_of, weights=start, minlength=len(names)), where)
-    started = start * (totals / np.bincount(group_of, weights=start, minlength=len(names)))[group_of]
+    shares = np.bincount(group_of, weights=start, minlength=len(names)).astype(np.float64)
+    population, totals = _totals(weighting, laid, sums, shares, where)
+    started = start * (totals / shares)[group_of]
     margins = tuple(_as_shares(m, s, totals, started) for m, s in zip(laid, sums, strict=True))
     after, cycles, gap = _cycle(started, margins, weighting)
     factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
@@ -141,5 +142,7 @@ def _whole(weighting: Weighting, combos: Combinations, population: float | None)
 def with_weight(data: Dataset, weighting: Weighting, weights: Floats, where: str) -> Dataset:
     """The cases with their new weight."""
     if weighting.save_as in data.variables:
-        raise fault(f"There is a variable {weighting.save_as!r} already.", f"{where}.save_as", "Choose another name for the weight.")
+        raise fault(
+            f"There is a variable {weighting.save_as!r} already.", f"{where}.save_as", "Choose another name for the weight."
+        )
     return data.with_column(Variable(name=weighting.save_as, kind="number", label="Final weight"), number_column(weights))

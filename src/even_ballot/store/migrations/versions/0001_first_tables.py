@@ -1,5 +1,7 @@
 """Studies, revisions, source files and their columns."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
@@ -7,7 +9,7 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
 revision = "0001"
 down_revision = None
 
-_OPTIONS = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+_OPTIONS: dict[str, Any] = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
 _TIME = DATETIME(fsp=6)
 
 
@@ -46,9 +48,7 @@ def upgrade() -> None:
         sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("rows", sa.Integer, nullable=False),
         sa.Column("content", LONGBLOB, nullable=False),
-        sa.ForeignKeyConstraint(
-            ["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"
-        ),
+        sa.ForeignKeyConstraint(["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"),
         **_OPTIONS,
     )
     op.create_table(
