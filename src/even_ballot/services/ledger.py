@@ -30,7 +30,7 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
                     unplaced,
                     None,
                     True,
-                )  # fmt: skip
+                )
             )
         else:
             here = i == len(ledgered.effects) and ledgered.fault is not None

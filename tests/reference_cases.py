@@ -1,0 +1,62 @@
+"""Expected figures of the reference cases, and how a result is held against them."""
+
+import math
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+CASES = Path(__file__).parent / "reference"
+_CELL = ("est", "se", "low", "high", "n", "base_n", "deff")
+_TEST = ("chi2", "f", "df1", "df2", "p", "diff", "se", "t", "p_adjusted")
+_WEIGHTS = ("n", "n_effective", "efficiency", "deff_weights", "min", "max")
+_ROW = ("target", "before", "after", "mean_weight", "n")
+
+
+def _close(a: Any, b: float, rel: float = 1e-6, absolute: float = 1e-9) -> bool:
+    return a is not None and math.isclose(a, b, rel_tol=rel, abs_tol=absolute)
+
+
+def _cell_key(cell: dict[str, Any]) -> tuple[Any, ...]:
+    path = tuple((step["variable"], step["code"]) for step in cell["banner"])
+    return cell["stub"]["variable"], cell["stub"].get("code"), path, cell["stat"]
+
+
+def _test_key(test: dict[str, Any]) -> tuple[Any, ...]:
+    return test["kind"], str(test["stub"]), tuple(test["banner"]), tuple(test.get("a", ())), tuple(test.get("b", ()))
+
+
+def _fields(name: str, got: dict[str, Any] | None, want: dict[str, Any], fields: tuple[str, ...], rel: float) -> Iterator[str]:
+    if got is None:
+        yield f"{name} is absent"
+        return
+    for field in fields:
+        if field in want and not _close(got.get(field), want[field], rel):
+            yield f"{name} {field}: got {got.get(field)}, want {want[field]}"
+
+
+def differences(got: dict[str, Any], want: dict[str, Any]) -> Iterator[str]:
+    """Every figure that is expected and not found."""
+    for part in ("cases", "design"):
+        for key, value in want.get(part, {}).items():
+            if got[part][key] != value:
+                yield f"{part}.{key}: got {got[part][key]}, want {value}"
+    reports = {w["save_as"]: w for w in got["weightings"]}
+    for weighting in want.get("weightings", []):
+        mine = reports[weighting["save_as"]]
+        yield from _fields(weighting["save_as"], mine, weighting, _WEIGHTS, 1e-6)
+        rows = {(tuple(m["by"]), tuple(sorted(r["at"].items(), key=str))): r for m in mine["margins"] for r in m["rows"]}
+        for margin in weighting["margins"]:
+            for row in margin["rows"]:
+                key = (tuple(margin["by"]), tuple(sorted(row["at"].items(), key=str)))
+                yield from _fields(str(row["at"]), rows.get(key), row, _ROW, 1e-6)
+    tables = {t["id"]: t for t in got["tables"]}
+    for table in want["tables"]:
+        cells = {_cell_key(c): c for c in tables[table["id"]]["cells"]}
+        for cell in table["cells"]:
+            if cell["stat"] in ("n", "count") and cell["est"] == 0:
+                continue
+            fields = tuple(f for f in _CELL if not (f == "deff" and cell.get("deff", 1) < 1e-9))
+            yield from _fields(str(_cell_key(cell)), cells.get(_cell_key(cell)), cell, fields, 1e-6)
+        tests = {_test_key(t): t for t in tables[table["id"]]["tests"]}
+        for test in table["tests"]:
+            yield from _fields(str(_test_key(test)), tests.get(_test_key(test)), test, _TEST, 1e-5)
