@@ -102,7 +102,9 @@ def independence(sample: Plain, rows: Sequence[int | None], columns: Sequence[in
         return None
     cells = [(r, c) for r in live_rows for c in live_columns]
     base = [float(k) for k in known]
-    shares = [sample.ratio([float(k and (r, c) == cell) for r, c, k in zip(rows, columns, known, strict=True)], base) for cell in cells]
+    shares = [
+        sample.ratio([float(k and (r, c) == cell) for r, c, k in zip(rows, columns, known, strict=True)], base) for cell in cells
+    ]
     pi = np.array([s[0] for s in shares])
     z = [s[1] for s in shares]
     v = np.array([[sample.covariance(a, b) for b in z] for a in z])

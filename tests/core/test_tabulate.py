@@ -123,7 +123,9 @@ def test_numbers_follow_their_definitions(sample: dict[str, Any]) -> None:
             value = [0.0 if v is None else float(v) for v in sample[name]]
             kept = [(v, w) for v, w, i in zip(value, sample["w"], inside, strict=True) if i and w > 0]
             of_column = {
-                c.stat: c for c in table.cells if c.stub.variable == name and [s.code for s in c.banner] == ([column] if column else [])
+                c.stat: c
+                for c in table.cells
+                if c.stub.variable == name and [s.code for s in c.banner] == ([column] if column else [])
             }
             if not kept:
                 assert not of_column
@@ -206,7 +208,9 @@ def test_the_total_column_takes_everybody_whatever_they_answered_in_the_banner()
 def test_a_filter_is_a_domain_that_removes_nobody_from_the_design() -> None:
     data = dataset({"q": ["1", "2", "1", "2"], "g": ["1", "1", "2", "2"], "h": ["1", "2", "3", "4"]}, q=scale(1, 2))
     design = Design(strata=("g",), clusters=("h",))
-    table = tabulate(data, units_of(data, design), np.ones(4), TableRequest(id="t", stub=("q",), show=("n", "count"), where="g == 1"))
+    table = tabulate(
+        data, units_of(data, design), np.ones(4), TableRequest(id="t", stub=("q",), show=("n", "count"), where="g == 1")
+    )
     counts = [c for c in table.cells if c.stat == "count"]
     assert table.in_filter == 2
     assert [c.est for c in counts] == [1, 1]

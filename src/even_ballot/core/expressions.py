@@ -96,7 +96,11 @@ class Formula:
             tree = ast.parse(text, mode="eval").body
             self._check(tree, 0)
         except SyntaxError as error:
-            raise self._fault("This does not read as a formula", self._shift + max((error.offset or 1) - 1, 0)) from None
+            lines = text.split("\n")[: max(error.lineno or 1, 1) - 1]
+            # An offset of 0 means the formula ended too soon.
+            column = error.offset - 1 if error.offset else len(text)
+            at = self._shift + sum(len(line) + 1 for line in lines) + column
+            raise self._fault("This does not read as a formula", min(at, len(self.source))) from None
         except (RecursionError, MemoryError, ValueError):
             raise fault("The formula is nested too deeply, or holds characters no formula has.", self.where) from None
         return tree

@@ -7,7 +7,8 @@ from itertools import product
 from even_ballot.core.dataset import Dataset
 from even_ballot.core.weighting.margins import codes_of
 
-_VALUE = re.compile(r"^(.*?)[\s,;:|]*?([+-]?\d[\d\s\u00a0'’]*(?:,\d{3})*(?:[.,]\d+)?)\s*%?\s*$")
+_VALUE = re.compile(r"[+-]?(\d{1,3}([ \u00a0\u202f'’,]\d{3})+(\.\d+)?|\d+([.,]\d+)?)\s*%?")
+_APART = " \t,;:|"
 _BETWEEN = re.compile(r"\s*(?:\t|;|\||,|×|/)\s*")
 
 
@@ -37,13 +38,24 @@ def _folded(text: str) -> str:
 
 def _value(text: str) -> float | None:
     """A number as spreadsheets write it: 12,830 and 12 830 are thousands, 0,48 and 48.2 have decimals."""
-    bare = re.sub(r"[\s\u00a0'’]", "", text)
+    bare = re.sub(r"[\s\u00a0\u202f'’]", "", text)
     if re.fullmatch(r"[+-]?\d{1,3}(,\d{3})+(\.\d+)?", bare):
         bare = bare.replace(",", "")
     try:
         return float(bare.replace(",", "."))
     except ValueError:
         return None
+
+
+def _splits(line: str) -> list[tuple[str, float]]:
+    """The ways to read a line as a label and a value after it, longest value first."""
+    found = []
+    for at in range(len(line)):
+        if (at == 0 or line[at - 1] in _APART + "\u00a0") and _VALUE.fullmatch(line[at:].strip()):
+            value = _value(line[at:].strip(" \t%"))
+            if value is not None:
+                found.append((line[:at].strip(_APART + "\u00a0"), value))
+    return found
 
 
 def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTargets:
@@ -67,16 +79,17 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
     for number, line in enumerate(text.splitlines(), start=1):
         if not line.strip():
             continue
-        found = _VALUE.match(line)
-        value = _value(found.group(2)) if found else None
-        if found is None or value is None:
+        splits = _splits(line)
+        if not splits:
             if lines:
                 lines.append(PastedTarget(number, line, None, None, "There is no value on this line."))
             continue
-        spot = _spot(found.group(1), spots)
+        # A label may end in a number ("18 to 34"), so the split that names a category is the one meant.
+        label, value = next(((label, value) for label, value in splits if _spot(label, spots)), splits[-1])
+        spot = _spot(label, spots)
         problem = None
         if spot is None:
-            problem = f"{found.group(1).strip(' ,;:|') or 'Nothing'!s} is no category of {' × '.join(by)}."
+            problem = f"{label or 'Nothing'} is no category of {' × '.join(by)}."
         elif tuple(spot.values()) in named:
             problem = "This category has a target already."
         else:
@@ -89,8 +102,8 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
 
 def _spot(text: str, spots: dict[tuple[str, ...], dict[str, int]]) -> dict[str, int] | None:
     """The category a line names: the text whole, or its parts."""
-    whole = _folded(text.strip(" \t,;:|"))
+    whole = _folded(text)
     if (whole,) in spots:
         return spots[(whole,)]
-    parts = tuple(_folded(part) for part in _BETWEEN.split(text.strip(" \t,;:|")) if part.strip())
+    parts = tuple(_folded(part) for part in _BETWEEN.split(text) if part.strip())
     return spots.get(parts)

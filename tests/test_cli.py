@@ -1,0 +1,117 @@
+"""The command line: outputs, exit codes, messages, nothing half-written."""
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+from reference_cases import CASES
+from typer.testing import CliRunner
+
+from even_ballot.cli import app
+from even_ballot.demo import FILES
+
+
+def run(study: Path, out: Path) -> Any:
+    return CliRunner().invoke(app, ["run", str(study), "--out", str(out)])
+
+
+@pytest.fixture
+def case(tmp_path: Path) -> Path:
+    """A copy of the raked case, to be broken."""
+    shutil.copytree(CASES / "raked", tmp_path / "case")
+    return tmp_path / "case" / "study.json"
+
+
+def broken(case: Path, change: Any) -> Path:
+    document = json.loads(case.read_text())
+    change(document)
+    case.write_text(json.dumps(document))
+    return case
+
+
+def test_a_run_writes_its_three_files(tmp_path: Path) -> None:
+    result = run(FILES / "study.json", tmp_path / "out")
+    assert result.exit_code == 0
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["microdata.csv", "results.json", "tables.xlsx"]
+    document = json.loads((tmp_path / "out" / "results.json").read_text())
+    assert document["cases"] == {"source": 2330, "used": 2268}
+    assert [t["id"] for t in document["tables"]] == ["need", "crossing", "fares"]
+
+
+def _short(document: dict[str, Any]) -> None:
+    document["weightings"][0]["margins"][0]["targets"][1]["value"] = 0.452
+
+
+def _nobody(document: dict[str, Any]) -> None:
+    document["weightings"][0]["margins"][1]["targets"].append({"at": {"isle": 7}, "value": 0.1})
+
+
+def _single(document: dict[str, Any]) -> None:
+    document["design"]["strata"] = ["id"]
+
+
+def _unknown(document: dict[str, Any]) -> None:
+    document["design"]["wieght"] = "dw"
+
+
+@pytest.mark.parametrize(
+    ("change", "where", "what"),
+    [
+        (_short, "weightings[0].margins[0].targets", "sum to 0.9, not 1; 0.1 is missing"),
+        (_nobody, "weightings[0].margins[1].targets[4]", "Nobody is in isle 7"),
+        (_single, "design.strata", "one first-stage unit only"),
+        (_unknown, "design.wieght", "This key is not known here"),
+    ],
+)
+def test_a_fault_exits_with_2_names_its_place_and_writes_nothing(case: Path, change: Any, where: str, what: str) -> None:
+    result = run(broken(case, change), case.parent / "out")
+    assert result.exit_code == 2
+    assert f"{where}: " in result.stderr
+    assert what in result.stderr
+    assert not (case.parent / "out").exists()
+
+
+@pytest.mark.parametrize(
+    ("content", "what"),
+    [(b"", "data.csv: The file is empty"), (b"\x00\x01", "not text"), (b"a,b\n1\n", "line 2")],
+)
+def test_bad_data_exits_with_2(case: Path, content: bytes, what: str) -> None:
+    (case.parent / "data.csv").write_bytes(content)
+    result = run(case, case.parent / "out")
+    assert (result.exit_code, what in result.stderr) == (2, True)
+    assert not (case.parent / "out").exists()
+
+
+@pytest.mark.parametrize(
+    ("text", "what"),
+    [("{", "line 1, column 2"), ("[1]", "study: "), ('{"even_ballot": 2, "source": {"path": "x"}}', "even_ballot: ")],
+)
+def test_what_is_no_study_file_is_said(case: Path, text: str, what: str) -> None:
+    case.write_text(text)
+    result = run(case, case.parent / "out")
+    assert (result.exit_code, what in result.stderr) == (2, True)
+
+
+def test_earlier_results_stay_whole_when_a_later_run_fails(case: Path) -> None:
+    out = case.parent / "out"
+    assert run(case, out).exit_code == 0
+    before = {p.name: p.read_bytes() for p in out.iterdir()}
+    assert run(broken(case, _short), out).exit_code == 2
+    assert {p.name: p.read_bytes() for p in out.iterdir()} == before
+
+
+def test_every_fault_of_a_study_file_is_said_at_once(case: Path) -> None:
+    def change(document: dict[str, Any]) -> None:
+        _unknown(document)
+        document["tabels"] = []
+
+    result = run(broken(case, change), case.parent / "out")
+    assert len(result.stderr.strip().splitlines()) == 2
+
+
+def test_the_schema_is_printed() -> None:
+    result = CliRunner().invoke(app, ["schema"])
+    assert result.exit_code == 0
+    assert json.loads(result.stdout)["title"] == "Study"
