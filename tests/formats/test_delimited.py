@@ -79,9 +79,9 @@ def test_what_is_no_file_of_answers_is_refused(content: bytes, what: str) -> Non
 
 
 def test_what_is_said_of_a_file_overrules_the_guess() -> None:
-    content = b"a;b\n1;2\n"
-    assert read(content)[0].names == ("a", "b")
-    assert read(content, delimiter=",")[0].names == ("a_b",)
+    content = b"p;q\n1;2\n"
+    assert read(content)[0].names == ("p", "q")
+    assert read(content, delimiter=",")[0].names == ("p_q",)
     two, _ = read(b"q1,q2\nHow old?,Where?\n4,x\n", header_rows=2)
     assert (two.names, two.labels, two.rows.tolist()) == (("q1", "q2"), ("How old?", "Where?"), [1])
 

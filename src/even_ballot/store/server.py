@@ -54,11 +54,28 @@ class MariaServer:
         os.chmod(self.folder, 0o700)
         if not (self.data / "mysql").exists():
             self._install()
+        self._end_stray()
         self.port = free_port()
         command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
         with self.log.open("ab") as log:
             self._process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True)
         self._wait(wait)
+
+    def _end_stray(self, wait: float = 30) -> None:
+        """Ends a server that was left running on this folder when whoever started it was killed."""
+        try:
+            pid = int((self.folder / "pid").read_text())
+            ours = f"--datadir={self.data}".encode() in Path(f"/proc/{pid}/cmdline").read_bytes().split(b"\0")
+        except (OSError, ValueError):
+            return
+        if not ours:
+            return
+        os.kill(pid, signal.SIGTERM)
+        until = time.monotonic() + wait
+        while Path(f"/proc/{pid}").exists() and not _is_zombie(pid):
+            if time.monotonic() > until:
+                raise DatabaseDown(f"An earlier MariaDB (process {pid}) still holds {self.data}. End it, then start again.")
+            time.sleep(0.05)
 
     def _options(self) -> list[str]:
         user = ["--user=root"] if os.geteuid() == 0 else []
@@ -131,6 +148,14 @@ class MariaServer:
             self._process.kill()
             self._process.wait()
             self._process = None
+
+
+def _is_zombie(pid: int) -> bool:
+    """Whether a process has ended and only waits to be collected."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
+    except OSError:
+        return True
 
 
 def _private(path: Path, text: str) -> None:

@@ -1,0 +1,47 @@
+"""A private MariaDB for the tests, and applications on fresh databases in it."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, create_engine, text
+
+from even_ballot.store.database import connect, migrate
+from even_ballot.store.server import MariaServer
+
+
+@pytest.fixture(scope="session")
+def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[MariaServer]:
+    """A server of its own on loopback, stopped at the end."""
+    server = MariaServer(tmp_path_factory.mktemp("mariadb"))
+    server.start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def engine(mariadb: MariaServer) -> Iterator[Engine]:
+    """An empty, migrated database."""
+    wipe(mariadb)
+    made = connect(mariadb.url)
+    migrate(made)
+    yield made
+    made.dispose()
+
+
+def wipe(server: MariaServer) -> None:
+    """Removes every table."""
+    plain = create_engine(server.url)
+    with plain.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for (name,) in connection.execute(text("SHOW TABLES")).all():
+            connection.execute(text(f"DROP TABLE `{name}`"))
+    plain.dispose()
+
+
+@pytest.fixture(scope="session")
+def web() -> Path:
+    """The built interface."""
+    folder = Path(__file__).parent.parent / "web" / "dist"
+    assert (folder / "index.html").exists(), "build the interface first: ./test does"
+    return folder
