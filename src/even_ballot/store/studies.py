@@ -129,7 +129,7 @@ def neighbours(session: Session, record: StudyRecord) -> tuple[str | None, str |
     around = select(Revision.number, Revision.did).where(
         Revision.study_id == record.id, Revision.number.in_((record.revision, record.revision + 1))
     )
-    did: dict[int, str] = dict(session.execute(around).tuples().all())
+    did = {number: text for number, text in session.execute(around)}  # noqa: C416
     return (did[record.revision] if record.revision > 1 else None), did.get(record.revision + 1)
 
 

@@ -1,5 +1,6 @@
 import { queryOptions, useMutation, useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
+import { useDeferredValue } from "react";
 import { tell } from "../parts/notices";
 import { api, got, Refusal, type Schema, type Step, type StudyView } from "./client";
 
@@ -24,28 +25,25 @@ export const studyQuery = (id: string) =>
 /** Everything below a study is asked for again when its edition moves. */
 const below = (id: string, edition: number, ...rest: string[]) => ["below", id, edition, ...rest];
 
-export const codebookQuery = (id: string, edition: number) =>
+const codebookQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "codebook"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/codebook", inStudy(id))),
-    placeholderData: (before) => before,
   });
 
-export const ledgerQuery = (id: string, edition: number) =>
+const ledgerQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "ledger"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/ledger", inStudy(id))),
-    placeholderData: (before) => before,
   });
 
-export const findingsQuery = (id: string, edition: number) =>
+const findingsQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "findings"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/findings", inStudy(id))),
-    placeholderData: (before) => before,
   });
 
-export const findingCasesQuery = (id: string, edition: number, finding: Schema["Finding"]) =>
+const findingCasesQuery = (id: string, edition: number, finding: Schema["Finding"]) =>
   queryOptions({
     queryKey: below(id, edition, "cases", finding.variable, finding.kind, finding.value),
     queryFn: () =>
@@ -59,18 +57,16 @@ export const findingCasesQuery = (id: string, edition: number, finding: Schema["
       ),
   });
 
-export const weightingsQuery = (id: string, edition: number) =>
+const weightingsQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "weightings"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/weightings", inStudy(id))),
-    placeholderData: (before) => before,
   });
 
-export const designQuery = (id: string, edition: number) =>
+const designQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "design"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/design", inStudy(id))),
-    placeholderData: (before) => before,
   });
 
 export const tableQuery = (id: string, edition: number, table_id: string) =>
@@ -87,6 +83,20 @@ export function useStudy(): StudyView {
   const { id } = studyRoute.useParams();
   return useSuspenseQuery(studyQuery(id)).data;
 }
+
+/** The edition that is shown: while a newer one is being worked out, the one before stays on the page. */
+function useShown() {
+  const study = useStudy();
+  return [study.id, useDeferredValue(study.edition)] as const;
+}
+
+export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;
+export const useLedger = () => useSuspenseQuery(ledgerQuery(...useShown())).data;
+export const useFindings = () => useSuspenseQuery(findingsQuery(...useShown())).data;
+export const useWeightings = () => useSuspenseQuery(weightingsQuery(...useShown())).data;
+export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data;
+export const useFindingCases = (finding: Schema["Finding"]) =>
+  useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
 
 type Parts = Partial<Pick<Schema["Study"], "title" | "codebook" | "ledger" | "weightings" | "design" | "tables">>;
 

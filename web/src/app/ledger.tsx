@@ -1,9 +1,8 @@
 import { Power, Trash } from "@phosphor-icons/react";
-import { useSuspenseQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { Suspense } from "react";
 import type { Schema } from "../api/client";
-import { ledgerQuery, useChange, useStudy } from "../api/queries";
+import { useChange, useLedger, useStudy } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { count, plural } from "../parts/figures";
 import { Faults } from "../parts/notices";
@@ -74,8 +73,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
 }
 
 function Entries() {
-  const study = useStudy();
-  const { data } = useSuspenseQuery(ledgerQuery(study.id, study.edition));
+  const data = useLedger();
   if (!data.length)
     return (
       <p className="py-3 text-soft">

@@ -122,9 +122,9 @@ export function StudyShell() {
       <TallyLine />
       <LedgerPage />
       {study.faults.length > 0 && (
-        <div className="px-6">
+        <section aria-label="What stops the study" className="px-6">
           <Faults faults={study.faults} />
-        </div>
+        </section>
       )}
       <Suspense fallback={<p className="p-8 text-soft">Working it out …</p>}>
         <Outlet />

@@ -35,7 +35,10 @@ export function TallyLine() {
   const navigate = useNavigate();
   const entries = study.document.ledger?.length ?? 0;
   return (
-    <div className="flex items-center justify-between gap-4 border-hair border-b px-6 py-1 text-sm">
+    <section
+      aria-label="Tally"
+      className="flex items-center justify-between gap-4 border-hair border-b px-6 py-1 text-sm"
+    >
       <p data-testid="tally">
         <Opens to="intake">{count(tally.received)}</Opens> received
         {tally.blank_records > 0 && <> (and {plural(tally.blank_records, "blank record")} passed over)</>},{" "}
@@ -62,6 +65,6 @@ export function TallyLine() {
       >
         Ledger, {plural(entries, "entry", "entries")}
       </ActionButton>
-    </div>
+    </section>
   );
 }

@@ -77,13 +77,15 @@ export function ActionButton({
   ...action
 }: Props) {
   useAction(action);
+  // The name a screen reader says must hold what is seen on the button.
+  const named = bare || (typeof children === "string" && action.label.includes(children));
   return (
     <button
       type="button"
       data-action={action.id}
       disabled={action.disabled}
       aria-pressed={pressed}
-      aria-label={bare || children !== undefined ? action.label : undefined}
+      aria-label={named ? action.label : undefined}
       title={
         action.keys ? `${action.label} (${action.keys})` : bare || children !== undefined ? action.label : undefined
       }

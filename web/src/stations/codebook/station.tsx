@@ -1,9 +1,8 @@
 import { MathOperations } from "@phosphor-icons/react";
-import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import type { Schema } from "../../api/client";
-import { codebookQuery, useStudy } from "../../api/queries";
+import { useCodebook, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
@@ -72,7 +71,7 @@ function Item({ view, current }: { view: VariableView; current: boolean }) {
 export function CodebookStation() {
   const study = useStudy();
   const { item } = useParams({ strict: false });
-  const { data } = useSuspenseQuery(codebookQuery(study.id, study.edition));
+  const data = useCodebook();
   const [search, setSearch] = useState("");
   const wanted = useDeferredValue(search).trim().toLowerCase();
   const navigate = useNavigate();

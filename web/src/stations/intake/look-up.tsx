@@ -1,16 +1,14 @@
 import { LinkSimple } from "@phosphor-icons/react";
-import { useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { codebookQuery, useChange, useStudy } from "../../api/queries";
+import { useChange, useCodebook } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, Tick } from "../../parts/fields";
 import { Sub } from "../../parts/panes";
 
 /** Joins columns of a file to the cases: key against key, columns to take. */
 export function LookUpForm({ name, file }: { name: string; file: Schema["FilePreview"] }) {
-  const study = useStudy();
-  const { data } = useSuspenseQuery(codebookQuery(study.id, study.edition));
+  const data = useCodebook();
   const { addSteps, change } = useChange();
   const columns = file.columns.map((c) => c.name);
   const [theirs, setTheirs] = useState(columns[0] ?? "");

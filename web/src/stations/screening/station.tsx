@@ -1,9 +1,9 @@
 import { FunnelSimple } from "@phosphor-icons/react";
-import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
-import { codebookQuery, findingCasesQuery, findingsQuery, useChange, useStudy } from "../../api/queries";
+import { useChange, useCodebook, useFindingCases, useFindings, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextArea, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
@@ -79,10 +79,9 @@ function SetAside() {
 }
 
 function InHand({ finding }: { finding: Schema["Finding"] }) {
-  const study = useStudy();
   const { addSteps, change } = useChange();
-  const { data } = useSuspenseQuery(findingCasesQuery(study.id, study.edition, finding));
-  const { data: book } = useSuspenseQuery(codebookQuery(study.id, study.edition));
+  const data = useFindingCases(finding);
+  const book = useCodebook();
   const view = book.variables.find((v) => v.variable.name === finding.variable);
   const scale = view?.variable.scale ? book.scales[view.variable.scale] : undefined;
   const [code, setCode] = useState("");
@@ -161,7 +160,7 @@ export function ScreeningStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
-  const { data: findings } = useSuspenseQuery(findingsQuery(study.id, study.edition));
+  const findings = useFindings();
   const current = findings.find((f) => key(f) === item);
   return (
     <Panes

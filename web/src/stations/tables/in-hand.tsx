@@ -31,16 +31,18 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   return (
     <article>
       <div className="flex items-start gap-1">
-        <input
-          key={request.title}
-          aria-label="Title of the table"
-          defaultValue={request.title ?? request.id}
-          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-          onBlur={(e) =>
-            e.target.value.trim() !== (request.title ?? request.id) && save({ title: e.target.value.trim() || null })
-          }
-          className="grow rounded bg-transparent font-serif text-2xl hover:bg-wash"
-        />
+        <h1 className="grow">
+          <input
+            key={request.title}
+            aria-label="Title of the table"
+            defaultValue={request.title ?? request.id}
+            onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+            onBlur={(e) =>
+              e.target.value.trim() !== (request.title ?? request.id) && save({ title: e.target.value.trim() || null })
+            }
+            className="w-full rounded bg-transparent font-serif text-2xl hover:bg-wash"
+          />
+        </h1>
         <ActionButton
           id="copy-table"
           label="Copy this table"

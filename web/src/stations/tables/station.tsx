@@ -1,9 +1,8 @@
 import { Plus } from "@phosphor-icons/react";
-import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Suspense } from "react";
 import type { Schema } from "../../api/client";
-import { codebookQuery, useChange, useStudy } from "../../api/queries";
+import { useChange, useCodebook, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { arrows, Empty, Panes, Sub } from "../../parts/panes";
 import { TableInHand } from "./in-hand";
@@ -22,7 +21,7 @@ export function TablesStation() {
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
   const { change } = useChange();
-  const { data: book } = useSuspenseQuery(codebookQuery(study.id, study.edition));
+  const book = useCodebook();
   const tables = study.document.tables ?? [];
   const current = tables.find((t) => t.id === item) ?? (item ? undefined : tables[0]);
   const tabled = book.variables.filter((v) => ["coded", "number", "multi"].includes(v.variable.kind));

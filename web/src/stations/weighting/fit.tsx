@@ -39,7 +39,9 @@ export function FitPicture({ rows }: { rows: readonly Row[] }) {
         <thead>
           <tr className="border-rule border-b text-right font-serif">
             <th className="py-1 text-left font-semibold">Category</th>
-            <th className="w-56" aria-label="Picture" />
+            <th className="w-56">
+              <span className="sr-only">Picture</span>
+            </th>
             <th className="w-20 font-semibold">Sample %</th>
             <th className="w-20 font-semibold">Target %</th>
             <th className="w-24 font-semibold">Weighted %</th>

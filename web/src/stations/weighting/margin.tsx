@@ -136,7 +136,9 @@ export function MarginInHand({
         <thead>
           <tr className="border-rule border-y text-right font-serif">
             <th className="py-1 text-left font-semibold">Category</th>
-            <th className="w-52" aria-label="Picture" />
+            <th className="w-52">
+              <span className="sr-only">Picture</span>
+            </th>
             <th className="w-20 font-semibold">Sample %</th>
             <th className="w-28 pr-1 font-semibold">Target</th>
             <th className="w-24 font-semibold">Weighted %</th>

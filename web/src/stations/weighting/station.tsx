@@ -1,9 +1,8 @@
 import { Plus } from "@phosphor-icons/react";
-import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
-import { codebookQuery, designQuery, useStudy, weightingsQuery } from "../../api/queries";
+import { useCodebook, useDesign, useStudy, useWeightings } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { plural } from "../../parts/figures";
 import { Empty, Panes, Sub } from "../../parts/panes";
@@ -36,9 +35,9 @@ export function WeightingStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
-  const { data: book } = useSuspenseQuery(codebookQuery(study.id, study.edition));
-  const { data: reports } = useSuspenseQuery(weightingsQuery(study.id, study.edition));
-  const { data: design } = useSuspenseQuery(designQuery(study.id, study.edition));
+  const book = useCodebook();
+  const reports = useWeightings();
+  const design = useDesign();
   const weighting = study.document.weightings?.[0] ?? FRESH;
   const margins = weighting.margins ?? [];
   const report = reports.reports[0];

@@ -1,0 +1,44 @@
+"""The real interface in headless Chromium, on a server with a fresh database."""
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import uvicorn
+from pages import Browser, chromium
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from even_ballot.api.app import make_app
+from even_ballot.services.demo import load_demo
+
+
+@pytest.fixture
+def address(engine: Engine, web: Path) -> Iterator[str]:
+    """A server on loopback with the demo study in it."""
+    app = make_app(engine, web)
+    with Session(engine) as session, session.begin():
+        load_demo(session, app.state.bench)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    until = time.monotonic() + 20
+    while not server.started and time.monotonic() < until:
+        time.sleep(0.02)
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join(20)
+
+
+@pytest.fixture
+def browser(address: str, tmp_path: Path) -> Iterator[Browser]:
+    """A window of 1280 x 800."""
+    driver = chromium(tmp_path)
+    yield Browser(driver, address, tmp_path / "downloads")
+    driver.quit()

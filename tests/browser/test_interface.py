@@ -1,0 +1,137 @@
+"""The shell: every button's action in the palette, keys, deep links, themes, no complaint from axe."""
+
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from pages import Browser
+from selenium.webdriver.common.keys import Keys
+
+AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+PAGES = {
+    "intake": ("intake/frame", "Look these columns up"),
+    "codebook": ("codebook/ferry_runs_need", "also used by"),
+    "screening": ("screening?ledger=true", "Set cases aside"),
+    "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
+    "design": ("weighting/design", "142 degrees of freedom"),
+    "tables": ("tables/crossing", "Base (unweighted)"),
+    "release": ("release", "Records with weights"),
+}
+
+
+@pytest.fixture
+def study(browser: Browser) -> str:
+    """The address of the demo study."""
+    browser.go("/")
+    browser.follow("Veldry Isles ferry survey")
+    browser.see("Saved at")
+    return browser.driver.current_url.removeprefix(browser.address).rsplit("/", 1)[0]
+
+
+def visit(browser: Browser, study: str, page: str) -> None:
+    path, text = PAGES[page]
+    browser.go(f"{study}/{path}")
+    browser.see(text)
+
+
+def compare_with_palette(browser: Browser) -> None:
+    """Every button is an action, and the palette lists exactly those and the ones that only have a key."""
+    loose = browser.driver.execute_script(
+        "return [...document.querySelectorAll('button')].filter(b => !b.dataset.action && !('passing' in b.dataset)).map(b => b.outerHTML)"
+    )
+    assert loose == []
+    buttons = {b.get_attribute("data-action") for b in browser.all("[data-action]")}
+    browser.driver.execute_script("document.activeElement.blur()")
+    browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "k")
+    browser.until(lambda: browser.all("[data-palette-action]"), "the palette")
+    listed = {b.get_attribute("data-palette-action") for b in browser.all("[data-palette-action]")}
+    assert buttons - listed == set()
+    assert {action for action in listed - buttons if not str(action).startswith("go-")} == set()
+    browser.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+
+
+def test_every_action_of_every_button_is_in_the_palette(browser: Browser, study: str) -> None:
+    for page in PAGES:
+        visit(browser, study, page)
+        compare_with_palette(browser)
+    browser.go(f"{study}/codebook/ferry_runs_need")
+    browser.act("tool-reverse")
+    compare_with_palette(browser)
+    browser.go("/")
+    browser.see("Drop a file of answers here")
+    compare_with_palette(browser)
+
+
+def test_an_action_is_done_from_the_palette(browser: Browser, study: str) -> None:
+    browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "k")
+    browser.until(lambda: browser.all("[cmdk-input]"), "the palette")
+    browser.driver.switch_to.active_element.send_keys("Go to Weighting", Keys.ENTER)
+    browser.see("Base weight and result")
+
+
+def test_keys_go_to_stations_unroll_the_ledger_and_show_codes(browser: Browser, study: str) -> None:
+    body = browser.driver.find_element("tag name", "body")
+    body.send_keys("2")
+    browser.see("The questionnaire, as it was answered")
+    browser.driver.find_element("tag name", "body").send_keys("l")
+    browser.see("Set aside the cases where entry_status")
+    browser.driver.find_element("tag name", "body").send_keys("?")
+    browser.see("Questions as they were asked, with their answers")
+
+
+def test_a_filter_and_a_switch_change_the_table_at_once(browser: Browser, study: str) -> None:
+    visit(browser, study, "tables")
+    browser.see("n = 2,268")
+    browser.fill("Filter (a domain)", "age >= 60", enter=True)
+    browser.until(lambda: "n = 2,268" not in browser.text(), "the filtered table")
+    browser.fill("Filter (a domain)", "agee >= 60", enter=True)
+    browser.see("There is no variable 'agee'")
+
+
+def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/weighting")
+    browser.see("Base weight and result")
+    address = f"{browser.address}/api/v1/studies/{study.split('/')[2]}"
+    state = httpx.get(address).json()
+    weighting = {**state["document"]["weightings"][0], "base": None}
+    httpx.patch(address, json={"edition": state["edition"], "parts": {"weightings": [weighting]}}).raise_for_status()
+    browser.choose("Final weights add up to", "cases")
+    browser.see("Somebody changed this study since you read it")
+    browser.see("from 1 for every case")
+
+
+def test_a_deleted_study_can_be_brought_back_at_once(browser: Browser, study: str) -> None:
+    browser.go("/")
+    browser.act(f"delete-{study.split('/')[2]}")
+    browser.see("is out of the list")
+    browser.until(lambda: next(b for b in browser.all("[data-passing]") if b.text == "Bring it back"), "the way back").click()
+    browser.follow("Veldry Isles ferry survey")
+
+
+def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser: Browser, tmp_path: Path) -> None:
+    ragged = tmp_path / "ragged.csv"
+    ragged.write_text("a,b\n1,2\n1\n")
+    browser.go("/")
+    browser.give_file("choose-file", ragged)
+    browser.see("1 records do not have the 2 fields of the heading")
+    browser.see("at ragged.csv, line 3")
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
+    browser.driver.execute_script(f"localStorage.setItem('even-ballot-theme', '{theme}')")
+    found: dict[str, list[Any]] = {}
+    for page in PAGES:
+        visit(browser, study, page)
+        browser.driver.execute_script(AXE)
+        report = browser.driver.execute_async_script("axe.run(document).then(arguments[arguments.length - 1])")
+        found[page] = [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]]
+    assert {page: faults for page, faults in found.items() if faults} == {}
+
+
+def test_the_page_never_scrolls_sideways(browser: Browser, study: str) -> None:
+    for page in PAGES:
+        visit(browser, study, page)
+        wide, room = browser.driver.execute_script("return [document.documentElement.scrollWidth, innerWidth]")
+        assert wide <= room, page

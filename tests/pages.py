@@ -1,0 +1,130 @@
+"""A browser as a person uses it: by labels, buttons and links."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.webdriver import Chrome, ChromeOptions
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.select import Select
+
+_FLAGS = (
+    "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --window-size=1280,943 --force-device-scale-factor=1 --lang=en-GB"
+)
+
+
+def chromium(folder: Path) -> Chrome:
+    """Headless Chromium with a profile and a download folder of its own."""
+    options = ChromeOptions()
+    for flag in [*_FLAGS.split(), f"--user-data-dir={folder / 'profile'}"]:
+        options.add_argument(flag)
+    options.binary_location = "/usr/bin/chromium"
+    downloads = {"download.default_directory": str(folder / "downloads"), "profile.default_content_setting_values.automatic_downloads": 1}
+    options.add_experimental_option("prefs", downloads)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    return Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+
+
+@dataclass
+class Browser:
+    """A window on the application; everything waits for what it wants, a while."""
+
+    driver: Chrome
+    address: str
+    downloads: Path
+    patience: float = 15
+
+    def until(self, get: Callable[[], Any], what: str) -> Any:
+        """The first truthy value, or a failure that says what was waited for."""
+        end = time.monotonic() + self.patience
+        while time.monotonic() < end:
+            try:
+                if found := get():
+                    return found
+            except (StaleElementReferenceException, IndexError):
+                pass
+            time.sleep(0.03)
+        raise AssertionError(f"waited for {what}; the page says: {self.text()[:1500]}")
+
+    def go(self, path: str) -> None:
+        self.driver.get(self.address + path)
+
+    def text(self) -> str:
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def all(self, css: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def see(self, text: str) -> None:
+        self.until(lambda: text in self.text(), repr(text))
+
+    def act(self, action: str) -> None:
+        """Presses the button of an action, once it can be pressed."""
+        button = self.until(lambda: self.all(f'[data-action="{action}"]:not([disabled])')[0], f"the button {action}")
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+        self.until(lambda: _pressed(button), f"{action} to be pressed")
+
+    def field(self, label: str) -> WebElement:
+        """The field a label or an aria-label names."""
+
+        def find() -> WebElement | None:
+            for each in self.all(f'[aria-label="{label}"]'):
+                return each
+            for each in self.driver.find_elements(By.XPATH, f'//label[normalize-space(.)="{label}"]'):
+                inner = each.find_elements(By.CSS_SELECTOR, "input")
+                return inner[0] if inner else self.driver.find_element(By.ID, each.get_attribute("for") or "")
+            return None
+
+        return self.until(find, f"the field {label}")
+
+    def fill(self, label: str, text: str, enter: bool = False) -> None:
+        field = self.field(label)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text.replace("\t", " "), *([Keys.ENTER] if enter else []))
+
+    def choose(self, label: str, value: str) -> None:
+        def pick() -> bool:
+            Select(self.field(label)).select_by_value(value)
+            return True
+
+        self.until(lambda: self.field(label).is_enabled(), f"{label} to be ready")
+        self.until(pick, f"{value} in {label}")
+
+    def tick(self, label: str, on: bool = True) -> None:
+        box = self.field(label)
+        if box.is_selected() != on:
+            self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", box)
+            box.click()
+
+    def give_file(self, action: str, path: Path) -> None:
+        """Chooses a file for an action that asks for one."""
+        self.act(action)
+        self.until(lambda: self.all("#picked-file")[0], "the file to be asked for").send_keys(str(path))
+
+    def follow(self, text: str) -> None:
+        def click() -> bool:
+            self.driver.find_elements(By.XPATH, f'//a[contains(normalize-space(.), "{text}")]')[0].click()
+            return True
+
+        self.until(click, f"the link {text}")
+
+    def errors(self) -> list[str]:
+        """What the console complained about."""
+        return [entry["message"] for entry in self.driver.get_log("browser") if entry["level"] == "SEVERE"]
+
+
+def _pressed(button: WebElement) -> bool:
+    try:
+        button.click()
+    except StaleElementReferenceException:
+        raise
+    except WebDriverException:
+        return False
+    return True
