@@ -26,7 +26,10 @@ def chromium(folder: Path) -> Chrome:
     for flag in [*_FLAGS.split(), f"--user-data-dir={folder / 'profile'}"]:
         options.add_argument(flag)
     options.binary_location = "/usr/bin/chromium"
-    downloads = {"download.default_directory": str(folder / "downloads"), "profile.default_content_setting_values.automatic_downloads": 1}
+    downloads = {
+        "download.default_directory": str(folder / "downloads"),
+        "profile.default_content_setting_values.automatic_downloads": 1,
+    }
     options.add_experimental_option("prefs", downloads)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     return Chrome(options=options, service=Service("/usr/bin/chromedriver"))
