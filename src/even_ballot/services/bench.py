@@ -25,7 +25,6 @@ from even_ballot.store.files import file_table
 from even_ballot.store.studies import State
 
 T = TypeVar("T")
-_KEPT = 160
 
 
 def _hash(*parts: str) -> str:
@@ -56,39 +55,52 @@ class Designed:
     weight: Floats
 
 
-class Bench:
-    """Keeps the most recently used states; faults are kept like results."""
+class _Kept:
+    """The most recently used values by key."""
 
-    def __init__(self) -> None:
-        self._kept: OrderedDict[str, Any] = OrderedDict()
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._values: OrderedDict[str, Any] = OrderedDict()
         self._lock = threading.Lock()
 
-    def _once(self, key: str, make: Callable[[], T]) -> T:
+    def get(self, key: str) -> Any:
         with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                found = self._kept[key]
-                if isinstance(found, StudyError):
-                    raise StudyError(found.faults)
-                return found  # type: ignore[no-any-return]
-        try:
-            made: Any = make()
-        except StudyError as error:
-            self._keep(key, error)
-            raise
-        self._keep(key, made)
-        return made  # type: ignore[no-any-return]
+            if key in self._values:
+                self._values.move_to_end(key)
+            return self._values.get(key)
 
-    def _keep(self, key: str, value: Any) -> None:
+    def put(self, key: str, value: Any) -> None:
         with self._lock:
-            self._kept[key] = value
-            self._kept.move_to_end(key)
-            while len(self._kept) > _KEPT:
-                self._kept.popitem(last=False)
+            self._values[key] = value
+            self._values.move_to_end(key)
+            while len(self._values) > self._most:
+                self._values.popitem(last=False)
+
+
+class Bench:
+    """Keeps the most recently used states; faults are kept like results. Files are kept apart, so that many states of one
+    study do not push out what they are all made of."""
+
+    def __init__(self) -> None:
+        self._states, self._files = _Kept(600), _Kept(24)
+
+    def once(self, key: str, make: Callable[[], T], file: bool = False) -> T:
+        """What `make` gives, kept under a key that says all there is to know of it."""
+        kept = self._files if file else self._states
+        found: Any = kept.get(key)
+        if found is None:
+            try:
+                found = make()
+            except StudyError as error:
+                found = error
+            kept.put(key, found)
+        if isinstance(found, StudyError):
+            raise StudyError(found.faults)
+        return found  # type: ignore[no-any-return]
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
-        return self._once(f"file:{file_id}", lambda: file_table(session, file_id))
+        return self.once(f"file:{file_id}", lambda: file_table(session, file_id), file=True)
 
     def tables(self, session: Session, state: State) -> Mapping[str, RawTable]:
         """A study's lookup files."""
@@ -99,7 +111,7 @@ class Bench:
         study = state.study
         made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
         key = _hash("start", state.files.source, study.codebook.model_dump_json(), study.source.decimal or ".", *sorted(made))
-        return key, self._once(key, lambda: start(study, self.raw(session, state.files.source)))
+        return key, self.once(key, lambda: start(study, self.raw(session, state.files.source)))
 
     def ledgered(self, session: Session, state: State) -> tuple[str, Ledgered]:
         """The cases after each step of the ledger, as far as it goes."""
@@ -117,7 +129,7 @@ class Bench:
                 return next(run_ledger(data, [step], tables))
 
             try:
-                data, effect = self._once(key, take)
+                data, effect = self.once(key, take)
             except StudyError as error:
                 moved = [type(f)(f.what, f.where.replace("ledger[0]", place, 1), f.mend) for f in error.faults]
                 return key, Ledgered(first, tuple(states), tuple(effects), StudyError(moved))
@@ -135,26 +147,26 @@ class Bench:
     def findings(self, session: Session, state: State) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         key, ledgered = self.ledgered(session, state)
-        return self._once(_hash("sweep", key), lambda: sweep(ledgered.last))
+        return self.once(_hash("sweep", key), lambda: sweep(ledgered.last))
 
     def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
         """The cases with their weights."""
         before, data = self.cases(session, state)
         key = _hash("weights", before, *(w.model_dump_json() for w in state.study.weightings))
-        return key, self._once(key, lambda: run_weightings(state.study, data))
+        return key, self.once(key, lambda: run_weightings(state.study, data))
 
     def designed(self, session: Session, state: State) -> tuple[str, Designed]:
         """The weighted cases with their design."""
         before, weighted = self.weighted(session, state)
         key = _hash("design", before, state.study.design.model_dump_json(), weight_name(state.study) or "")
-        return key, self._once(key, lambda: Designed(weighted.data, *designed(state.study, weighted.data)))
+        return key, self.once(key, lambda: Designed(weighted.data, *designed(state.study, weighted.data)))
 
     def table(self, session: Session, state: State, at: int) -> TableResult:
         """One table of the study."""
         before, ready = self.designed(session, state)
         request = state.study.tables[at]
         key = _hash("table", before, request.model_dump_json())
-        return self._once(key, lambda: tabulate(ready.data, ready.units, ready.weight, request, f"tables[{at}]"))
+        return self.once(key, lambda: tabulate(ready.data, ready.units, ready.weight, request, f"tables[{at}]"))
 
     def notable(self, session: Session, state: State) -> Results:
         """What a methods note is written from: everything but the tables."""

@@ -25,6 +25,10 @@ def _column(name: str, label: str, column: Column) -> ColumnPreview:
 
 def preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
     """A kept file at a glance."""
+    return bench.once(f"preview:{file_id}", lambda: _preview(session, bench, file_id), file=True)
+
+
+def _preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
     file = find_file(session, file_id)
     table = bench.raw(session, file_id)
     reading = Source.model_validate_json(file.reading)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from even_ballot.core.dataset import BLANK, Column, Dataset, RawTable
+from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.model import Model
 
@@ -58,16 +58,18 @@ class Step(Model):
         return ()
 
 
-def changed_cells(before: Column, after: Column) -> int:
-    """How many cells two columns of one length differ in."""
-    if before.words != after.words or before.values.dtype != after.values.dtype:
-        old = [before.words[i] for i in before.values] if before.words and before.values.dtype == np.int32 else None
-        new = [after.words[i] for i in after.values] if after.words and after.values.dtype == np.int32 else None
-        if old is None or new is None:
-            return int(((before.state != BLANK) | (after.state != BLANK)).sum())
-        both = (before.state == BLANK) & (after.state == BLANK)
-        return sum(a != b for a, b, skip in zip(old, new, both, strict=True) if not skip)
-    return int(((before.state != after.state) | ((before.values != after.values) & (before.state != BLANK))).sum())
+def changed_cells(before: Column, after: Column, text: bool = False) -> int:
+    """How many cells two columns of one length and kind differ in; blank cells are alike whatever they hold."""
+    same = before.values == after.values
+    if before.words != after.words:
+        # Unplaced entries and texts are places among the words: alike where the words are.
+        place = {word: i for i, word in enumerate(after.words)}
+        moved = np.array([place.get(word, -1) for word in before.words] or [-1])
+        worded = np.isin(before.state, (ANSWERED, UNPLACED) if text else (UNPLACED,))
+        at = np.clip(np.where(worded, before.values, 0).astype(np.int64), 0, len(moved) - 1)
+        same = np.where(worded, moved[at] == after.values, same)
+    both_blank = (before.state == BLANK) & (after.state == BLANK)
+    return int((~both_blank & ((before.state != after.state) | ~same)).sum())
 
 
 def new_name(data: Dataset, name: str) -> str:

@@ -66,7 +66,7 @@ class Tidy(Step):
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind == "text":
                 new = _renamed_words(column, lambda word: tidied(word, self.trim, self.squeeze, self.case))
-                changed += changed_cells(column, new)
+                changed += changed_cells(column, new, text=True)
                 data = data.with_column(variable, new)
         return Outcome(data, changed)
 

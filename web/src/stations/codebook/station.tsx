@@ -1,6 +1,6 @@
 import { MathOperations } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
 import type { Schema } from "../../api/client";
 import { useCodebook, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
@@ -45,9 +45,13 @@ function Strip({ view }: { view: VariableView }) {
 
 function Item({ view, current }: { view: VariableView; current: boolean }) {
   const study = useStudy();
+  const here = useRef<HTMLLIElement>(null);
+  useEffect(() => {
+    if (current) here.current?.scrollIntoView({ block: "nearest" });
+  }, [current]);
   const { variable } = view;
   return (
-    <li>
+    <li ref={here}>
       <Link
         to="/study/$id/codebook/{-$item}"
         params={{ id: study.id, item: variable.name }}
