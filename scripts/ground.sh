@@ -36,29 +36,34 @@ debian() {
 stamp() { cat "$1/.made" 2>/dev/null || true; }
 made() { printf '%s' "$2" >"$1/.made"; }
 
-# python LOCK: the virtual environment with the packages of a lock file.
+# lock_hash LOCK: what .venv is stamped with once a lock file's packages are in it.
+lock_hash() { cat "$1" pyproject.toml | sha256sum; }
+
+# python_ready LOCK: whether the virtual environment holds a lock file's packages; the larger lock serves the smaller one too.
+python_ready() {
+  local made
+  made=$(stamp .venv)
+  [ "$made" = "$(lock_hash "$1")" ] || { [ "$1" = requirements.lock ] && [ "$made" = "$(lock_hash requirements-dev.lock)" ]; }
+}
+
 python_packages() {
-  local lock=$1 hash
+  local lock=$1
   python3 -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' ||
     stop "Python 3.11 is wanted; this is $(python3 --version 2>&1)."
-  hash=$(cat "$lock" pyproject.toml | sha256sum)
-  [ "$(stamp .venv)" = "$hash" ] && return
-  # What the larger lock installed serves the smaller one too.
-  if [ "$lock" = requirements.lock ] && [ "$(stamp .venv)" = "$(cat requirements-dev.lock pyproject.toml | sha256sum)" ]; then return; fi
   step "Installing Python packages from $lock"
   [ -x .venv/bin/python ] || python3 -m venv .venv
   .venv/bin/python -m pip install -q --disable-pip-version-check -r "$lock"
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
-  made .venv "$hash"
+  made .venv "$(lock_hash "$lock")"
 }
 
 # The interface: packages by npm ci, then the build.
 interface() {
   local locked built
-  command -v node >/dev/null || stop "Node 20 or newer is wanted; it is not installed."
-  [ "$(node -p 'process.versions.node.split(".")[0]')" -ge 20 ] || stop "Node 20 or newer is wanted; this is $(node --version)."
   locked=$(cat web/package.json web/package-lock.json | sha256sum)
   if [ "$(stamp web/node_modules)" != "$locked" ]; then
+    command -v node >/dev/null || stop "Node 20 or newer is wanted; it is not installed."
+    [ "$(node -p 'process.versions.node.split(".")[0]')" -ge 20 ] || stop "Node 20 or newer is wanted; this is $(node --version)."
     step "Installing the interface's packages"
     (cd web && npm ci --no-audit --no-fund --loglevel=error)
     made web/node_modules "$locked"
@@ -71,8 +76,11 @@ interface() {
   fi
 }
 
+# to_run [LOCK]: what the server and the command line need.
 to_run() {
+  local lock=${1:-requirements.lock}
+  if python_ready "$lock" && PATH=$PATH:/usr/sbin command -v mariadbd >/dev/null; then return; fi
   debian mariadbd=mariadb-server py:ensurepip=python3-venv lib:libpango-1.0=libpango-1.0-0 \
     lib:libpangoft2-1.0=libpangoft2-1.0-0 lib:libharfbuzz-subset=libharfbuzz-subset0
-  python_packages "${1:-requirements.lock}"
+  python_ready "$lock" || python_packages "$lock"
 }

@@ -18,6 +18,7 @@ from even_ballot.core.study import Source
 from even_ballot.demo import FILES
 from even_ballot.formats.source import read_source
 from even_ballot.store.chunks import LIMIT, column_chunks, column_from, row_chunks, rows_from
+from even_ballot.store.database import newest_revision
 from even_ballot.store.files import file_bytes, file_table, keep_file
 from even_ballot.store.models import Base, ColumnChunk, SourceBytes, SourceFile
 from even_ballot.store.server import MariaServer
@@ -41,6 +42,7 @@ def entries(column: Column) -> list[str | None]:
 def test_migrations_make_exactly_the_models(engine: Engine) -> None:
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection, opts={"compare_type": True}), Base.metadata) == []
+        assert connection.scalar(text("SELECT version_num FROM alembic_version")) == newest_revision()
 
 
 @settings(max_examples=40, deadline=None)
