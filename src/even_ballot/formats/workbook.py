@@ -15,6 +15,7 @@ from even_ballot.formats.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
 _NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
+_WIDTHS, _FIGURE = (34, 18), 11
 _INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
 _FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
 
@@ -47,9 +48,9 @@ def _value(line: Line, value: float | None) -> float | None:
 
 def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, grid: Grid, note: list[str]) -> None:
     sheet.hide_gridlines(2)
-    sheet.set_column(0, 0, 34)
-    sheet.set_column(1, 1, 18)
-    sheet.set_column(2, grid.columns + 1, 11)
+    for c, width in enumerate(_WIDTHS):
+        sheet.set_column(c, c, width)
+    sheet.set_column(2, max(grid.columns + 1, 6), _FIGURE)
     last = grid.columns + 1
     title = formats(bold=True, font_size=13)
     sheet.write(0, 0, result.title, title)
@@ -81,9 +82,9 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
     row = _write_sections(sheet, formats, grid, row, last)
     for c in range(last + 1):
         sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
+    row += 1
     for text in note:
-        sheet.merge_range(row, 0, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
-        sheet.set_row(row, 12 * (1 + len(text) // 120) + 2)
+        _across(sheet, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
         row += 1
     sheet.set_landscape()
     sheet.set_paper(9)
@@ -91,9 +92,16 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
     sheet.repeat_rows(top, top + depth - 1)
 
 
+def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
+    """A text over the whole width, as high as its lines need."""
+    sheet.merge_range(row, 0, row, last, text, style)
+    width = sum(_WIDTHS) + _FIGURE * (last - 1)
+    sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
+
+
 def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
     for section in grid.sections:
-        sheet.write(row, 0, section.title, formats(bold=True))
+        _across(sheet, row, last, section.title, formats(bold=True, text_wrap=True))
         row += 1
         for line in section.lines:
             colour = {} if line.strong else {"font_color": _GREY}
@@ -127,6 +135,7 @@ def workbook(study: Study, results: Results) -> bytes:
     taken = {"contents", "methods"}
     contents = book.add_worksheet("Contents")
     contents.hide_gridlines(2)
+    contents.fit_to_pages(1, 0)
     contents.set_column(0, 0, 8)
     contents.set_column(1, 1, 90)
     contents.write(0, 0, study.title, formats(bold=True, font_size=14))
@@ -139,6 +148,7 @@ def workbook(study: Study, results: Results) -> bytes:
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, result.title)
     methods = book.add_worksheet("Methods")
     methods.hide_gridlines(2)
+    methods.fit_to_pages(1, 0)
     methods.set_column(0, 0, 120)
     methods.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
     for k, text in enumerate(methods_note(study, results, study.tables)):

@@ -22,7 +22,8 @@ def newest_revision() -> str:
 def _current_revision(engine: Engine) -> str | None:
     try:
         with engine.connect() as connection:
-            return connection.scalar(text("SELECT version_num FROM alembic_version"))
+            found: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
+            return found
     except ProgrammingError:
         return None
 
