@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
 from functools import cached_property
 from typing import Any
 
@@ -116,9 +117,16 @@ class Dataset:
 
     def unknown(self, name: str, where: str = "") -> Exception:
         """The fault of a name that is no variable here."""
-        near = [v for v in self.variables if v.casefold() == name.casefold()]
-        mend = f"Did you mean {near[0]}? Names are case-sensitive." if near else f"There are: {some(list(self.variables), 12)}."
-        return fault(f"There is no variable {name!r}.", where, mend)
+        return fault(f"There is no variable {name!r}.", where, self.instead(name))
+
+    def instead(self, name: str) -> str:
+        """What might have been meant by a name that is no variable."""
+        folded = {known.casefold(): known for known in self.variables}
+        near = get_close_matches(name.casefold(), folded, n=1, cutoff=0.7)
+        if near:
+            case = " Names are case-sensitive." if near[0] == name.casefold() else ""
+            return f"Did you mean {folded[near[0]]}?{case}"
+        return f"There are: {some(list(self.variables), 12)}."
 
     def variable(self, name: str, where: str = "") -> Variable:
         """What is known of a variable."""

@@ -204,7 +204,7 @@ class Formula:
 
     def _variable(self, name: str, node: ast.expr, data: Dataset) -> Value:
         if name not in data.columns and name != "row":
-            raise self._fault(f"There is no variable {name!r}", self._at(node), f"There are: {some(list(data.variables), 12)}.")
+            raise self._fault(f"There is no variable {name!r}", self._at(node), data.instead(name))
         column, variable = data.column(name), data.variable(name)
         missing = ~column.answered
         match variable.kind:

@@ -1,7 +1,6 @@
 """A table request → a result, presentation-free."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import combinations
 from typing import Any
 
@@ -98,12 +97,14 @@ class _Part:
                 low, high = proportion(e.est, e.variance, e.base_n, self.df, interval)
             else:
                 low, high = symmetric(e.est, se, self.df, interval)
-        has_se = self.df > 0
+        if stat == "mean":
+            # One case says nothing of how its like differ.
+            low, high = (np.where(e.base_n == 1, np.nan, limit) for limit in (low, high))
         columns = (x.tolist() for x in (e.est, se, low, high, e.n, e.base_n, e.deff))
         for key, path, value, s, lo, hi, n, base, deff in zip(stub, banner, *columns, strict=True):
             if (value == value and base > 0) or stat == "count":
                 yield Cell(
-                    key, path, stat, value, _there(s) if has_se else None, _there(lo), _there(hi),
+                    key, path, stat, value, _there(s), _there(lo), _there(hi),
                     n if with_n else None, None if stat == "count" else base, _there(deff),
                 )  # fmt: skip
 
@@ -113,9 +114,7 @@ class _Part:
         """mean, sd, median, skewness and kurtosis rows."""
         key = StubKey(variable)
         if "mean" in self.show:
-            one = mean.base_n == 1
-            shown = replace(mean, variance=np.where(one, np.nan, mean.variance))
-            yield from self._emit([key] * len(banner), banner, "mean", shown, share=False, with_n=False)
+            yield from self._emit([key] * len(banner), banner, "mean", mean, share=False, with_n=False)
         for stat in ("sd", "skewness", "kurtosis"):
             if stat in self.show:
                 for path, value, n in zip(banner, getattr(spread, stat).tolist(), mean.base_n.tolist(), strict=True):

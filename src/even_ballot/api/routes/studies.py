@@ -4,6 +4,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
 from even_ballot.api.uploads import body_of
@@ -56,7 +57,7 @@ def begin(body: Begin, session: Transaction) -> Made:
 async def take_in(request: Request, name: str, session: Transaction, bench: Workbench) -> Made:
     """A study from the ZIP it was saved as."""
     content = await body_of(request)
-    return Made(id=studies.take_in(session, bench, name, content))
+    return Made(id=await run_in_threadpool(studies.take_in, session, bench, name, content))
 
 
 @router.post("/demo")
@@ -114,8 +115,8 @@ def restore(study_id: str, session: Transaction) -> None:
 async def lay_document(study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench) -> StudyView:
     """Lays a study file on a study's own data."""
     content = await body_of(request)
-    studies.lay_document(session, study_id, edition, content)
-    return studies.view(session, bench, study_id)
+    await run_in_threadpool(studies.lay_document, session, study_id, edition, content)
+    return await run_in_threadpool(studies.view, session, bench, study_id)
 
 
 @router.get("/{study_id}/study.json", response_class=Response)
