@@ -8,9 +8,11 @@ from builders import coded, dataset, raw, scale, study, values
 from hypothesis import given
 from hypothesis import strategies as st
 
+from even_ballot.core.codebook import Codebook, Variable
 from even_ballot.core.dataset import Dataset, RawTable
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
+from even_ballot.core.reading import interpret
 from even_ballot.core.words import number_in_words
 
 
@@ -200,6 +202,57 @@ def test_a_derived_variable_of_codes_takes_a_scale() -> None:
         take(dataset({"a": ["1"]}, s=AGREE), {"do": "derive", "into": "c", "value": "a / 2", "scale": "s"})
 
 
+def test_blanks_take_a_missing_code_where_asked() -> None:
+    data = dataset({"q": ["1", "", ""], "a": ["1", "2", "3"]}, q=AGREE)
+    filled, (effect,) = take(data, {"do": "fill_blank", "variables": ["q"], "code": 99, "where": "a < 3"})
+    assert (filled.column("q").state.tolist(), filled.column("q").values.tolist()[1], effect.cells_changed) == ([0, 2, 1], 99, 1)
+
+
+def test_blanks_are_counted() -> None:
+    data, _ = take(dataset({"a": ["1", "", ""], "b": ["", "x", ""]}), {"do": "count_blank", "variables": ["a", "b"], "into": "n"})
+    assert values(data, "n") == [1.0, 1.0, 2.0]
+
+
+@pytest.mark.parametrize(
+    ("variable", "value", "want"),
+    [
+        ("q", 4, 4),
+        ("q", "A2", 2),
+        ("q", None, None),
+        ("q", 99, None),
+        ("n", 7.5, 7.5),
+        ("t", "new", "new"),
+        ("t", None, None),
+        ("q", "odd", None),
+    ],
+)
+def test_one_cell_of_one_case_is_set(variable: str, value: Any, want: Any) -> None:
+    data = dataset({"q": ["1", "1"], "n": ["1", "2"], "t": ["x", "y"]}, q=AGREE)
+    edited, (effect,) = take(data, {"do": "edit", "id": 2, "variable": variable, "value": value})
+    assert values(edited, variable) == [values(data, variable)[0], want]
+    assert effect.cells_changed == 1
+    assert edited.column(variable).entries() == ({"odd": 1} if value == "odd" else {})
+
+
+def test_a_case_is_edited_by_its_identifier_and_a_wrong_one_is_refused() -> None:
+    book = Codebook(variables=(Variable(name="key", kind="text", role="id"),))
+    data = interpret(raw({"key": ["k1", "k2"], "n": ["1", "2"]}), book)
+    edited, _ = take(data, {"do": "edit", "id": "k2", "variable": "n", "value": 9})
+    assert values(edited, "n") == [1.0, 9.0]
+    with pytest.raises(StudyError, match="no case k3"):
+        take(data, {"do": "edit", "id": "k3", "variable": "n", "value": 9})
+
+
+def test_a_delimited_cell_becomes_several_answers() -> None:
+    options = [{"code": 1, "label": "Work"}, {"code": 2, "label": "Shopping"}]
+    step = {"do": "split", "variable": "r", "separator": ";", "into": "why", "options": options}
+    data, (effect,) = take(dataset({"r": ["Work; Shopping", "Shopping;", "", "Other; Work", "2"]}), step)
+    assert values(data, "why_1") == [1.0, 0.0, None, 1.0, 0.0]
+    assert values(data, "why_2") == [1.0, 1.0, None, 0.0, 1.0]
+    assert effect.unplaced == {"r": {"Other": 1}}
+    assert data.variable("why").parts == ("why_1", "why_2")
+
+
 STEPS: list[dict[str, Any]] = [
     {"do": "drop_cases", "where": "q == 3"},
     {"do": "recode", "variables": ["q"], "codes": {"1": 5}},
@@ -208,6 +261,8 @@ STEPS: list[dict[str, Any]] = [
     {"do": "derive", "into": "d", "value": "q * 2"},
     {"do": "score", "items": ["q", "p"], "into": "s"},
     {"do": "tidy", "variables": ["t"], "case": "lower"},
+    {"do": "fill_blank", "variables": ["q"], "code": 99},
+    {"do": "count_blank", "variables": ["q", "t"], "into": "blanks"},
 ]
 CODES = st.lists(st.sampled_from([None, 1, 2, 3, 4, 5, 99]), min_size=3, max_size=12)
 

@@ -4,7 +4,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from even_ballot.core.ledger import cases, joins, names, numbers, scales, wording
+from even_ballot.core.ledger import blanks, cases, cells, joins, names, numbers, scales, wording
 from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger
 
 AnyStep = Annotated[
@@ -12,6 +12,10 @@ AnyStep = Annotated[
     | wording.Tidy
     | wording.CodeAnswers
     | wording.ToNumber
+    | blanks.FillBlank
+    | blanks.CountBlank
+    | cells.Edit
+    | cells.Split
     | scales.Recode
     | scales.Reverse
     | scales.Collapse

@@ -1,0 +1,123 @@
+"""Steps that change single cells, and take cells apart."""
+
+import re
+from collections import Counter
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from even_ballot.core.codebook import Code, Variable
+from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset, text_column
+from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.reading import as_coded, as_date, as_number, with_missing_codes
+
+
+class Edit(Step):
+    """One cell of one case. id: the case's value of the variable with role id, else its record number. value: a code, a
+    label, a number or a text as it would stand in a file; null is blank."""
+
+    do: Literal["edit"]
+    id: int | str
+    variable: str
+    value: int | float | str | None
+
+    def sentence(self) -> str:
+        to = "blank" if self.value is None else repr(self.value) if isinstance(self.value, str) else f"{self.value:g}"
+        return f"Set {self.variable} of case {self.id} to {to}"
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
+        if variable.kind == "multi":
+            raise fault(f"{self.variable} is a several-answer question.", "variable", "Edit its parts.")
+        at = np.flatnonzero(self._cases(data))
+        if len(at) != 1:
+            how_many = "no case" if not len(at) else f"{len(at)} cases"
+            raise fault(f"There is {how_many} {self.id}.", "id", "Name one case that is in use.")
+        cell = self._cell(data, variable)
+        values, state, words = column.values.copy(), column.state.copy(), column.words
+        if variable.kind == "text" or cell.state[0] == UNPLACED:
+            words = words if cell.words[0] in words else (*words, cell.words[0])
+            values[at] = words.index(cell.words[0])
+        else:
+            values[at] = cell.values[0]
+        state[at] = cell.state[0]
+        changed = int(state[at[0]] != column.state[at[0]] or values[at[0]] != column.values[at[0]])
+        return Outcome(data.with_column(variable, Column(values, state, words)), changed)
+
+    def _cases(self, data: Dataset) -> Bools:
+        identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
+        if identifier is None:
+            return np.asarray(data.rows == (int(self.id) if str(self.id).isdigit() else -1))
+        column = data.column(identifier)
+        if data.variable(identifier).kind == "text":
+            words = np.array([word == str(self.id) for word in column.words] or [False])
+            return np.asarray(words[np.where(column.answered, column.values, 0)] & column.answered)
+        try:
+            return np.asarray(column.answered & (column.values == float(self.id)))
+        except ValueError:
+            return np.zeros(data.n, np.bool_)
+
+    def _cell(self, data: Dataset, variable: Variable) -> Column:
+        """The one cell, read as a file's would be."""
+        spelled = None if self.value is None else self.value if isinstance(self.value, str) else f"{self.value:.15g}"
+        written = text_column([spelled])
+        match variable.kind:
+            case "coded":
+                return with_missing_codes(as_coded(written, data.scale_of(variable.name)), variable.missing)
+            case "number":
+                return as_number(written, variable.missing)
+            case "date":
+                return as_date(written)
+            case _:
+                return written if written.words else Column(written.values, written.state, ("",))
+
+
+class Split(Step):
+    """One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no option is a finding."""
+
+    do: Literal["split"]
+    variable: str
+    separator: str = Field(min_length=1)
+    into: str
+    options: tuple[Code, ...] = Field(min_length=1)
+
+    def sentence(self) -> str:
+        return f"Split {self.variable} at {self.separator!r} into {self.into}: {some([o.label for o in self.options])}"
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        return tuple(re.sub(r"\W", "_", f"{self.into}_{option.code}") for option in self.options)
+
+    def makes(self) -> tuple[str, ...]:
+        return (self.into, *self.parts)
+
+    def apply(self, data: Dataset, tables: Tables) -> Outcome:
+        column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
+        if variable.kind != "text":
+            raise fault(f"{self.variable} is a {variable.kind}; only text is split.", "variable")
+        place = {option.label: k for k, option in enumerate(self.options)} | {str(o.code): k for k, o in enumerate(self.options)}
+        chosen = np.zeros((len(self.options), max(len(column.words), 1)), np.int32)
+        strange: list[list[str]] = []
+        for w, word in enumerate(column.words):
+            answers = [answer.strip() for answer in word.split(self.separator) if answer.strip()]
+            strange.append([answer for answer in answers if answer not in place])
+            for answer in answers:
+                if answer in place:
+                    chosen[place[answer], w] = 1
+        at = np.where(column.answered, column.values, 0)
+        state = np.where(column.answered, ANSWERED, BLANK).astype(np.uint8)
+        for name, option, by_word in zip(self.parts, self.options, chosen, strict=True):
+            made = Variable(name=new_name(data, name), kind="number", label=option.label)
+            data = data.with_column(made, Column(np.where(column.answered, by_word[at], 0).astype(np.float64), state))
+        multi = Variable(name=new_name(data, self.into), kind="multi", label=variable.label, parts=self.parts, options=self.options)
+        counts = np.bincount(column.values[column.answered], minlength=len(column.words))
+        left: Counter[str] = Counter()
+        for answers, n in zip(strange, counts.tolist(), strict=True):
+            for answer in answers:
+                left[answer] += n
+        unplaced = {self.variable: {word: n for word, n in left.most_common() if n}} if left.total() else {}
+        data = replace(data, variables={**data.variables, self.into: multi})
+        return Outcome(data, int(column.answered.sum()) * len(self.options), unplaced)
