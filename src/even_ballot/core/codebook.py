@@ -84,11 +84,12 @@ class Rule(Model):
 
 
 class Accepted(Model):
-    """A finding that was looked at and let stand."""
+    """A finding that was looked at and let stand; with `cases`, only while it concerns as many."""
 
     variable: str | None = None
     kind: str
     value: str | None = None
+    cases: int | None = None
     why: str
 
 

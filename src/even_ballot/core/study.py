@@ -16,7 +16,7 @@ from even_ballot.core.model import Model
 from even_ballot.core.reading import interpret
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult, plain
-from even_ballot.core.screening import Finding, sweep
+from even_ballot.core.screening import Finding, Screening, sweep
 from even_ballot.core.tabulate import tabulate
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
@@ -43,6 +43,7 @@ class Study(Model):
     source: Source
     lookups: dict[str, Source] = {}
     codebook: Codebook = Codebook()
+    screening: Screening = Screening()
     ledger: tuple[AnyStep, ...] = ()
     weightings: tuple[Weighting, ...] = ()
     design: Design = Design()
@@ -174,7 +175,7 @@ def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results
     for state, effect in run_ledger(data, study.ledger, lookups):
         data = state
         effects.append(effect)
-    findings = sweep(data)
+    findings = sweep(data, study.codebook, study.screening)
     weighted = run_weightings(study, data)
     units, weight = designed(study, weighted.data)
     tables = [tabulate(weighted.data, units, weight, request, f"tables[{i}]") for i, request in enumerate(study.tables)]

@@ -110,7 +110,13 @@ class Bench:
         """The cases before the ledger."""
         study = state.study
         made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
-        key = _hash("start", state.files.source, study.codebook.model_dump_json(), study.source.decimal or ".", *sorted(made))
+        key = _hash(
+            "start",
+            state.files.source,
+            study.codebook.model_dump_json(include={"scales", "variables"}),
+            study.source.decimal or ".",
+            *sorted(made),
+        )
         return key, self.once(key, lambda: start(study, self.raw(session, state.files.source)))
 
     def ledgered(self, session: Session, state: State) -> tuple[str, Ledgered]:
@@ -147,7 +153,9 @@ class Bench:
     def findings(self, session: Session, state: State) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         key, ledgered = self.ledgered(session, state)
-        return self.once(_hash("sweep", key), lambda: sweep(ledgered.last))
+        book, settings = state.study.codebook, state.study.screening
+        key = _hash("sweep", key, book.model_dump_json(), settings.model_dump_json())
+        return self.once(key, lambda: sweep(ledgered.last, book, settings))
 
     def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
         """The cases with their weights."""

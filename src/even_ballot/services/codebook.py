@@ -4,7 +4,8 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
-from even_ballot.core.screening import Finding, cases_of
+from even_ballot.core.ledger import cases
+from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for
 from even_ballot.formats.microdata import entries
 from even_ballot.services.bench import Bench, Ledgered
 from even_ballot.services.views import CodebookView, FindingCases, NumberSummary, Shown, VariableView
@@ -90,12 +91,25 @@ def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
     return CodebookView(tuple(_variable(data, name, makers.get(name)) for name in data.variables), scales, used)
 
 
+def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:
+    """The variables worth seeing beside a finding's cases."""
+    names = [v.name for v in data.variables.values() if v.role == "id"][:1]
+    battery = next((run for run in batteries(data, settings.battery) if run[0] == finding.variable), ())
+    wanted = battery if finding.kind == "straight_line" else (finding.variable,) if finding.variable else ()
+    if not wanted:
+        wanted = tuple(v.name for v in data.variables.values() if v.kind == "coded")[:8]
+    return [*names, *(name for name in wanted if name not in names)]
+
+
 def finding_cases(session: Session, bench: Bench, state: State, finding: Finding) -> FindingCases:
-    """The cells behind a finding: each case's record, identifier and entry."""
+    """The cells behind a finding: each case's record, identifier and entries, and the step that sets the cases aside."""
     data = bench.ledgered(session, state)[1].last
-    keep = np.flatnonzero(cases_of(data, finding))[:_LISTED]
-    identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
-    names = [*([identifier] if identifier else []), finding.variable]
+    settings = state.study.screening
+    keep = np.flatnonzero(cases_of(data, finding, state.study.codebook, settings))[:_LISTED]
+    names = _shown(data, finding, settings)
     columns = [list(map(str, data.rows[keep].tolist()))]
     columns += [entries(data.column(name).take(keep), data.variable(name).kind) for name in names]
-    return FindingCases(finding, ("record", *names), tuple(zip(*columns, strict=True)))
+    mend = step_for(data, finding, settings)
+    step = None if mend is None else cases.DropCases.model_validate(mend)
+    rows = tuple(zip(*columns, strict=True))
+    return FindingCases(finding, step, None if step is None else step.sentence(), ("record", *names), rows)

@@ -32,7 +32,7 @@ from even_ballot.store.studies import (
     write_study,
 )  # fmt: skip
 
-_PARTS = ("title", "codebook", "ledger", "weightings", "design", "tables")
+_PARTS = ("title", "codebook", "screening", "ledger", "weightings", "design", "tables")
 _LARGEST = 1 << 30
 
 
@@ -103,7 +103,7 @@ def _progress(session: Session, bench: Bench, state: State) -> _Progress:
         coded = sum(v.kind == "coded" for v in ledgered.last.variables.values())
         says = f"{_plural(len(ledgered.last.variables), 'variable')}, {coded} coded"
         stations.append(Station("codebook", "ok" if coded else "empty", says))
-        found = bench.findings(session, state)
+        found = [finding for finding in bench.findings(session, state) if finding.accepted is None]
         says = _plural(len(found), "finding") if found else "nothing found"
         if ledgered.fault is not None:
             faults += ledgered.fault.faults
@@ -170,6 +170,7 @@ def _said(before: Study, after: Study) -> str:
         return "Changed the ledger"
     words = {
         "codebook": "the codebook",
+        "screening": "the screening",
         "weightings": "the weighting",
         "design": "the design",
         "tables": "the tables",

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from even_ballot.core.codebook import Scale, Variable
 from even_ballot.core.faults import Fault
+from even_ballot.core.ledger import AnyStep
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding
 from even_ballot.core.study import Source, Study
@@ -162,9 +163,12 @@ class LedgerEntry:
 
 @dataclass(frozen=True)
 class FindingCases:
-    """The cases behind a finding: record numbers, and for each the values of a few variables."""
+    """The cases behind a finding: record numbers, and for each the values of a few variables. mend: the step that would
+    set these cases aside, with its sentence, where that is what mends it."""
 
     finding: Finding
+    mend: AnyStep | None
+    sentence: str | None
     columns: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
 

@@ -542,9 +542,11 @@ export interface components {
     schemas: {
         /**
          * Accepted
-         * @description A finding that was looked at and let stand.
+         * @description A finding that was looked at and let stand; with `cases`, only while it concerns as many.
          */
         Accepted: {
+            /** Cases */
+            cases?: number | null;
             /** Kind */
             kind: string;
             /** Value */
@@ -871,6 +873,28 @@ export interface components {
             of: number;
         };
         /**
+         * CountBlank
+         * @description How many of some variables a case left blank, in a new variable.
+         */
+        CountBlank: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "count_blank";
+            /** Into */
+            into: string;
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /** Variables */
+            variables: string[];
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * Derive
          * @description A formula's value in a new variable; coded where a scale is named.
          */
@@ -1007,6 +1031,31 @@ export interface components {
             of: string[];
         };
         /**
+         * Edit
+         * @description One cell of one case. id: the case's value of the variable with role id, else its record number. value: a code, a
+         *     label, a number or a text as it would stand in a file; null is blank.
+         */
+        Edit: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "edit";
+            /** Id */
+            id: number | string;
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /** Value */
+            value: number | string | null;
+            /** Variable */
+            variable: string;
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * Fault
          * @description One thing that is wrong with a study or its data.
          *
@@ -1059,10 +1108,37 @@ export interface components {
             size: number;
         };
         /**
+         * FillBlank
+         * @description A blank becomes a code, usually one that means no answer; `where` says for whom.
+         */
+        FillBlank: {
+            /** Code */
+            code: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fill_blank";
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /** Variables */
+            variables: string[];
+            /** Where */
+            where?: string | null;
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * Finding
-         * @description A kind of fault in a variable (one value of it, where that matters), and how many cases have it.
+         * @description A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
+         *     may stand, where somebody has said so.
          */
         Finding: {
+            /** Accepted */
+            accepted?: string | null;
             /** Cases */
             cases: number;
             /** Kind */
@@ -1074,14 +1150,19 @@ export interface components {
         };
         /**
          * FindingCases
-         * @description The cases behind a finding: record numbers, and for each the values of a few variables.
+         * @description The cases behind a finding: record numbers, and for each the values of a few variables. mend: the step that would
+         *     set these cases aside, with its sentence, where that is what mends it.
          */
         FindingCases: {
             /** Columns */
             columns: string[];
             finding: components["schemas"]["Finding"];
+            /** Mend */
+            mend: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"]) | null;
             /** Rows */
             rows: string[][];
+            /** Sentence */
+            sentence: string | null;
         };
         /**
          * Grid
@@ -1551,6 +1632,36 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Screening
+         * @description fast: seconds under which an interview is too fast; null, a third of the median. answered: the share of `questions`
+         *     (default: those of all batteries) under which too little was answered. battery: how many neighbouring questions of one
+         *     scale make a battery. far: how many times the middle half's width beyond it a number is unusual.
+         */
+        Screening: {
+            /**
+             * Answered
+             * @default 0.5
+             */
+            answered?: number;
+            /**
+             * Battery
+             * @default 4
+             */
+            battery?: number;
+            /**
+             * Far
+             * @default 4
+             */
+            far?: number;
+            /** Fast */
+            fast?: number | null;
+            /**
+             * Questions
+             * @default []
+             */
+            questions?: string[];
+        };
+        /**
          * Section
          * @description A stub variable: its question, its lines, and the unweighted bases of its columns.
          */
@@ -1609,6 +1720,32 @@ export interface components {
             span: number;
             /** Text */
             text: string;
+        };
+        /**
+         * Split
+         * @description One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no option is a finding.
+         */
+        Split: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "split";
+            /** Into */
+            into: string;
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /** Options */
+            options: components["schemas"]["Code"][];
+            /** Separator */
+            separator: string;
+            /** Variable */
+            variable: string;
+            /** Why */
+            why?: string | null;
         };
         /**
          * Stale
@@ -1704,7 +1841,7 @@ export interface components {
              * Ledger
              * @default []
              */
-            ledger?: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
+            ledger?: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
             /**
              * Lookups
              * @default {}
@@ -1712,6 +1849,15 @@ export interface components {
             lookups?: {
                 [key: string]: components["schemas"]["Source"];
             };
+            /**
+             * @default {
+             *       "answered": 0.5,
+             *       "battery": 4,
+             *       "far": 4,
+             *       "questions": []
+             *     }
+             */
+            screening?: components["schemas"]["Screening"];
             source: components["schemas"]["Source"];
             /**
              * Tables

@@ -36,7 +36,7 @@ def findings(state: CurrentStudy, session: Transaction, bench: Workbench) -> lis
     return list(bench.findings(session, state))
 
 
-@router.get("/findings/cases")
+@router.get("/findings/cases", response_model_exclude_none=True)
 def finding_cases(
     variable: str, kind: str, value: str, state: CurrentStudy, session: Transaction, bench: Workbench
 ) -> FindingCases:

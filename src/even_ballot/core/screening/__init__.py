@@ -1,6 +1,9 @@
 """Checks that only look: findings with the cases they concern."""
 
+from even_ballot.core.screening.entries import batteries
 from even_ballot.core.screening.finding import Finding
+from even_ballot.core.screening.mending import step_for
+from even_ballot.core.screening.settings import Screening
 from even_ballot.core.screening.sweep import cases_of, sweep
 
-__all__ = ["Finding", "cases_of", "sweep"]
+__all__ = ["Finding", "Screening", "batteries", "cases_of", "step_for", "sweep"]

@@ -1,33 +1,70 @@
-"""The sweep over all variables, and the cases behind a finding."""
+"""The sweep of all checks, and the cases behind a finding."""
+
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from even_ballot.core.dataset import UNPLACED, Bools, Dataset
-from even_ballot.core.screening.finding import Finding
+from even_ballot.core.codebook import Accepted, Codebook, Rule
+from even_ballot.core.dataset import Bools, Dataset
+from even_ballot.core.expressions import Formula
+from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.screening import cells, entries
+from even_ballot.core.screening.finding import Check, Finding, Found
+from even_ballot.core.screening.settings import Screening
 
-NOT_IN_CODEBOOK, NOT_PLACED = "not_in_codebook", "not_placed"
+CHECKS: dict[str, Check] = {
+    "not_in_codebook": cells.not_in_codebook,
+    "not_placed": cells.not_placed,
+    "staff_test": entries.staff_test,
+    "duplicate_identifier": entries.duplicate_identifier,
+    "duplicate_entry": entries.duplicate_entry,
+    "too_fast": entries.too_fast,
+    "too_little": entries.too_little,
+    "straight_line": entries.straight_line,
+    "unusual": cells.unusual,
+    "blank": cells.blank,
+}
+"""Every check by the kind of its findings, in the order they are shown."""
 
 
-def sweep(data: Dataset) -> tuple[Finding, ...]:
-    """Codes that are not in the codebook, and entries that fit neither code nor number, most frequent first."""
-    findings = []
-    for name, variable in data.variables.items():
-        if variable.kind == "multi":
-            continue
-        column = data.column(name)
-        if variable.kind == "coded":
-            codes, known = data.categories(name)
-            for item in codes[known:]:
-                cases = int(((column.values == item.code) & column.answered).sum())
-                findings.append(Finding(name, NOT_IN_CODEBOOK, str(item.code), cases))
-        findings += [Finding(name, NOT_PLACED, word, cases) for word, cases in column.entries().items()]
-    return tuple(sorted(findings, key=lambda f: (-f.cases, f.variable, f.value)))
+def _broken(data: Dataset, rules: Sequence[Rule]) -> Iterator[Found]:
+    """Cases that a rule is false for. Faults of a rule's formula are placed at the rule."""
+    for i, rule in enumerate(rules):
+        yield Found("", rule.name, Formula(rule.must, f"codebook.rules[{i}].must").false(data))
 
 
-def cases_of(data: Dataset, finding: Finding) -> Bools:
-    """Which cases have it."""
-    column = data.column(finding.variable)
-    if finding.kind == NOT_PLACED:
-        wanted = [i for i, word in enumerate(column.words) if word == finding.value]
-        return np.asarray((column.state == UNPLACED) & np.isin(column.values, wanted))
-    return np.asarray(column.answered & (column.values == int(finding.value)))
+def _found(data: Dataset, kind: str, book: Codebook, settings: Screening) -> Iterator[Found]:
+    return _broken(data, book.rules) if kind == "rule" else CHECKS[kind](data, settings)
+
+
+def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> str | None:
+    """Why a finding may stand: it was accepted, and has not changed since."""
+    for item in accepted:
+        alike = item.kind == kind and (item.variable or "") == found.variable and (item.value or "") == found.value
+        if alike and item.cases in (None, cases):
+            return item.why
+    return None
+
+
+def sweep(data: Dataset, book: Codebook | None = None, settings: Screening | None = None) -> tuple[Finding, ...]:
+    """All findings, by check and then by how many cases they concern; accepted ones are marked."""
+    book, settings = book or Codebook(), settings or Screening()
+    findings: list[Finding] = []
+    for kind in ("rule", *CHECKS):
+        here = []
+        for found in _found(data, kind, book, settings):
+            if n := int(np.count_nonzero(found.cases)):
+                here.append(Finding(found.variable, kind, found.value, n, _why(book.accepted, kind, found, n)))
+        findings += sorted(here, key=lambda f: (-f.cases, f.variable, f.value))
+    return tuple(findings)
+
+
+def cases_of(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Bools:
+    """Which cases a finding concerns, (n,)."""
+    if finding.kind != "rule" and finding.kind not in CHECKS:
+        raise StudyError(Fault(f"There is no check {finding.kind!r}.", "kind", f"Checks there are: rule, {', '.join(CHECKS)}."))
+    cases = np.zeros(data.n, np.bool_)
+    for found in _found(data, finding.kind, book or Codebook(), settings or Screening()):
+        if (found.variable, found.value) == (finding.variable, finding.value):
+            cases |= found.cases
+    return cases

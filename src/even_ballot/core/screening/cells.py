@@ -1,0 +1,53 @@
+"""Checks of single cells: each looks at one variable after the other."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from even_ballot.core.dataset import BLANK, UNPLACED, Dataset
+from even_ballot.core.screening.finding import Found
+from even_ballot.core.screening.settings import Screening
+
+
+def not_in_codebook(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Codes that a variable's scale does not know."""
+    for name, variable in data.variables.items():
+        if variable.kind == "coded":
+            codes, known = data.categories(name)
+            column = data.column(name)
+            for item in codes[known:]:
+                yield Found(name, str(item.code), (column.values == item.code) & column.answered)
+
+
+def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Entries that fit neither code nor number, as they came."""
+    for name, variable in data.variables.items():
+        if variable.kind != "multi":
+            column = data.column(name)
+            left = column.state == UNPLACED
+            for word in column.entries():
+                yield Found(name, word, left & (column.values == column.words.index(word)))
+
+
+def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Blanks of variables whose scale has a code that means no answer."""
+    for name, variable in data.variables.items():
+        scale = data.scale_of(name) if variable.kind == "coded" else None
+        if variable.missing or (scale is not None and scale.missing):
+            yield Found(name, "", data.column(name).state == BLANK)
+
+
+def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Numbers far from the rest: beyond the quartiles by more than `far` times the distance between them."""
+    for name, variable in data.variables.items():
+        if variable.kind != "number" or variable.role is not None:
+            continue
+        column = data.column(name)
+        values = column.values[column.answered]
+        if len(values) < 20:
+            continue
+        low, high = np.quantile(values, (0.25, 0.75))
+        reach = settings.far * (high - low)
+        if reach > 0:
+            far = column.answered & ((column.values < low - reach) | (column.values > high + reach))
+            yield Found(name, f"under {low - reach:g} or over {high + reach:g}", far)

@@ -1,0 +1,204 @@
+import { Check, FunnelSimple } from "@phosphor-icons/react";
+import { useState } from "react";
+import type { Schema, Step } from "../../api/client";
+import { useChange, useCodebook, useFindingCases, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Choice, Field, TextInput } from "../../parts/fields";
+import { count, plural } from "../../parts/figures";
+import { Heading, Sub } from "../../parts/panes";
+import { type Group, KINDS, titleOf } from "./kinds";
+
+const CELL_KINDS = ["not_placed", "not_in_codebook", "blank"];
+
+/** The code that every such cell takes, in all questions it was found in. */
+function GiveCode({ group, codebook }: { group: Group; codebook: Schema["CodebookView"] }) {
+  const { addSteps, change } = useChange();
+  const [code, setCode] = useState("");
+  const views = group.findings.flatMap((f) => codebook.variables.filter((v) => v.variable.name === f.variable));
+  const scaleName = views[0]?.variable.scale;
+  const scale = scaleName ? codebook.scales[scaleName] : undefined;
+  const variables = views.filter((v) => v.variable.scale === scaleName).map((v) => v.variable.name);
+  if (!scale)
+    return (
+      <p className="max-w-xl text-soft text-sm">
+        Lay an answer scale on the question first, in the Codebook; or read it as numbers.
+      </p>
+    );
+  const codes = group.kind === "blank" ? (scale.missing ?? []) : [...scale.codes, ...(scale.missing ?? [])];
+  const step = (to: number): Step =>
+    group.kind === "blank"
+      ? { do: "fill_blank", variables, code: to }
+      : group.kind === "not_placed"
+        ? { do: "code", variables, scale: scaleName ?? null, answers: { [group.value]: to }, otherwise: "flag" }
+        : { do: "recode", variables, codes: { [group.value]: to } };
+  return (
+    <div className="flex max-w-xl items-end gap-3">
+      <div className="grow">
+        <Field label={`All ${plural(group.cases, "such cell")} mean`}>
+          {(p) => (
+            <Choice
+              {...p}
+              value={code}
+              onChange={(e) => setCode(e.target.value)}
+              options={[["", "choose …"], ...codes.map((c) => [String(c.code), `${c.code}  ${c.label}`] as const)]}
+            />
+          )}
+        </Field>
+      </div>
+      <ActionButton
+        id="fix-finding"
+        label="Give them this code"
+        look="strong"
+        className="mb-2"
+        disabled={!code || change.isPending}
+        run={() => {
+          addSteps(step(Number(code))).catch(() => {});
+        }}
+      />
+    </div>
+  );
+}
+
+/** Lets a finding stand, with the reason; it comes back when it changes. */
+function Accept({ group }: { group: Group }) {
+  const study = useStudy();
+  const { change } = useChange();
+  const [why, setWhy] = useState("");
+  const book = study.document.codebook ?? {};
+  const entries = group.findings.map((f) => ({
+    variable: f.variable || null,
+    kind: f.kind,
+    value: f.value || null,
+    cases: f.cases,
+    why,
+  }));
+  return (
+    <div className="flex max-w-xl items-end gap-3">
+      <div className="grow">
+        <Field label="Or let it stand, because">
+          {(p) => <TextInput {...p} value={why} onChange={(e) => setWhy(e.target.value)} />}
+        </Field>
+      </div>
+      <ActionButton
+        id="accept-finding"
+        label="Let it stand"
+        icon={Check}
+        className="mb-2"
+        disabled={!why.trim() || change.isPending}
+        run={() => change.mutate({ codebook: { ...book, accepted: [...(book.accepted ?? []), ...entries] } })}
+      />
+    </div>
+  );
+}
+
+/** Takes back that a finding may stand. */
+function Reopen({ group }: { group: Group }) {
+  const study = useStudy();
+  const { change } = useChange();
+  const book = study.document.codebook ?? {};
+  const alike = (kind: string, value: string | null | undefined, variable: string | null | undefined) =>
+    group.findings.some((f) => f.kind === kind && f.value === (value ?? "") && f.variable === (variable ?? ""));
+  return (
+    <p className="flex items-center gap-3">
+      Let stand: {group.accepted}.
+      <ActionButton
+        id="reopen-finding"
+        label="Look at it again"
+        run={() =>
+          change.mutate({
+            codebook: { ...book, accepted: (book.accepted ?? []).filter((a) => !alike(a.kind, a.value, a.variable)) },
+          })
+        }
+      />
+    </p>
+  );
+}
+
+/** A finding with what settles it, and its cells. */
+export function InHand({ group }: { group: Group }) {
+  const { addSteps, change } = useChange();
+  const codebook = useCodebook();
+  const [at, setAt] = useState(0);
+  const finding = group.findings[Math.min(at, group.findings.length - 1)] as Schema["Finding"];
+  const data = useFindingCases(finding);
+  const [why, setWhy] = useState<string | null>(null);
+  const view = codebook.variables.find((v) => v.variable.name === finding.variable);
+  const mend = data.mend;
+  return (
+    <div>
+      <Heading over={`${KINDS[group.kind]?.heading ?? group.kind}: ${KINDS[group.kind]?.says ?? ""}`}>
+        {titleOf(group)}
+      </Heading>
+      {group.accepted ? (
+        <Reopen group={group} />
+      ) : (
+        <>
+          {CELL_KINDS.includes(group.kind) && <GiveCode group={group} codebook={codebook} />}
+          {mend && (
+            <div className="max-w-2xl">
+              <p className="font-serif">{data.sentence}.</p>
+              <Field label="Why">
+                {(p) => <TextInput {...p} value={why ?? mend.why ?? ""} onChange={(e) => setWhy(e.target.value)} />}
+              </Field>
+              <ActionButton
+                id="mend-finding"
+                label="Set them aside"
+                icon={FunnelSimple}
+                look="strong"
+                disabled={change.isPending}
+                run={() => {
+                  addSteps({ ...mend, why: (why ?? mend.why ?? "").trim() || null }).catch(() => {});
+                }}
+              />
+            </div>
+          )}
+          <Accept group={group} />
+        </>
+      )}
+      <Sub>The cells</Sub>
+      {group.findings.length > 1 && (
+        <Field label="In the question">
+          {(p) => (
+            <Choice
+              {...p}
+              className="!w-96"
+              value={String(at)}
+              onChange={(e) => setAt(Number(e.target.value))}
+              options={group.findings.map((f, i) => [String(i), `${f.variable} (${f.cases})`] as const)}
+            />
+          )}
+        </Field>
+      )}
+      {view?.variable.label && <p className="mb-2 max-w-3xl font-serif text-sm">{view.variable.label}</p>}
+      <div className="overflow-x-auto">
+        <table className="text-sm">
+          <thead>
+            <tr className="border-rule border-y text-left font-serif">
+              {data.columns.map((c) => (
+                <th key={c} className="py-1 pr-6 font-semibold">
+                  {c}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody className="figures">
+            {data.rows.map((row) => (
+              <tr key={row[0]} className="border-hair border-b">
+                {row.map((cell, i) => (
+                  <td key={data.columns[i]} className="whitespace-pre py-0.5 pr-6">
+                    {cell}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {finding.cases > data.rows.length && (
+        <p className="mt-1 text-soft text-sm">
+          The first {count(data.rows.length)} of {plural(finding.cases, "case")}.
+        </p>
+      )}
+    </div>
+  );
+}

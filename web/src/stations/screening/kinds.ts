@@ -1,0 +1,62 @@
+import type { Schema } from "../../api/client";
+
+type Finding = Schema["Finding"];
+
+/** Checks in the words of the trade: the heading of their findings, and what one of them says. */
+export const KINDS: Record<string, { heading: string; says: string }> = {
+  rule: { heading: "Rules broken", says: "a rule that must hold does not" },
+  not_in_codebook: { heading: "Codes not in the codebook", says: "the scale does not know this code" },
+  not_placed: { heading: "Entries not placed", says: "fits neither a code nor a number" },
+  staff_test: { heading: "Staff tests", says: "made while trying the form" },
+  duplicate_identifier: { heading: "Identifiers that recur", says: "the same identifier more than once" },
+  duplicate_entry: { heading: "Entries alike", says: "alike in every answer" },
+  too_fast: { heading: "Too fast", says: "finished faster than it can be read" },
+  too_little: { heading: "Too little answered", says: "of the questions of all batteries" },
+  straight_line: { heading: "Straight lines", says: "one answer to a whole battery" },
+  unusual: { heading: "Unusual numbers", says: "far from the middle half" },
+  blank: { heading: "Blanks without a code", says: "blank, though the scale has a code for no answer" },
+};
+
+/** One entry, in all the questions it was found in: what is settled once is settled for all. */
+export interface Group {
+  key: string;
+  kind: string;
+  value: string;
+  findings: Finding[];
+  cases: number;
+  accepted: string | null;
+}
+
+const keyOf = (f: Finding) =>
+  f.kind === "not_placed" || f.kind === "not_in_codebook"
+    ? `${f.kind}~${f.value}`
+    : `${f.kind}~${f.variable}~${f.value}`;
+
+/** Findings of one entry together, in the order of the sweep. */
+export function groupsOf(findings: readonly Finding[]): Group[] {
+  const groups = new Map<string, Group>();
+  for (const f of findings) {
+    const key = keyOf(f);
+    const group = groups.get(key) ?? {
+      key,
+      kind: f.kind,
+      value: f.value,
+      findings: [],
+      cases: 0,
+      accepted: f.accepted ?? null,
+    };
+    group.findings.push(f);
+    group.cases += f.cases;
+    if (!f.accepted) group.accepted = null;
+    groups.set(key, group);
+  }
+  return [...groups.values()];
+}
+
+/** What a group is called: the entry, or the variable where the check names none. */
+export const titleOf = (group: Group) =>
+  group.kind === "not_placed" || group.kind === "not_in_codebook"
+    ? `“${group.value}”`
+    : group.kind === "blank" || group.kind === "unusual"
+      ? (group.findings[0]?.variable ?? "")
+      : group.value || group.findings[0]?.variable || (KINDS[group.kind]?.heading ?? group.kind);

@@ -1,0 +1,75 @@
+import { FunnelSimple } from "@phosphor-icons/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Field, TextArea, TextInput } from "../../parts/fields";
+import { count, plural } from "../../parts/figures";
+import { Faults } from "../../parts/notices";
+import { Heading } from "../../parts/panes";
+import { useWaited } from "../../parts/waited";
+
+/** Cases set aside by a condition; how many it is true of is said before anything is done. */
+export function SetAside() {
+  const study = useStudy();
+  const { addSteps, change } = useChange();
+  const [where, setWhere] = useState("");
+  const [why, setWhy] = useState("");
+  const settled = useWaited(where.trim(), 250);
+  const { data: tried } = useQuery({
+    queryKey: ["condition", study.id, study.edition, settled],
+    enabled: settled !== "",
+    queryFn: () =>
+      got(
+        api.POST("/api/v1/studies/{study_id}/condition", {
+          params: { path: { study_id: study.id } },
+          body: { where: settled },
+        }),
+      ),
+  });
+  const current = settled === where.trim() ? tried : undefined;
+  return (
+    <section aria-label="Set cases aside" className="max-w-2xl">
+      <Heading over="An entry of the ledger; it can be switched off again">Set cases aside</Heading>
+      <Field
+        label="Where this is true"
+        hint="For example entry_status == 'Staff test', or seconds < 120, or missing(sex)"
+      >
+        {(p) => (
+          <TextArea {...p} rows={2} spellCheck={false} value={where} onChange={(e) => setWhere(e.target.value)} />
+        )}
+      </Field>
+      {current && <Faults faults={current.faults} />}
+      <p className="text-sm" role="status">
+        {current?.cases != null && `True of ${plural(current.cases, "case")} of ${count(current.of)}.`}
+      </p>
+      <Field label="Why">
+        {(p) => (
+          <TextInput
+            {...p}
+            value={why}
+            onChange={(e) => setWhy(e.target.value)}
+            placeholder="made by our own staff while testing"
+          />
+        )}
+      </Field>
+      <ActionButton
+        id="set-aside"
+        label="Set them aside"
+        icon={FunnelSimple}
+        look="strong"
+        disabled={!current?.cases || change.isPending}
+        run={() => {
+          addSteps({ do: "drop_cases", where: where.trim(), why: why.trim() || null }).then(
+            () => {
+              setWhere("");
+              setWhy("");
+            },
+            () => {},
+          );
+        }}
+      />
+    </section>
+  );
+}
