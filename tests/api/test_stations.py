@@ -67,13 +67,50 @@ def test_the_codebook_shows_questions_with_their_answers(api: Any, demo: dict[st
 
 
 def test_a_finding_opens_its_cells_and_is_settled(api: Any, demo: dict[str, Any]) -> None:
-    (finding,) = api("GET", f"/studies/{demo['id']}/findings")
+    (finding,) = [f for f in api("GET", f"/studies/{demo['id']}/findings") if f["kind"] == "not_placed"]
     where = {k: finding[k] for k in ("variable", "kind", "value")}
     cases = api("GET", f"/studies/{demo['id']}/findings/cases", params=where)
     assert (len(cases["rows"]), cases["rows"][0][-1]) == (finding["cases"], finding["value"])
     step = {"do": "code", "variables": [finding["variable"]], "scale": "agreement", "answers": {finding["value"]: 98}}
-    settled = api.change(demo, ledger=[*demo["document"]["ledger"], step])
-    assert settled["stations"][2]["says"] == "nothing found"
+    api.change(demo, ledger=[*demo["document"]["ledger"], step])
+    assert not [f for f in api("GET", f"/studies/{demo['id']}/findings") if f["kind"] == "not_placed"]
+
+
+def test_a_finding_about_entries_brings_the_step_that_sets_them_aside(api: Any, demo: dict[str, Any]) -> None:
+    found = api("GET", f"/studies/{demo['id']}/findings")
+    line = next(f for f in found if f["kind"] == "straight_line")
+    cases = api("GET", f"/studies/{demo['id']}/findings/cases", params={k: line[k] for k in ("variable", "kind", "value")})
+    assert cases["sentence"].startswith("Set aside the cases where ferry_runs_need == ")
+    assert len(set(cases["rows"][0][2:])) == 1
+    study = api.change(demo, ledger=[*demo["document"]["ledger"], cases["mend"]])
+    assert study["tally"]["in_use"] == demo["tally"]["in_use"] - line["cases"]
+
+
+def test_a_finding_is_accepted_with_a_reason(api: Any, demo: dict[str, Any]) -> None:
+    found = api("GET", f"/studies/{demo['id']}/findings")
+    accepted = [{**{k: f[k] or None for k in ("variable", "kind", "value", "cases")}, "why": "looked at"} for f in found]
+    study = api.change(demo, codebook={**demo["document"]["codebook"], "accepted": accepted})
+    assert study["stations"][2]["says"] == "nothing found"
+    assert {f["accepted"] for f in api("GET", f"/studies/{demo['id']}/findings")} == {"looked at"}
+
+
+def test_an_entry_moves_only_where_later_ones_can_still_be_taken(api: Any, demo: dict[str, Any]) -> None:
+    ledger = demo["document"]["ledger"]
+    derive = next(i for i, step in enumerate(ledger) if step["do"] == "derive" and step["into"] == "seconds")
+    swapped = [*ledger[:derive], ledger[derive + 1], ledger[derive], *ledger[derive + 2 :]]
+    (fault,) = api.change(demo, 422, ledger=swapped)["faults"]
+    assert "would stop. There is no variable 'seconds'" in fault["what"]
+    moved = [*ledger[: derive - 1], ledger[derive], ledger[derive - 1], *ledger[derive + 1 :]]
+    assert api.change(demo, ledger=moved)["undo"] == "Moved an entry of the ledger"
+
+
+def test_what_is_said_of_a_renamed_variable_is_laid_on_it(api: Any, demo: dict[str, Any]) -> None:
+    book = demo["document"]["codebook"]
+    said = {"name": "age", "kind": "number", "unit": "years", "label": "Age in years"}
+    api.change(demo, codebook={**book, "variables": [*book["variables"], said]})
+    views = api("GET", f"/studies/{demo['id']}/codebook")["variables"]
+    age = next(v["variable"] for v in views if v["variable"]["name"] == "age")
+    assert (age["label"], age["unit"]) == ("Age in years", "years")
 
 
 def test_a_condition_is_tried_before_it_is_used(api: Any, demo: dict[str, Any]) -> None:

@@ -174,13 +174,20 @@ class Dataset:
         columns = {name: column.take(keep) for name, column in self.columns.items()}
         return replace(self, rows=self.rows[keep], columns=columns)
 
+    def described(self, variable: Variable) -> Variable:
+        """A variable made by the ledger with what the codebook holds ready for its name laid on: label, note, unit, role,
+        and the scale where it has none."""
+        said = self.pending.get(variable.name)
+        if said is None:
+            return variable
+        over = {k: getattr(said, k) for k in ("label", "note", "unit", "role") if getattr(said, k) is not None}
+        if said.kind == variable.kind == "coded" and variable.scale is None:
+            over["scale"] = said.scale
+        return variable.model_copy(update=over)
+
     def with_column(self, variable: Variable, column: Column, scale: Scale | None = None) -> "Dataset":
-        """A column added or replaced; label, note, unit and role that the codebook holds ready for the name are laid on."""
-        if said := self.pending.get(variable.name):
-            over = {k: getattr(said, k) for k in ("label", "note", "unit", "role") if getattr(said, k) is not None}
-            if said.kind == variable.kind == "coded" and variable.scale is None:
-                over["scale"] = said.scale
-            variable = variable.model_copy(update=over)
+        """A column added or replaced."""
+        variable = self.described(variable)
         scales = self.scales if scale is None or variable.scale is None else {**self.scales, variable.scale: scale}
         return replace(
             self,

@@ -3,6 +3,7 @@
 import numpy as np
 from sqlalchemy.orm import Session
 
+from even_ballot.core.codebook import Kind
 from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.ledger import cases
 from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for
@@ -43,7 +44,7 @@ def _number(column: Column) -> NumberSummary | None:
     return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
 
 
-def _variable(data: Dataset, name: str, made_by: int | None) -> VariableView:
+def _variable(data: Dataset, name: str, arrived: Kind | None, made_by: int | None) -> VariableView:
     variable = data.variable(name)
     if variable.kind == "multi":
         parts = [data.column(part) for part in variable.parts]
@@ -54,7 +55,9 @@ def _variable(data: Dataset, name: str, made_by: int | None) -> VariableView:
                   int(((part.values == 1) & part.answered).sum()), "answer")
             for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
         ]  # fmt: skip
-        return VariableView(variable, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None)
+        return VariableView(
+            variable, arrived, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None
+        )
     column = data.column(name)
     counts = np.bincount(column.state, minlength=4)
     shown = (
@@ -64,9 +67,14 @@ def _variable(data: Dataset, name: str, made_by: int | None) -> VariableView:
     number = _number(column) if variable.kind == "number" else None
     distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())
     return VariableView(
-        variable, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]), distinct,
+        variable, arrived, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]), distinct,
         tuple(shown), number,
     )  # fmt: skip
+
+
+def _kind_of(ledgered: Ledgered, name: str) -> Kind | None:
+    arrived = ledgered.start.variables.get(name)
+    return None if arrived is None else arrived.kind
 
 
 def _makers(ledgered: Ledgered) -> dict[str, int]:
@@ -88,7 +96,9 @@ def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
     makers = _makers(ledgered)
     scales = {**state.study.codebook.scales, **data.scales}
     used = {name: tuple(v.name for v in data.variables.values() if v.scale == name) for name in scales}
-    return CodebookView(tuple(_variable(data, name, makers.get(name)) for name in data.variables), scales, used)
+    return CodebookView(
+        tuple(_variable(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables), scales, used
+    )
 
 
 def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:

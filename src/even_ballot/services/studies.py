@@ -146,14 +146,30 @@ def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> S
     return Station("weighting", "attention", "margins not met")
 
 
-def change(session: Session, study_id: str, edition: int, parts: dict[str, Any]) -> None:
+def change(session: Session, bench: Bench, study_id: str, edition: int, parts: dict[str, Any]) -> None:
     """Lays new parts over a study: any of title, codebook, ledger, weightings, design, tables. The whole is checked first."""
     state = read_study(session, study_id)
     if strange := [name for name in parts if name not in _PARTS]:
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
     document = json.loads(dump_study(state.study)) | parts
     study = parse_study(document)
+    _check_moved(session, bench, state, study)
     write_study(session, study_id, edition, study, state.files, _said(state.study, study))
+
+
+def _check_moved(session: Session, bench: Bench, state: State, after: Study) -> None:
+    """Entries of the ledger may change places only where every one can still be taken."""
+    before = state.study
+    same = len(before.ledger) == len(after.ledger) and all(step in before.ledger for step in after.ledger)
+    if before.ledger == after.ledger or not same or bench.ledgered(session, state)[1].fault is not None:
+        return
+    moved = bench.ledgered(session, replace(state, study=after))[1]
+    if moved.fault is not None:
+        first = moved.fault.faults[0]
+        sentence = after.ledger[len(moved.states)].sentence()
+        raise fault(
+            f"Entries cannot change places like this: “{sentence}” would stop. {first.what}", first.where, "Move it the other way."
+        )
 
 
 def _said(before: Study, after: Study) -> str:
@@ -167,7 +183,11 @@ def _said(before: Study, after: Study) -> str:
         switched = [(b, a) for b, a in zip(before.ledger, after.ledger, strict=True) if b.off != a.off]
         if len(switched) == 1 and switched[0][0].model_copy(update={"off": switched[0][1].off}) == switched[0][1]:
             return f"Switched {'off' if switched[0][1].off else 'on'}: {switched[0][1].sentence()}"
-        return "Changed the ledger"
+        return (
+            "Moved an entry of the ledger"
+            if sorted(map(repr, after.ledger)) == sorted(map(repr, before.ledger))
+            else "Changed the ledger"
+        )
     words = {
         "codebook": "the codebook",
         "screening": "the screening",

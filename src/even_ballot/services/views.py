@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from even_ballot.core.codebook import Scale, Variable
+from even_ballot.core.codebook import Kind, Scale, Variable
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.results import TableResult
@@ -122,9 +122,11 @@ class NumberSummary:
 
 @dataclass(frozen=True)
 class VariableView:
-    """A variable with its answers. sort of an answer: answer, missing, not_in_codebook, not_placed."""
+    """A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
+    that made it, where one did. sort of an answer: answer, missing, not_in_codebook, not_placed."""
 
     variable: Variable
+    arrived_as: Kind | None
     made_by: int | None
     answered: int
     blank: int

@@ -2143,13 +2143,16 @@ export interface components {
         };
         /**
          * VariableView
-         * @description A variable with its answers. sort of an answer: answer, missing, not_in_codebook, not_placed.
+         * @description A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
+         *     that made it, where one did. sort of an answer: answer, missing, not_in_codebook, not_placed.
          */
         VariableView: {
             /** Answered */
             answered: number;
             /** Answers */
             answers: components["schemas"]["Shown"][];
+            /** Arrived As */
+            arrived_as: ("coded" | "number" | "text" | "date" | "multi") | null;
             /** Blank */
             blank: number;
             /** Distinct */

@@ -1,9 +1,10 @@
-import { Power, Trash } from "@phosphor-icons/react";
+import { ArrowDown, ArrowUp, Power, Trash } from "@phosphor-icons/react";
 import { useSearch } from "@tanstack/react-router";
-import { Suspense } from "react";
+import { Suspense, useState } from "react";
 import type { Schema } from "../api/client";
 import { useChange, useLedger, useStudy } from "../api/queries";
 import { ActionButton } from "../parts/actions";
+import { TextInput } from "../parts/fields";
 import { count, plural } from "../parts/figures";
 import { Faults } from "../parts/notices";
 
@@ -29,10 +30,21 @@ function effect(entry: Schema["LedgerEntry"]) {
 }
 
 function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
+  const [asking, setAsking] = useState(false);
   const study = useStudy();
   const { change } = useChange();
   const at = entry.step - 1;
   const steps = study.document.ledger ?? [];
+  const move = (by: number) => {
+    const to = [...steps];
+    const [moved] = to.splice(at, 1);
+    if (moved) to.splice(at + by, 0, moved);
+    change.mutate({ ledger: to });
+  };
+  const setWhy = (text: string) => {
+    const why = text.trim() || null;
+    if (why !== (entry.why ?? null)) change.mutate({ ledger: steps.map((s, i) => (i === at ? { ...s, why } : s)) });
+  };
   return (
     <li
       className={`group grid grid-cols-[2rem_minmax(0,1fr)_auto] items-start gap-x-2 py-1.5 ${entry.off ? "opacity-60" : ""}`}
@@ -41,12 +53,55 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
       <div>
         <p className={`font-serif ${entry.off ? "line-through decoration-1" : ""}`}>
           {entry.sentence}
-          {entry.why && <span className="text-soft italic">, because: {entry.why}</span>}.
+          {entry.why && <span className="text-soft italic">, because: {entry.why}</span>}.{" "}
+          {asking ? (
+            <TextInput
+              aria-label={`Why entry ${entry.step}`}
+              className="!w-80"
+              defaultValue={entry.why ?? ""}
+              onKeyDown={(e) => {
+                if (e.key === "Enter") e.currentTarget.blur();
+                if (e.key === "Escape") setAsking(false);
+              }}
+              onBlur={(e) => {
+                setWhy(e.target.value);
+                setAsking(false);
+              }}
+            />
+          ) : (
+            <ActionButton
+              id={`why-${entry.step}`}
+              label={`Say why: entry ${entry.step}`}
+              look="quiet"
+              className="!px-1 !py-0 font-sans"
+              run={() => setAsking(true)}
+            >
+              {entry.why ? "change" : "why?"}
+            </ActionButton>
+          )}
         </p>
         <p className={`text-sm ${Object.keys(entry.unplaced).length ? "text-heed" : "text-soft"}`}>{effect(entry)}</p>
         {entry.fault && <Faults faults={[entry.fault]} />}
       </div>
       <div className="flex">
+        <ActionButton
+          id={`earlier-${entry.step}`}
+          label={`Move entry ${entry.step} up: ${entry.sentence}`}
+          icon={ArrowUp}
+          bare
+          look="quiet"
+          disabled={change.isPending || at === 0}
+          run={() => move(-1)}
+        />
+        <ActionButton
+          id={`later-${entry.step}`}
+          label={`Move entry ${entry.step} down: ${entry.sentence}`}
+          icon={ArrowDown}
+          bare
+          look="quiet"
+          disabled={change.isPending || at === steps.length - 1}
+          run={() => move(1)}
+        />
         <ActionButton
           id={`switch-${entry.step}`}
           label={`${entry.off ? "Switch on" : "Switch off"} entry ${entry.step}: ${entry.sentence}`}

@@ -75,7 +75,7 @@ def read(study_id: str, session: Transaction, bench: Workbench) -> StudyView:
 @router.patch("/{study_id}", response_model_exclude_unset=True)
 def change(study_id: str, body: Change, session: Transaction, bench: Workbench) -> StudyView:
     """Lays new parts over a study; the answer is the study as it then stands."""
-    studies.change(session, study_id, body.edition, body.parts)
+    studies.change(session, bench, study_id, body.edition, body.parts)
     return studies.view(session, bench, study_id)
 
 

@@ -4,6 +4,7 @@ import { ActionButton } from "../../parts/actions";
 import { count, decimals, percent, plural } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 import { Bar, Heading, Sub } from "../../parts/panes";
+import { AboutForm } from "./about";
 import { BandForm } from "./band";
 import { ReadNumberForm, TidyForm } from "./reading";
 import { RenameForm } from "./rename";
@@ -11,7 +12,7 @@ import { ReverseForm } from "./reverse";
 import { ScaleForm } from "./scale";
 
 type VariableView = Schema["VariableView"];
-type Tool = "scale" | "band" | "reverse" | "number" | "tidy" | "rename";
+type Tool = "about" | "scale" | "band" | "reverse" | "number" | "tidy" | "rename";
 
 const SORTS: Record<string, string> = {
   missing: "means no answer",
@@ -106,6 +107,7 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
     ["reverse", "Turn round …", variable.kind === "coded" && Boolean(scale?.ordered)],
     ["band", "Band …", variable.kind === "number"],
     ["rename", "Rename …", true],
+    ["about", "About …", true],
   ];
   const others = (variable.scale && codebook.used_by[variable.scale]?.filter((n) => n !== variable.name)) || [];
   return (
@@ -162,6 +164,7 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
           {tool === "reverse" && <ReverseForm view={view} codebook={codebook} done={() => setTool(null)} />}
           {tool === "number" && <ReadNumberForm name={variable.name} done={() => setTool(null)} />}
           {tool === "tidy" && <TidyForm name={variable.name} codebook={codebook} done={() => setTool(null)} />}
+          {tool === "about" && <AboutForm view={view} done={() => setTool(null)} />}
           {tool === "rename" && <RenameForm name={variable.name} />}
         </section>
       )}
