@@ -8,11 +8,14 @@ import pytest
 from pages import Browser
 from selenium.webdriver.common.keys import Keys
 
+from even_ballot.demo import FILES
+
 AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 PAGES = {
     "intake": ("intake/frame", "Look these columns up"),
     "codebook": ("codebook/ferry_runs_need", "also used by"),
     "screening": ("screening?ledger=true", "Set cases aside"),
+    "finding": ("screening/too_little~~under 50 %25 answered", "The cells"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
     "design": ("weighting/design", "142 degrees of freedom"),
     "tables": ("tables/crossing", "Base (unweighted)"),
@@ -116,6 +119,21 @@ def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser
     browser.give_file("choose-file", ragged)
     browser.see("1 records do not have the 2 fields of the heading")
     browser.see("at ragged.csv, line 3")
+
+
+def test_a_newer_file_is_looked_at_turned_down_and_taken_over(browser: Browser, study: str) -> None:
+    browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
+    browser.see("7 cases have no value on tenure")
+    browser.see("How did you hear of this survey?")
+    browser.see("“Tied to the job” (7)")
+    compare_with_palette(browser)
+    browser.act("refuse-newer")
+    browser.see("2,330 received")
+    browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
+    browser.act("take-newer")
+    browser.see("2,510 received")
+    browser.act("undo")
+    browser.see("2,330 received")
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])

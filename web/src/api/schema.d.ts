@@ -356,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/newer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Newer
+         * @description What a newer file of answers would change.
+         */
+        post: operations["look_at_newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/redo": {
         parameters: {
             query?: never;
@@ -410,6 +430,26 @@ export interface paths {
          * @description Brings a deleted study back.
          */
         post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Take Over Newer
+         * @description Takes a newer file over, whole.
+         */
+        put: operations["take_over_newer"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -995,6 +1035,26 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Drift
+         * @description What is new in a file: columns (name → heading), columns gone, answers never seen, records.
+         */
+        Drift: {
+            /** Missing Columns */
+            missing_columns: {
+                [key: string]: string;
+            };
+            /** New Answers */
+            new_answers: components["schemas"]["NewAnswers"][];
+            /** New Columns */
+            new_columns: {
+                [key: string]: string;
+            };
+            /** Records After */
+            records_after: number;
+            /** Records Before */
+            records_before: number;
+        };
+        /**
          * DropCases
          * @description Sets cases aside: those a condition is true of, those named, or all but one of those alike.
          */
@@ -1082,6 +1142,22 @@ export interface components {
         Faults: {
             /** Faults */
             faults: components["schemas"]["Fault"][];
+        };
+        /**
+         * FigureChange
+         * @description A table's figures before and after: how many there are, how many differ, and the largest difference of a share.
+         */
+        FigureChange: {
+            /** Changed */
+            changed: number;
+            /** Figures */
+            figures: number;
+            /** Largest */
+            largest: number;
+            /** Table */
+            table: string;
+            /** Title */
+            title: string;
         };
         /**
          * FilePreview
@@ -1420,6 +1496,18 @@ export interface components {
             target: number;
         };
         /**
+         * NewAnswers
+         * @description Answers of a column that the earlier file never had, with how many records give each.
+         */
+        NewAnswers: {
+            /** Answers */
+            answers: {
+                [key: string]: number;
+            };
+            /** Column */
+            column: string;
+        };
+        /**
          * NumberSummary
          * @description A number at a glance (unweighted).
          */
@@ -1518,6 +1606,31 @@ export interface components {
             variables: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * RefreshView
+         * @description What a newer file would change. file: to be taken over; faults: what would then stop the study.
+         */
+        RefreshView: {
+            drift: components["schemas"]["Drift"];
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** File */
+            file: string;
+            /** Findings After */
+            findings_after: number;
+            /** Findings Before */
+            findings_before: number;
+            /** Name */
+            name: string;
+            /** Tables */
+            tables: components["schemas"]["FigureChange"][];
+            /** Used After */
+            used_after: number;
+            /** Used Before */
+            used_before: number;
+            /** Weights */
+            weights: components["schemas"]["WeightChange"][];
         };
         /**
          * Rename
@@ -2177,6 +2290,22 @@ export interface components {
             high: number;
             /** Low */
             low: number;
+        };
+        /**
+         * WeightChange
+         * @description A weighting's effective sample size and largest weight before and after; None where it stops.
+         */
+        WeightChange: {
+            /** Max */
+            max: number;
+            /** Max After */
+            max_after: number | null;
+            /** N Effective */
+            n_effective: number;
+            /** N Effective After */
+            n_effective_after: number | null;
+            /** Save As */
+            save_as: string;
         };
         /**
          * Weighting
@@ -3245,6 +3374,59 @@ export interface operations {
             };
         };
     };
+    look_at_newer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Made"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     redo: {
         parameters: {
             query?: never;
@@ -3363,6 +3545,61 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    take_over_newer: {
+        parameters: {
+            query: {
+                edition: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Made"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyView"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -7,7 +7,8 @@ from even_ballot.api.context import REFUSALS, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
 from even_ballot.api.uploads import body_of
 from even_ballot.core.study import Source
-from even_ballot.services import intake, studies
+from even_ballot.services import intake, refresh, studies
+from even_ballot.services.refresh import RefreshView
 from even_ballot.services.views import FilePreview, StudyView
 
 router = APIRouter(tags=["intake"], responses=REFUSALS)
@@ -36,4 +37,17 @@ def read_again(file_id: str, said: Source, session: Transaction, bench: Workbenc
 def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
     """Gives a study a lookup file."""
     studies.set_lookup(session, study_id, edition, name, file.id)
+    return studies.view(session, bench, study_id)
+
+
+@router.post("/studies/{study_id}/newer")
+def look_at_newer(study_id: str, file: Made, session: Transaction, bench: Workbench) -> RefreshView:
+    """What a newer file of answers would change."""
+    return refresh.look(session, bench, study_id, file.id)
+
+
+@router.put("/studies/{study_id}/source", response_model_exclude_unset=True)
+def take_over_newer(study_id: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
+    """Takes a newer file over, whole."""
+    refresh.take_over(session, study_id, edition, file.id)
     return studies.view(session, bench, study_id)

@@ -1,13 +1,15 @@
-import { FileArrowUp } from "@phosphor-icons/react";
-import { Link, useParams } from "@tanstack/react-router";
+import { ArrowsClockwise, FileArrowUp } from "@phosphor-icons/react";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { api, got } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { plural, size } from "../../parts/figures";
+import { Faults } from "../../parts/notices";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { ColumnList } from "./columns";
 import { FileDrop, pickFile, useUpload } from "./drop";
 import { LookUpForm } from "./look-up";
+import { NewerFile } from "./newer";
 
 /** A name for a lookup: letters and digits of the file's own. */
 const nameOf = (file: string) =>
@@ -16,8 +18,12 @@ const nameOf = (file: string) =>
     .replace(/\W+/g, "_")
     .toLowerCase() || "lookup";
 
+/** The address of a newer file that is being looked at. */
+const NEWER = "newer-";
+
 export function IntakeStation() {
   const study = useStudy();
+  const navigate = useNavigate();
   const { item } = useParams({ strict: false });
   const { settle, refuse, edition } = useChange();
   const lookup = item ? study.lookups[item] : undefined;
@@ -31,6 +37,9 @@ export function IntakeStation() {
     )
       .then(settle)
       .catch(refuse),
+  );
+  const newer = useUpload((brought) =>
+    navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: NEWER + brought.id } }),
   );
   const entry = (name: string | undefined, title: string, says: string) => (
     <li>
@@ -57,6 +66,14 @@ export function IntakeStation() {
               `${plural(study.source.records, "record")}, ${size(study.source.size)}`,
             )}
           </ul>
+          <ActionButton
+            id="bring-newer"
+            label="Bring in a newer file"
+            icon={ArrowsClockwise}
+            run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", newer.begin)}
+          />
+          {newer.sending && <p className="text-sm">Sending {newer.sending.name} …</p>}
+          {newer.refusal && <Faults faults={newer.refusal.faults} />}
           <Sub>To look up</Sub>
           <ul>
             {Object.entries(study.lookups).map(([name, kept]) =>
@@ -79,7 +96,9 @@ export function IntakeStation() {
         </>
       }
       right={
-        item && !lookup ? (
+        item?.startsWith(NEWER) ? (
+          <NewerFile key={item} file={item.slice(NEWER.length)} />
+        ) : item && !lookup ? (
           <Empty title={`There is no file ${item}`}>Choose one on the left.</Empty>
         ) : (
           <>

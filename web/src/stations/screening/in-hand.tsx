@@ -170,7 +170,8 @@ export function InHand({ group }: { group: Group }) {
         </Field>
       )}
       {view?.variable.label && <p className="mb-2 max-w-3xl font-serif text-sm">{view.variable.label}</p>}
-      <div className="overflow-x-auto">
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
+      <section aria-label="The cells" tabIndex={0} className="overflow-x-auto">
         <table className="text-sm">
           <thead>
             <tr className="border-rule border-y text-left font-serif">
@@ -193,7 +194,7 @@ export function InHand({ group }: { group: Group }) {
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
       {finding.cases > data.rows.length && (
         <p className="mt-1 text-soft text-sm">
           The first {count(data.rows.length)} of {plural(finding.cases, "case")}.
