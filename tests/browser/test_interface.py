@@ -121,6 +121,22 @@ def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser
     browser.see("at ragged.csv, line 3")
 
 
+def test_several_answers_in_a_cell_become_a_question_with_both_percentages(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/codebook/reasons")
+    browser.act("tool-split")
+    browser.see("Family and friends (")
+    browser.fill("Name of the new question", "why_cross")
+    browser.act("apply-split")
+    browser.until(lambda: not browser.all('[data-action="apply-split"]'), "the answers to be taken apart")
+    browser.go(f"{study}/tables")
+    browser.act("new-table")
+    browser.act("stub-without-sex")
+    browser.choose("Stub (down)", "why_cross")
+    browser.tick("% of responses")
+    browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses in the table")
+    browser.see("Family and friends")
+
+
 def test_a_newer_file_is_looked_at_turned_down_and_taken_over(browser: Browser, study: str) -> None:
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("7 cases have no value on tenure")

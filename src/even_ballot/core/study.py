@@ -27,7 +27,7 @@ class Source(Model):
     """Where a file is and how it is read; what is left out is guessed."""
 
     path: str = Field(min_length=1)
-    format: Literal["csv", "xlsx", "ods"] | None = None
+    format: Literal["csv", "xlsx", "ods", "parquet", "jsonl"] | None = None
     sheet: str | None = None
     header_rows: int | None = Field(default=None, ge=1, le=10)
     encoding: str | None = None

@@ -90,7 +90,7 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
                             "Close open quotes, quote entries that hold the delimiter, or name the right delimiter."))  # fmt: skip
 
 
-def _column(chunks: pa.ChunkedArray) -> Column:
+def as_column(chunks: pa.ChunkedArray) -> Column:
     """A text column from an Arrow one: distinct entries and their indices."""
     encoded = chunks.dictionary_encode().combine_chunks()
     if isinstance(encoded, pa.ChunkedArray):
@@ -141,7 +141,7 @@ def read_delimited(content: bytes, source: Source) -> tuple[RawTable, Guess]:
         raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
     names, labels = split_headings(heads)
     table = _parsed(text, delimiter, len(names), reader.line_num, source.path)
-    return without_blank_records(names, labels, [_column(c) for c in table.columns]), Guess(encoding, delimiter)
+    return without_blank_records(names, labels, [as_column(c) for c in table.columns]), Guess(encoding, delimiter)
 
 
 def _parsed(text: str, delimiter: str, width: int, skip: int, path: str) -> pa.Table:

@@ -6,10 +6,11 @@ from typing import Literal
 from even_ballot.core.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.study import Source
+from even_ballot.formats.columnar import read_json_lines, read_parquet
 from even_ballot.formats.delimited import read_delimited
 from even_ballot.formats.spreadsheet import read_spreadsheet
 
-Format = Literal["csv", "xlsx", "ods"]
+Format = Literal["csv", "xlsx", "ods", "parquet", "jsonl"]
 
 
 def format_of(content: bytes, source: Source) -> Format:
@@ -21,7 +22,11 @@ def format_of(content: bytes, source: Source) -> Format:
         return "ods" if suffix == ".ods" else "xlsx"
     if content.startswith(b"\xd0\xcf\x11\xe0"):
         raise fault("This is a spreadsheet in the old binary format.", source.path, "Save it as XLSX or ODS.")
-    if suffix in (".xlsx", ".ods"):
+    if content.startswith(b"PAR1"):
+        return "parquet"
+    if suffix in (".jsonl", ".ndjson"):
+        return "jsonl"
+    if suffix in (".xlsx", ".ods", ".parquet"):
         raise fault(f"This is no {suffix[1:].upper()} file, whatever its name says.", source.path, "Check that it arrived whole.")
     return "csv"
 
@@ -32,12 +37,17 @@ def read_source(content: bytes, source: Source) -> tuple[RawTable, Source]:
         raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
     kind = format_of(content, source)
     try:
+        said: dict[str, str | int] = {}
         if kind == "csv":
             table, guess = read_delimited(content, source)
-            said = {"encoding": guess.encoding, "delimiter": guess.delimiter}
+            said = {"encoding": guess.encoding, "delimiter": guess.delimiter, "header_rows": source.header_rows or 1}
+        elif kind == "parquet":
+            table = read_parquet(content, source)
+        elif kind == "jsonl":
+            table = read_json_lines(content, source)
         else:
             table, sheet = read_spreadsheet(content, source)
-            said = {"sheet": sheet}
+            said = {"sheet": sheet, "header_rows": source.header_rows or 1}
     except StudyError as error:
         raise StudyError([Fault(f.what, f.where or source.path, f.mend) for f in error.faults]) from None
-    return table, source.model_copy(update={"format": kind, "header_rows": source.header_rows or 1, **said})
+    return table, source.model_copy(update={"format": kind, **said})

@@ -16,7 +16,7 @@ from even_ballot.formats.headings import split_headings
 _LARGEST = 2 << 30
 
 
-def _spelled(cell: Any) -> str:
+def spelled(cell: Any) -> str:
     """A cell's value as text; whole numbers without decimals."""
     match cell:
         case None:
@@ -61,7 +61,7 @@ def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, str]:
     if sheet not in names:
         raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
     rows = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet).to_python()
-    texts = [[_spelled(cell) for cell in row] for row in rows]
+    texts = [[spelled(cell) for cell in row] for row in rows]
     first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)
     if first is None:
         raise fault(f"Sheet {sheet} is empty.", source.path, "Choose another sheet.")

@@ -1,9 +1,12 @@
 """The ledger as a journal: each entry with its effect, or what stops it."""
 
+from typing import Literal
+
 from sqlalchemy.orm import Session
 
 from even_ballot.core.expressions import Formula
 from even_ballot.core.faults import StudyError
+from even_ballot.formats.journal import journal_html, journal_markdown
 from even_ballot.services.bench import Bench
 from even_ballot.services.views import ConditionView, LedgerEntry
 from even_ballot.store.studies import State
@@ -37,6 +40,13 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
             fault = ledgered.fault.faults[0] if here and ledgered.fault else None
             entries.append(LedgerEntry(i + 1, step.do, step.sentence(), step.why, step.off, None, None, None, {}, fault, here))
     return entries
+
+
+def journal(session: Session, bench: Bench, state: State, kind: Literal["md", "html"]) -> str:
+    """The ledger as a document, as far as its entries can be taken."""
+    ledgered = bench.ledgered(session, state)[1]
+    write = journal_markdown if kind == "md" else journal_html
+    return write(state.study, ledgered.start.n, ledgered.last.n, ledgered.effects)
 
 
 def try_condition(session: Session, bench: Bench, state: State, where: str) -> ConditionView:

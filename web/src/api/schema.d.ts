@@ -336,6 +336,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/ledger.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Journal
+         * @description The ledger as a document for a colleague.
+         */
+        get: operations["journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/lookups/{name}": {
         parameters: {
             query?: never;
@@ -1814,7 +1834,7 @@ export interface components {
             /** Encoding */
             encoding?: string | null;
             /** Format */
-            format?: ("csv" | "xlsx" | "ods") | null;
+            format?: ("csv" | "xlsx" | "ods" | "parquet" | "jsonl") | null;
             /** Header Rows */
             header_rows?: number | null;
             /** Path */
@@ -3288,6 +3308,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LedgerEntry"][];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    journal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "md" | "html";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

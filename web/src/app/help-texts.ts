@@ -18,6 +18,7 @@ export const HELP: Record<string, HelpText> = {
     title: "Intake",
     paragraphs: [
       "What arrived: every column of the file, under a short name made from its heading. The heading is kept as the question's text.",
+      "A newer file of the same answers is looked at first: what is new in it, what it would stop, which figures it would change. It is taken over or turned down whole.",
       "A second file can be looked up: it joins columns such as strata and base weights to the cases by a key, for instance the district.",
     ],
     words: [
@@ -41,7 +42,8 @@ export const HELP: Record<string, HelpText> = {
   screening: {
     title: "Screening",
     paragraphs: [
-      "What does not fit: codes that are not in the codebook and entries that are neither code nor number. Each finding leads to its cells.",
+      "What does not fit: codes that are not in the codebook, entries that are neither code nor number, staff tests, haste, entries that recur, straight lines, gaps. Each finding leads to its cells.",
+      "A finding is settled for all cells alike, its cases are set aside by a rule, or it may stand with a reason; it comes back when it changes. Checks of whole entries need to know which columns hold status, identifier and times: say so under About, in the Codebook.",
       "Cases are set aside, never deleted: every step is an entry of the ledger that can be switched off.",
     ],
     words: [

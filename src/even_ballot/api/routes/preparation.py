@@ -1,6 +1,8 @@
 """Codebook, ledger and screening."""
 
-from fastapi import APIRouter
+from typing import Literal
+
+from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
@@ -28,6 +30,14 @@ def codebook(state: CurrentStudy, session: Transaction, bench: Workbench) -> Cod
 def ledger(state: CurrentStudy, session: Transaction, bench: Workbench) -> list[LedgerEntry]:
     """The entries with their effects."""
     return ledgers.ledger(session, bench, state)
+
+
+@router.get("/ledger.{kind}", response_class=Response)
+def journal(kind: Literal["md", "html"], state: CurrentStudy, session: Transaction, bench: Workbench) -> Response:
+    """The ledger as a document for a colleague."""
+    text = ledgers.journal(session, bench, state, kind)
+    headers = {"content-disposition": f'attachment; filename="ledger.{kind}"'}
+    return Response(text, media_type="text/markdown" if kind == "md" else "text/html", headers=headers)
 
 
 @router.get("/findings")

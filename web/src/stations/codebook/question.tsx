@@ -10,9 +10,10 @@ import { ReadNumberForm, TidyForm } from "./reading";
 import { RenameForm } from "./rename";
 import { ReverseForm } from "./reverse";
 import { ScaleForm } from "./scale";
+import { SplitForm, separatorOf } from "./split";
 
 type VariableView = Schema["VariableView"];
-type Tool = "about" | "scale" | "band" | "reverse" | "number" | "tidy" | "rename";
+type Tool = "about" | "split" | "scale" | "band" | "reverse" | "number" | "tidy" | "rename";
 
 const SORTS: Record<string, string> = {
   missing: "means no answer",
@@ -104,6 +105,7 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
     ["scale", "Answer scale …", variable.kind === "text" || variable.kind === "coded"],
     ["number", "Read as numbers …", variable.kind === "text"],
     ["tidy", "Tidy the spacing …", variable.kind === "text"],
+    ["split", "Several answers …", variable.kind === "text" && separatorOf(view) != null],
     ["reverse", "Turn round …", variable.kind === "coded" && Boolean(scale?.ordered)],
     ["band", "Band …", variable.kind === "number"],
     ["rename", "Rename …", true],
@@ -165,6 +167,7 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
           {tool === "number" && <ReadNumberForm name={variable.name} done={() => setTool(null)} />}
           {tool === "tidy" && <TidyForm name={variable.name} codebook={codebook} done={() => setTool(null)} />}
           {tool === "about" && <AboutForm view={view} done={() => setTool(null)} />}
+          {tool === "split" && <SplitForm view={view} done={() => setTool(null)} />}
           {tool === "rename" && <RenameForm name={variable.name} />}
         </section>
       )}

@@ -5,6 +5,9 @@ import { ActionButton } from "../../parts/actions";
 import { percent } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 
+/** Endings of the files that answers come in. */
+export const ANSWER_FILES = ".csv,.tsv,.txt,.xlsx,.ods,.parquet,.jsonl,.ndjson";
+
 /** Asks for a file of some kinds. */
 export function pickFile(accept: string, take: (file: File) => void) {
   const input = document.createElement("input");

@@ -68,11 +68,19 @@ export function Reading({
             encoding,
           }))}
         </>
+      ) : reading.format === "parquet" || reading.format === "jsonl" ? (
+        <p className="text-sm">
+          {reading.format === "parquet" ? "Parquet" : "JSON lines"}: nothing had to be guessed but the kinds.
+        </p>
       ) : (
         pick("Sheet", reading.sheet ?? "", file.sheets?.map((s) => [s, s] as const) ?? [], (sheet) => ({ sheet }))
       )}
-      {pick("Rows of headings", String(reading.header_rows ?? 1), ROWS, (rows) => ({ header_rows: Number(rows) }))}
-      <p className="text-soft text-xs">These were guessed from the file. Change one and the preview follows.</p>
+      {reading.header_rows != null && (
+        <>
+          {pick("Rows of headings", String(reading.header_rows), ROWS, (rows) => ({ header_rows: Number(rows) }))}
+          <p className="text-soft text-xs">These were guessed from the file. Change one and the preview follows.</p>
+        </>
+      )}
       {again.error instanceof Refusal && <Faults faults={again.error.faults} />}
     </section>
   );

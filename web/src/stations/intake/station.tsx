@@ -7,7 +7,7 @@ import { plural, size } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { ColumnList } from "./columns";
-import { FileDrop, pickFile, useUpload } from "./drop";
+import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "./drop";
 import { LookUpForm } from "./look-up";
 import { NewerFile } from "./newer";
 
@@ -70,7 +70,7 @@ export function IntakeStation() {
             id="bring-newer"
             label="Bring in a newer file"
             icon={ArrowsClockwise}
-            run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", newer.begin)}
+            run={() => pickFile(ANSWER_FILES, newer.begin)}
           />
           {newer.sending && <p className="text-sm">Sending {newer.sending.name} …</p>}
           {newer.refusal && <Faults faults={newer.refusal.faults} />}
@@ -89,7 +89,7 @@ export function IntakeStation() {
                 id="bring-lookup"
                 label="Bring in a file to look up"
                 icon={FileArrowUp}
-                run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", arriving.begin)}
+                run={() => pickFile(ANSWER_FILES, arriving.begin)}
               />
             </FileDrop>
           </div>

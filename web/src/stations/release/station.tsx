@@ -28,6 +28,13 @@ const STUDY = [
     "study.zip",
     "Runs at the command line once unpacked: even-ballot run study.json --out results",
   ],
+  [
+    "ledger.html",
+    "The ledger as a page",
+    "ledger.html",
+    "Every entry with its reason and its effect, to hand to a colleague.",
+  ],
+  ["ledger.md", "The ledger as Markdown", "ledger.md", "The same as plain text."],
   ["study.json", "The study file alone", "study.json", "What was done, without the answers."],
 ] as const;
 

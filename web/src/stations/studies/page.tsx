@@ -8,7 +8,7 @@ import { CommonActions } from "../../app/shell";
 import { ActionButton } from "../../parts/actions";
 import { day, plural } from "../../parts/figures";
 import { tell } from "../../parts/notices";
-import { FileDrop, pickFile, useUpload } from "../intake/drop";
+import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "../intake/drop";
 
 const path = (study_id: string) => ({ params: { path: { study_id } } });
 
@@ -104,7 +104,8 @@ export function StudiesPage() {
           <FileDrop state={arriving}>
             <p className="font-serif text-xl">Drop a file of answers here</p>
             <p className="mb-3 text-soft text-sm">
-              CSV or other delimited text, XLSX or ODS. You see what is in it before anything is taken over.
+              CSV or other delimited text, XLSX, ODS, Parquet or JSON lines. You see what is in it before anything is
+              taken over.
             </p>
             <ActionButton
               id="choose-file"
@@ -112,7 +113,7 @@ export function StudiesPage() {
               keys="n"
               icon={FileArrowUp}
               look="strong"
-              run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", arriving.begin)}
+              run={() => pickFile(ANSWER_FILES, arriving.begin)}
             />
           </FileDrop>
         )}

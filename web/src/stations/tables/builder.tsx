@@ -13,6 +13,7 @@ const STATS: readonly (readonly [Stat, string])[] = [
   ["col_pct", "column %"],
   ["row_pct", "row %"],
   ["total_pct", "total %"],
+  ["response_pct", "% of responses"],
   ["mean", "mean"],
   ["sd", "sd"],
   ["median", "median"],

@@ -1,0 +1,53 @@
+"""The ledger as a document for a colleague: Markdown and HTML."""
+
+from html import escape
+
+from even_ballot.core.ledger import Effect
+from even_ballot.core.study import Study
+
+
+def effect_text(effect: Effect) -> str:
+    """What an entry did, in words."""
+    if effect.off:
+        return "Switched off."
+    said = []
+    if gone := effect.cases_before - effect.cases_after:
+        said.append(f"{gone:,} cases set aside, {effect.cases_after:,} left")
+    if effect.cells_changed:
+        said.append(f"{effect.cells_changed:,} cells changed")
+    for name, words in effect.unplaced.items():
+        some = ", ".join(f"“{word}” ({n:,})" for word, n in list(words.items())[:5])
+        said.append(f"not placed in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else ""))
+    return ("; ".join(said) or "No case and no cell changed").capitalize() + "."
+
+
+def _head(study: Study, received: int, used: int) -> tuple[str, str]:
+    title = f"What was done to the answers: {study.title}"
+    return title, f"{study.source.path}: {received:,} cases received, {received - used:,} set aside, {used:,} in use."
+
+
+def _entry(effect: Effect) -> tuple[str, str]:
+    because = f", because: {effect.why}" if effect.why else ""
+    return f"{effect.sentence}{because}.", effect_text(effect)
+
+
+def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effect, ...]) -> str:
+    """The entries in order, each with its effect."""
+    title, state = _head(study, received, used)
+    lines = [f"# {title}", "", state, ""]
+    for effect in effects:
+        sentence, did = _entry(effect)
+        lines += [f"{effect.step}. {sentence}", f"   *{did}*"]
+    return "\n".join(lines) + "\n"
+
+
+def journal_html(study: Study, received: int, used: int, effects: tuple[Effect, ...]) -> str:
+    """The same as a page of its own."""
+    title, state = _head(study, received, used)
+    entries = "".join(f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in map(_entry, effects))
+    style = "body{font:16px/1.5 Georgia,serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#211e19}em{color:#5d564b}"
+    return (
+        f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
+        f"<style>{style}</style></head>\n"
+        f"<body><h1>{escape(title)}</h1><p>{escape(state)}</p>\n<ol>\n{entries}</ol></body></html>\n"
+    )
