@@ -47,7 +47,7 @@ def pictures(browser: Browser, study: str) -> None:
     shot("intake", f"{here}/intake/frame", "Look these columns up")
     shot("codebook", f"{here}/codebook/ferry_runs_need", "also used by")
     shot("turn-round", f"{here}/codebook/boats_too_crowded", "also used by", "tool-reverse")
-    shot("screening", f"{here}/screening/too_little~~under 50 %25 answered", "The cells")
+    shot("screening", f"{here}/screening/too_fast", "The cells")
     shot("ledger", f"{here}/screening?ledger=true", "because: made by our own staff")
     shot("weighting", f"{here}/weighting", "Distribution of the weights")
     shot("margin", f"{here}/weighting/margin-0", "Woman, 18 to 34")

@@ -35,7 +35,7 @@ def dataset(columns: Mapping[str, Sequence[Any]], **scales: Scale) -> Dataset:
 
 def study(**parts: Any) -> Study:
     """A study of some parts."""
-    return parse_study({"source": {"path": "answers.csv"}, **parts})
+    return parse_study({"source": {"path": "answers.csv"}} | parts)
 
 
 def values(data: Dataset, name: str) -> list[Any]:

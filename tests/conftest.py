@@ -1,13 +1,20 @@
 """A private MariaDB for the tests, and applications on fresh databases in it."""
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine, create_engine, text
 
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.server import MariaServer
+
+# A slow machine is no fault; in CI the same examples each time, so that a landing never hangs on luck.
+settings.register_profile("here", deadline=None)
+settings.register_profile("ci", deadline=None, derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
 @pytest.fixture(scope="session")

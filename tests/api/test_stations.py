@@ -200,3 +200,18 @@ def test_a_lookup_is_brought_in_and_used(api: Any, small: dict[str, Any]) -> Non
     place = next(v for v in book["variables"] if v["variable"]["name"] == "place")
     assert {a["label"]: a["cases"] for a in place["answers"]} == {"north": 2, "south": 3}
     assert study["undo"] == "Look up place in places by id"
+
+
+def test_a_cut_off_is_moved_by_looking_at_the_distribution(api: Any, demo: dict[str, Any]) -> None:
+    path = f"/studies/{demo['id']}"
+    before = api("GET", f"{path}/cut-off/too_fast")
+    assert sum(before["bars"]) == demo["tally"]["in_use"]
+    finding = next(f for f in api("GET", f"{path}/findings") if f["kind"] == "too_fast")
+    assert finding["cases"] == before["under"] > 0
+    moved = api.change(demo, screening={"fast": 300, "answered": 0.8})
+    after = api("GET", f"{path}/cut-off/too_fast")
+    assert (after["cut"], after["under"] > before["under"]) == (300, True)
+    little = api("GET", f"{path}/cut-off/too_little")
+    found = {f["kind"]: f["cases"] for f in api("GET", f"{path}/findings")}
+    assert (found["too_fast"], found["too_little"]) == (after["under"], little["under"])
+    assert moved["undo"] == "Changed the screening"

@@ -15,7 +15,7 @@ PAGES = {
     "intake": ("intake/frame", "Look these columns up"),
     "codebook": ("codebook/ferry_runs_need", "also used by"),
     "screening": ("screening?ledger=true", "Set cases aside"),
-    "finding": ("screening/too_little~~under 50 %25 answered", "The cells"),
+    "finding": ("screening/too_fast", "The cells"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
     "design": ("weighting/design", "142 degrees of freedom"),
     "tables": ("tables/crossing", "Base (unweighted)"),
@@ -119,6 +119,29 @@ def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser
     browser.give_file("choose-file", ragged)
     browser.see("1 records do not have the 2 fields of the heading")
     browser.see("at ragged.csv, line 3")
+
+
+def test_a_rule_is_tried_added_and_its_breakers_found(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/screening")
+    browser.act("open-rules")
+    browser.fill("What must hold", "household >= 2 or age < 90")
+    browser.see("Broken by")
+    browser.fill("Its name", "the very old do not live alone")
+    compare_with_palette(browser)
+    browser.act("add-rule")
+    browser.see("Rules broken")
+    browser.follow("the very old do not live alone")
+    browser.fill("Or let it stand, because", "some do")
+    browser.act("accept-finding")
+    browser.see("Let stand: some do.")
+
+
+def test_a_cut_off_is_moved(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/screening/too_fast")
+    browser.fill("Cut off under (seconds)", "240", enter=True)
+    browser.see("under 240 seconds")
+    browser.fill("Cut off under (seconds)", "20", enter=True)
+    browser.see("Nobody is under the cut-off")
 
 
 def test_several_answers_in_a_cell_become_a_question_with_both_percentages(browser: Browser, study: str) -> None:

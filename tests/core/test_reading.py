@@ -66,6 +66,7 @@ def test_an_entry_for_a_column_that_is_not_there_is_named() -> None:
     ("part", "where", "what"),
     [
         ({"tabels": []}, "tabels", "not known"),
+        ({"source": {"path": "a.csv", "delimiter": "\n"}}, "source.delimiter", "cannot be the delimiter"),
         ({"ledger": [{"do": "drop_cases", "were": "x"}]}, "ledger[0].were", "not known"),
         ({"ledger": [{"do": "drop_casess"}]}, "ledger[0]", "no such step"),
         ({"ledger": [{"where": "a > 1"}]}, "ledger[0]", "says what it does"),

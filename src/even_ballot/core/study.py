@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, Self
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from even_ballot import __version__
 from even_ballot.core.codebook import Codebook
@@ -33,6 +33,13 @@ class Source(Model):
     encoding: str | None = None
     delimiter: str | None = Field(default=None, min_length=1, max_length=1)
     decimal: Literal[".", ","] | None = None
+
+    @field_validator("delimiter")
+    @classmethod
+    def _apart_from_quotes_and_lines(cls, value: str | None) -> str | None:
+        if value is not None and value in '"\r\n':
+            raise ValueError("a quote or a line break cannot be the delimiter")
+        return value
 
 
 class Study(Model):

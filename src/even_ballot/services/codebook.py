@@ -1,5 +1,7 @@
 """The codebook as it stands after the ledger: every variable with its answers."""
 
+from typing import Literal
+
 import numpy as np
 from sqlalchemy.orm import Session
 
@@ -7,9 +9,10 @@ from even_ballot.core.codebook import Kind
 from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.ledger import cases
 from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for
+from even_ballot.core.screening.entries import answered_share, seconds_of
 from even_ballot.formats.microdata import entries
 from even_ballot.services.bench import Bench, Ledgered
-from even_ballot.services.views import CodebookView, FindingCases, NumberSummary, Shown, VariableView
+from even_ballot.services.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, VariableView
 from even_ballot.store.studies import State
 
 _SHOWN, _BARS, _LISTED = 60, 20, 200
@@ -99,6 +102,25 @@ def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
     return CodebookView(
         tuple(_variable(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables), scales, used
     )
+
+
+def distribution(session: Session, bench: Bench, state: State, kind: Literal["too_fast", "too_little"]) -> CutOffView | None:
+    """What a movable cut-off is chosen by: seconds taken, or share answered, of every case in use."""
+    data, settings = bench.ledgered(session, state)[1].last, state.study.screening
+    if kind == "too_fast":
+        timed = seconds_of(data)
+        values = None if timed is None else timed[1][~np.isnan(timed[1])]
+        if values is None or not len(values):
+            return None
+        cut = settings.fast if settings.fast is not None else float(np.median(values)) / 3
+        high = float(np.quantile(values, 0.98))
+    else:
+        values = answered_share(data, settings)
+        if values is None:
+            return None
+        cut, high = settings.answered, 1.0
+    counts, edges = np.histogram(np.minimum(values, high), bins=40, range=(0.0, max(high, cut)))
+    return CutOffView(kind, cut, float(edges[-1]), tuple(map(int, counts)), int((values < cut).sum()))
 
 
 def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:

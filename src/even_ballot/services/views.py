@@ -211,3 +211,14 @@ class ConditionView:
     cases: int | None
     of: int
     faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class CutOffView:
+    """A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how many lie under it."""
+
+    kind: str
+    cut: float
+    high: float
+    bars: tuple[int, ...]
+    under: int

@@ -98,7 +98,9 @@ export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data
 export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
 
-type Parts = Partial<Pick<Schema["Study"], "title" | "codebook" | "ledger" | "weightings" | "design" | "tables">>;
+type Parts = Partial<
+  Pick<Schema["Study"], "title" | "codebook" | "screening" | "ledger" | "weightings" | "design" | "tables">
+>;
 
 /** Changes of a study. Every one is checked whole by the server, saved, and answered with the new state. */
 export function useChange() {

@@ -236,6 +236,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/cut-off/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cut Off
+         * @description The distribution that a movable cut-off is chosen by.
+         */
+        get: operations["cut_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/design": {
         parameters: {
             query?: never;
@@ -953,6 +973,22 @@ export interface components {
             variables: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * CutOffView
+         * @description A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how many lie under it.
+         */
+        CutOffView: {
+            /** Bars */
+            bars: number[];
+            /** Cut */
+            cut: number;
+            /** High */
+            high: number;
+            /** Kind */
+            kind: string;
+            /** Under */
+            under: number;
         };
         /**
          * Derive
@@ -3056,6 +3092,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    cut_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "too_fast" | "too_little";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutOffView"] | null;
                 };
             };
             /** @description Not Found */

@@ -9,7 +9,7 @@ from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workben
 from even_ballot.core.screening import Finding
 from even_ballot.services import codebook as codebooks
 from even_ballot.services import ledger as ledgers
-from even_ballot.services.views import CodebookView, ConditionView, FindingCases, LedgerEntry
+from even_ballot.services.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
 
@@ -58,3 +58,11 @@ def finding_cases(
 def try_condition(body: Condition, state: CurrentStudy, session: Transaction, bench: Workbench) -> ConditionView:
     """How many cases a condition is true of."""
     return ledgers.try_condition(session, bench, state, body.where)
+
+
+@router.get("/cut-off/{kind}")
+def cut_off(
+    kind: Literal["too_fast", "too_little"], state: CurrentStudy, session: Transaction, bench: Workbench
+) -> CutOffView | None:
+    """The distribution that a movable cut-off is chosen by."""
+    return codebooks.distribution(session, bench, state, kind)

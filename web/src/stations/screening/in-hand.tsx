@@ -6,6 +6,7 @@ import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { Heading, Sub } from "../../parts/panes";
+import { CutOff } from "./cut-off";
 import { type Group, KINDS, titleOf } from "./kinds";
 
 const CELL_KINDS = ["not_placed", "not_in_codebook", "blank"];
@@ -129,6 +130,7 @@ export function InHand({ group }: { group: Group }) {
       <Heading over={`${KINDS[group.kind]?.heading ?? group.kind}: ${KINDS[group.kind]?.says ?? ""}`}>
         {titleOf(group)}
       </Heading>
+      {(group.kind === "too_fast" || group.kind === "too_little") && <CutOff kind={group.kind} />}
       {group.accepted ? (
         <Reopen group={group} />
       ) : (

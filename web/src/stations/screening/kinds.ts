@@ -27,10 +27,13 @@ export interface Group {
   accepted: string | null;
 }
 
+/** A finding's address; one with a movable cut-off keeps its own while the cut moves. */
 const keyOf = (f: Finding) =>
   f.kind === "not_placed" || f.kind === "not_in_codebook"
     ? `${f.kind}~${f.value}`
-    : `${f.kind}~${f.variable}~${f.value}`;
+    : f.kind === "too_fast" || f.kind === "too_little"
+      ? f.kind
+      : `${f.kind}~${f.variable}~${f.value}`;
 
 /** Findings of one entry together, in the order of the sweep. */
 export function groupsOf(findings: readonly Finding[]): Group[] {

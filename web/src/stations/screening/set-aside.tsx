@@ -1,34 +1,19 @@
 import { FunnelSimple } from "@phosphor-icons/react";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got } from "../../api/client";
-import { useChange, useStudy } from "../../api/queries";
+import { useChange } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Field, TextArea, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Heading } from "../../parts/panes";
-import { useWaited } from "../../parts/waited";
+import { useTried } from "./tried";
 
 /** Cases set aside by a condition; how many it is true of is said before anything is done. */
 export function SetAside() {
-  const study = useStudy();
   const { addSteps, change } = useChange();
   const [where, setWhere] = useState("");
   const [why, setWhy] = useState("");
-  const settled = useWaited(where.trim(), 250);
-  const { data: tried } = useQuery({
-    queryKey: ["condition", study.id, study.edition, settled],
-    enabled: settled !== "",
-    queryFn: () =>
-      got(
-        api.POST("/api/v1/studies/{study_id}/condition", {
-          params: { path: { study_id: study.id } },
-          body: { where: settled },
-        }),
-      ),
-  });
-  const current = settled === where.trim() ? tried : undefined;
+  const current = useTried(where.trim());
   return (
     <section aria-label="Set cases aside" className="max-w-2xl">
       <Heading over="An entry of the ledger; it can be switched off again">Set cases aside</Heading>

@@ -1,11 +1,13 @@
-import { FunnelSimple } from "@phosphor-icons/react";
+import { FunnelSimple, ListChecks } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useFindings, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count } from "../../parts/figures";
-import { arrows, Empty, Panes, Sub } from "../../parts/panes";
+import { arrows, Empty, Heading, Panes, Sub } from "../../parts/panes";
+import { CutOff } from "./cut-off";
 import { InHand } from "./in-hand";
 import { type Group, groupsOf, KINDS, titleOf } from "./kinds";
+import { Rules } from "./rules";
 import { SetAside } from "./set-aside";
 
 function Item({ group, current }: { group: Group; current: boolean }) {
@@ -52,6 +54,13 @@ export function ScreeningStation() {
             pressed={!item}
             run={() => navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: undefined } })}
           />
+          <ActionButton
+            id="open-rules"
+            label="Rules …"
+            icon={ListChecks}
+            pressed={item === "rules"}
+            run={() => navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: "rules" } })}
+          />
           {!groups.length && (
             <>
               <Sub>No findings</Sub>
@@ -77,8 +86,15 @@ export function ScreeningStation() {
         </>
       }
       right={
-        current ? (
+        item === "rules" ? (
+          <Rules />
+        ) : current ? (
           <InHand key={current.key} group={current} />
+        ) : item === "too_fast" || item === "too_little" ? (
+          <>
+            <Heading over={KINDS[item]?.heading}>Nobody is under the cut-off</Heading>
+            <CutOff kind={item} />
+          </>
         ) : item ? (
           <Empty title="This finding is settled">
             It is no longer found in the answers. Choose another on the left.

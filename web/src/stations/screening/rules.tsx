@@ -1,0 +1,85 @@
+import { Plus, Trash } from "@phosphor-icons/react";
+import { useState } from "react";
+import { useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Field, TextArea, TextInput } from "../../parts/fields";
+import { count, plural } from "../../parts/figures";
+import { Faults } from "../../parts/notices";
+import { Heading, Sub } from "../../parts/panes";
+import { useTried } from "./tried";
+
+/** Conditions that every case must meet; who breaks one is a finding. */
+export function Rules() {
+  const study = useStudy();
+  const { change } = useChange();
+  const [name, setName] = useState("");
+  const [must, setMust] = useState("");
+  const broken = useTried(must.trim() ? `not (${must.trim()})` : "");
+  const book = study.document.codebook ?? {};
+  const rules = book.rules ?? [];
+  const save = (to: typeof rules) => change.mutateAsync({ codebook: { ...book, rules: to } });
+  return (
+    <section aria-label="Rules" className="max-w-2xl">
+      <Heading over="What must hold for every case">Rules</Heading>
+      <ul>
+        {rules.map((rule) => (
+          <li key={rule.name} className="flex items-baseline gap-3 border-hair border-b py-1.5">
+            <span className="grow">
+              <span className="font-serif">{rule.name}</span>
+              <code className="block text-soft text-sm">{rule.must}</code>
+            </span>
+            <ActionButton
+              id={`drop-rule-${rule.name}`}
+              label={`Take the rule out: ${rule.name}`}
+              icon={Trash}
+              bare
+              look="quiet"
+              disabled={change.isPending}
+              run={() => {
+                save(rules.filter((r) => r !== rule)).catch(() => {});
+              }}
+            />
+          </li>
+        ))}
+      </ul>
+      {!rules.length && <p className="text-soft">There is no rule yet.</p>}
+      <Sub>New rule</Sub>
+      <Field
+        label="What must hold"
+        hint="For example household >= 1, or age >= 18 or tenure != 2. What is missing breaks no rule."
+      >
+        {(p) => <TextArea {...p} rows={2} spellCheck={false} value={must} onChange={(e) => setMust(e.target.value)} />}
+      </Field>
+      {broken && <Faults faults={broken.faults} />}
+      <p className="text-sm" role="status">
+        {broken?.cases != null && `Broken by ${plural(broken.cases, "case")} of ${count(broken.of)}.`}
+      </p>
+      <Field
+        label="Its name"
+        wrong={rules.some((r) => r.name === name.trim()) ? "There is a rule of this name." : undefined}
+      >
+        {(p) => (
+          <TextInput {...p} value={name} placeholder="somebody lives there" onChange={(e) => setName(e.target.value)} />
+        )}
+      </Field>
+      <ActionButton
+        id="add-rule"
+        label="Add the rule"
+        icon={Plus}
+        look="strong"
+        disabled={
+          broken?.cases == null || !name.trim() || rules.some((r) => r.name === name.trim()) || change.isPending
+        }
+        run={() => {
+          save([...rules, { name: name.trim(), must: must.trim() }]).then(
+            () => {
+              setName("");
+              setMust("");
+            },
+            () => {},
+          );
+        }}
+      />
+    </section>
+  );
+}
