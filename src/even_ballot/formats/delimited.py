@@ -2,6 +2,8 @@
 
 import csv
 import io
+import re
+from codecs import getincrementaldecoder
 from collections import Counter
 from dataclasses import dataclass
 
@@ -17,7 +19,8 @@ from even_ballot.formats.headings import split_headings
 
 DELIMITERS = ",;\t|"
 _MARKS = {b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16"}
-_SNIFF = 64 * 1024
+_SNIFF, _HEAD, _PIECE = 64 * 1024, 1 << 20, 1 << 24
+_LINE_END = re.compile(rb"\r\n|\n|\r")
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,18 @@ class Guess:
     delimiter: str
 
 
+def _is_utf8(content: bytes) -> bool:
+    """Whether all of it decodes, looked at piece by piece, so that no second copy of a large file is made."""
+    decoder = getincrementaldecoder("utf-8")()
+    view = memoryview(content)
+    try:
+        for at in range(0, len(content), _PIECE):
+            decoder.decode(bytes(view[at : at + _PIECE]), final=at + _PIECE >= len(content))
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
 def guess_encoding(content: bytes) -> str:
     """By its mark, else UTF-8 where it reads as that, else the likeliest; binary content is refused."""
     for mark, encoding in _MARKS.items():
@@ -36,11 +51,7 @@ def guess_encoding(content: bytes) -> str:
     head = content[:_SNIFF]
     if b"\x00" in head:
         raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    try:
-        content.decode("utf-8")
-    except UnicodeDecodeError:
-        pass
-    else:
+    if _is_utf8(content):
         return "utf-8"
     control = sum(byte < 9 or 13 < byte < 32 for byte in head)
     if control > len(head) / 100:
@@ -64,14 +75,18 @@ def guess_delimiter(text: str) -> str:
     return best
 
 
-def _text(content: bytes, source: Source) -> tuple[str, str]:
+def _utf8(content: bytes, source: Source) -> tuple[bytes, str]:
+    """The content as UTF-8 without its mark, and the encoding it came in."""
     encoding = source.encoding or guess_encoding(content)
     try:
-        return content.decode(encoding), encoding
+        if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig", "ascii"):
+            if source.encoding is not None and not _is_utf8(content):
+                content.decode("utf-8")
+            return content.removeprefix(b"\xef\xbb\xbf"), encoding
+        return content.decode(encoding).lstrip("\ufeff").encode(), encoding
     except (UnicodeDecodeError, LookupError) as error:
-        raise fault(
-            f"The file does not read as {encoding}: {error}.", source.path, "Leave encoding out, or name the right one."
-        ) from None
+        what = f"The file does not read as {encoding}: {error}."
+        raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
 
 
 def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
@@ -92,7 +107,7 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
 
 def as_column(chunks: pa.ChunkedArray) -> Column:
     """A text column from an Arrow one: distinct entries and their indices."""
-    encoded = chunks.dictionary_encode().combine_chunks()
+    encoded = (chunks if pa.types.is_dictionary(chunks.type) else chunks.dictionary_encode()).combine_chunks()
     if isinstance(encoded, pa.ChunkedArray):
         encoded = encoded.chunk(0) if encoded.num_chunks else pa.array([], pa.string()).dictionary_encode()
     words = encoded.dictionary.to_pylist()
@@ -124,13 +139,21 @@ def read_delimited(content: bytes, source: Source) -> tuple[RawTable, Guess]:
 
     Raises StudyError for an empty or binary file, for undecodable bytes, and for ragged records, by line.
     """
-    if not content.strip():
+    if not content[:_HEAD].strip() and not content.strip():
         raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
-    text, encoding = _text(content, source)
-    text = text.lstrip("\ufeff")
-    delimiter = source.delimiter or guess_delimiter(text[:_SNIFF])
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-    heads = []
+    body, encoding = _utf8(content, source)
+    head = body[:_HEAD].decode(errors="ignore")
+    delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
+    heads, lines = _headings(head, delimiter, source)
+    names, labels = split_headings(heads)
+    table = _parsed(body, delimiter, len(names), lines, source.path)
+    return without_blank_records(names, labels, [as_column(c) for c in table.columns]), Guess(encoding, delimiter)
+
+
+def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int]:
+    """The rows of headings, and how many lines of the file they take up."""
+    reader = csv.reader(io.StringIO(head, newline=""), delimiter=delimiter)
+    heads: list[list[str]] = []
     try:
         for row in reader:
             if any(cell.strip() for cell in row):
@@ -139,30 +162,37 @@ def read_delimited(content: bytes, source: Source) -> tuple[RawTable, Guess]:
                 break
     except csv.Error as error:
         raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
-    names, labels = split_headings(heads)
-    table = _parsed(text, delimiter, len(names), reader.line_num, source.path)
-    return without_blank_records(names, labels, [as_column(c) for c in table.columns]), Guess(encoding, delimiter)
+    return heads, reader.line_num
 
 
-def _parsed(text: str, delimiter: str, width: int, skip: int, path: str) -> pa.Table:
+def _after(body: bytes, lines: int) -> int:
+    """Where the line after so many begins."""
+    at = 0
+    for _ in range(lines):
+        found = _LINE_END.search(body, at)
+        if found is None:
+            return len(body)
+        at = found.end()
+    return at
+
+
+def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa.Table:
     keys = [str(i) for i in range(width)]
-    lines = io.StringIO(text, newline="")
-    for _ in range(skip):
-        lines.readline()
-    body = lines.read()
-    if not body.strip():
+    start = _after(body, skip)
+    if not body[start : start + _HEAD].strip() and not body[start:].strip():
         raise fault("The file holds headings and no record.", path, "Bring a file with at least one record.")
     try:
         return arrow_csv.read_csv(
-            pa.BufferReader(body.encode()),
-            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=max(1 << 24, min(len(body) * 4, 1 << 30))),
+            pa.BufferReader(pa.py_buffer(body).slice(start)),
+            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=1 << 24),
             parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
             convert_options=arrow_csv.ConvertOptions(
-                column_types=dict.fromkeys(keys, pa.string()), strings_can_be_null=False, quoted_strings_can_be_null=False
+                column_types=dict.fromkeys(keys, pa.dictionary(pa.int32(), pa.string())),
+                strings_can_be_null=False,
+                quoted_strings_can_be_null=False,
             ),
         )
     except pa.ArrowInvalid as error:
-        ragged = _ragged(text, delimiter, width, path)
         if "columns" in str(error).lower():
-            raise ragged from None
+            raise _ragged(body.decode(), delimiter, width, path) from None
         raise fault(f"The file does not read as delimited text: {error}.", path, "Check the quotes.") from None

@@ -4,9 +4,10 @@ import re
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.codebook import Role
-from even_ballot.core.dataset import BLANK, Bools, Dataset, Floats
+from even_ballot.core.dataset import BLANK, Bools, Column, Dataset, Floats
 from even_ballot.core.screening.finding import Found
 from even_ballot.core.screening.settings import Screening
 
@@ -88,10 +89,27 @@ def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
     distinct = [name for name in names if _repeats(data, name)]
     if len(distinct) < 5:
         return
-    cells = np.stack([np.where(data.column(n).state == BLANK, np.nan, data.column(n).values.astype(float)) for n in distinct], 1)
-    _, group, counts = np.unique(cells, axis=0, return_inverse=True, return_counts=True, equal_nan=True)
-    filled = (~np.isnan(cells)).sum(1) >= len(distinct) / 2
-    yield Found("", "", np.asarray((counts[group.ravel()] > 1) & filled))
+    columns = [data.column(name) for name in distinct]
+    filled = np.sum([column.state != BLANK for column in columns], axis=0) >= len(distinct) / 2
+    digest = _digest(columns, data.n)
+    _, first, counts = np.unique(digest, return_inverse=True, return_counts=True)
+    likely = np.flatnonzero(filled & (counts[first.ravel()] > 1))
+    # Equal digests only point at cases; the cells decide.
+    cells = np.stack([np.where(c.state[likely] == BLANK, np.nan, c.values[likely].astype(float)) for c in columns], 1)
+    _, group, alike = np.unique(cells, axis=0, return_inverse=True, return_counts=True, equal_nan=True)
+    found = np.zeros(data.n, np.bool_)
+    found[likely] = alike[group.ravel()] > 1
+    yield Found("", "", found)
+
+
+def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
+    """A number for each case that is the same for equal cells; blanks count as such."""
+    digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
+    for column in columns:
+        bits = np.where(column.state == BLANK, np.inf, column.values).astype(np.float64).view(np.uint64)
+        digest = (digest ^ bits) * np.uint64(1_099_511_628_211)
+        digest ^= digest >> np.uint64(29)
+    return digest
 
 
 def _repeats(data: Dataset, name: str) -> bool:

@@ -1,0 +1,107 @@
+"""Intake, a step of the ledger and the sweep of all checks on 1,000,000 cases x 60 columns, as ratios within one run.
+
+    .venv/bin/python benchmarks/preparation.py [--cases 1000000]
+
+Reading is compared with the time PyArrow alone needs to parse the same bytes; a step and the sweep with one plain pass
+(NumPy's sum of each column in its own type, one after the other). Memory is the growth of this process's peak while
+reading, over the size of the file.
+"""
+
+import argparse
+import io
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+from pyarrow import csv as arrow_csv
+
+from even_ballot.core.codebook import Code, Codebook, Scale, Variable
+from even_ballot.core.ledger import run_ledger
+from even_ballot.core.reading import interpret
+from even_ballot.core.screening import sweep
+from even_ballot.core.study import Source, parse_study
+from even_ballot.formats.source import read_source
+from even_ballot.store.chunks import column_chunks
+
+ANSWERS = ("Strongly agree", "Agree", "Neither", "Disagree", "Strongly disagree", "")
+SCALE = Scale(codes=tuple(Code(code=i, label=label) for i, label in enumerate(ANSWERS[:5], start=1)), ordered=True)
+QUESTIONS = tuple(f"q{i}" for i in range(50))
+
+
+def made(n: int) -> bytes:
+    """The bytes of a CSV: an identifier, 50 answers in words, 9 numbers."""
+    rng = np.random.default_rng(1)
+    columns: dict[str, object] = {"id": np.arange(n)}
+    words = pa.array(ANSWERS)
+    for name in QUESTIONS:
+        columns[name] = pa.DictionaryArray.from_arrays(pa.array(rng.integers(0, 6, n), pa.int32()), words).cast(pa.string())
+    for i in range(9):
+        columns[f"x{i}"] = np.round(rng.gamma(2, 10, n), 2)
+    out = io.BytesIO()
+    arrow_csv.write_csv(pa.table(columns), out)
+    return out.getvalue()
+
+
+def once(action: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    action()
+    return time.perf_counter() - start
+
+
+def memory(what: str) -> int:
+    """Bytes from the kernel's account of this process: VmRSS, or VmHWM, the peak since it was last reset."""
+    line = next(line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith(what))
+    return int(line.split()[1]) * 1024
+
+
+def reset_peak() -> int:
+    """Lets the peak start from what is held now, and returns that."""
+    Path("/proc/self/clear_refs").write_text("5")
+    return memory("VmRSS")
+
+
+def row(name: str, ratio: float, goal: str) -> None:
+    print(f"  {name:<58}{ratio:8.2f}   goal {goal}")
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--cases", type=int, default=1_000_000)
+    content = made(parser.parse_args().cases)
+    before = reset_peak()
+    start = time.perf_counter()
+    raw, _ = read_source(content, Source(path="answers.csv"))
+    reading = time.perf_counter() - start
+    grown = memory("VmHWM") - before
+    parse = min(once(lambda: arrow_csv.read_csv(pa.BufferReader(content))) for _ in range(2))
+    storing = once(lambda: [sum(len(c) for _, c in column_chunks(column)) for column in raw.columns])
+    print(
+        f"{len(raw.rows):,} cases x {len(raw.names)} columns, {len(content) / 1e6:.0f} MB; PyArrow alone parses it in {parse:.2f} s"
+    )
+    row("reading it into columns / PyArrow alone", reading / parse, "under 4")
+    row("reading and compressing for storage / PyArrow alone", (reading + storing) / parse, "under 8")
+    row("growth of peak memory while reading / size of the file", grown / len(content), "under 4")
+
+    variables = tuple(Variable(name=name, kind="coded", scale="agreement") for name in QUESTIONS)
+    book = Codebook(scales={"agreement": SCALE}, variables=variables)
+    data = interpret(raw, book)
+    plain = min(once(lambda: [column.values.sum() for column in data.columns.values()]) for _ in range(3))
+    print(f"One plain pass over the columns {plain * 1e3:.0f} ms")
+    document = {
+        "source": {"path": "answers.csv"},
+        "ledger": [
+            {"do": "reverse", "variables": ["q0"], "suffix": "_turned"},
+            {"do": "drop_cases", "where": "x0 > 30 and q1 == 'Agree'"},
+        ],
+    }
+    for step in parse_study(document).ledger:
+        took = once(lambda step=step: next(run_ledger(data, [step], {})))  # type: ignore[misc]
+        row(f"{step.do} / one plain pass ({took:.2f} s)", took / plain, "0.5 s")
+    took = once(lambda: sweep(data, book))
+    row(f"the sweep of all checks / one plain pass ({took:.1f} s)", took / plain, "15 s")
+
+
+if __name__ == "__main__":
+    main()
