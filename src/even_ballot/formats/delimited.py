@@ -5,6 +5,7 @@ import io
 import re
 from codecs import getincrementaldecoder
 from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -147,7 +148,9 @@ def read_delimited(content: bytes, source: Source) -> tuple[RawTable, Guess]:
     heads, lines = _headings(head, delimiter, source)
     names, labels = split_headings(heads)
     table = _parsed(body, delimiter, len(names), lines, source.path)
-    return without_blank_records(names, labels, [as_column(c) for c in table.columns]), Guess(encoding, delimiter)
+    with ThreadPoolExecutor(2) as pool:
+        columns = list(pool.map(as_column, table.columns))
+    return without_blank_records(names, labels, columns), Guess(encoding, delimiter)
 
 
 def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int]:
