@@ -192,3 +192,76 @@ def test_the_page_never_scrolls_sideways(browser: Browser, study: str) -> None:
         visit(browser, study, page)
         wide, room = browser.driver.execute_script("return [document.documentElement.scrollWidth, innerWidth]")
         assert wide <= room, page
+
+
+def test_a_changed_target_shows_its_effect_and_a_wrong_one_is_said_in_place(browser: Browser, study: str) -> None:
+    visit(browser, study, "weighting")
+    before = browser.text()
+    browser.fill("Target of Woman, 18 to 34", "9410", enter=True)
+    browser.see("63,300")
+    browser.see("describe one population")
+    browser.fill("Target of Woman, 18 to 34", "7410", enter=True)
+    browser.until(lambda: "describe one population" not in browser.text(), "the margins to agree again")
+    browser.see("61,300")
+    browser.fill("Target of Woman, 18 to 34", "many", enter=True)
+    assert browser.field("Target of Woman, 18 to 34").get_attribute("aria-invalid") == "true"
+    assert "33.229" in before
+
+
+def test_a_margin_is_in_shares_and_its_sum_says_what_is_missing(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/weighting/margin-1")
+    browser.see("Hask")
+    browser.choose("Targets are", "percent")
+    browser.see("too much")
+    for isle, share in (("Hask", 37), ("Orran", 28), ("Tolvey", 21), ("Brim", 10)):
+        browser.fill(f"Target of {isle}", str(share), enter=True)
+    browser.see("4.00 missing to the whole")
+    browser.fill("Target of Brim", "14", enter=True)
+    browser.until(lambda: "missing to the whole" not in browser.text(), "the sum to be right")
+    browser.see("margins met")
+
+
+def test_every_state_has_an_address_and_an_address_that_leads_nowhere_says_so(browser: Browser, study: str) -> None:
+    for path, text in (
+        ("codebook/nobody", "There is no variable nobody"),
+        ("tables/nothing", "There is no such table"),
+        ("screening/gone", "This finding is settled"),
+        ("intake/nothing", "There is no file nothing"),
+        ("weighting/margin-9", "There is no such margin"),
+    ):
+        browser.go(f"{study}/{path}")
+        browser.see(text)
+    browser.go("/study/0000000000000000/intake")
+    browser.see("There is no such study")
+    browser.go("/nowhere/at/all")
+    browser.see("There is no such page")
+
+
+def test_arrow_keys_go_through_a_list(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    first = browser.until(lambda: browser.all('a[aria-current="true"]')[0], "the table in the plan")
+    browser.driver.execute_script("arguments[0].focus()", first)
+    browser.driver.switch_to.active_element.send_keys(Keys.ARROW_DOWN)
+    browser.until(lambda: browser.driver.current_url.endswith("/tables/crossing"), "the next table")
+    browser.see("Every week")
+
+
+def test_the_title_of_a_study_is_changed_in_place_and_undone_by_its_key(browser: Browser, study: str) -> None:
+    browser.fill("Title of the study", "Another title", enter=True)
+    browser.until(lambda: "Changed the title" in str(browser.all('[data-action="undo"]')[0].get_attribute("title")), "the change")
+    browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "z")
+    browser.until(
+        lambda: browser.field("Title of the study").get_attribute("value") == "Veldry Isles ferry survey", "the title before"
+    )
+
+
+def test_a_file_is_dropped(browser: Browser, study: str) -> None:
+    browser.go("/")
+    browser.see("Drop a file of answers here")
+    browser.driver.execute_script(
+        "const t = new DataTransfer(); t.items.add(new File(['age,sex\\n30,1\\n'], 'dropped.csv'));"
+        "document.querySelector('[aria-label=\"Drop a file\"]').dispatchEvent(new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer: t}))"
+    )
+    browser.see("Nothing has been taken over yet")
+    browser.see("dropped.csv")

@@ -173,7 +173,9 @@ def multi_block(sample: Sample, name: str, over: Across, where: str) -> Block:
     data, units = sample.data, sample.units
     variable = data.variable(name, where)
     parts = [data.column(part, where) for part in variable.parts]
-    if not all(data.variable(part).kind in ("number", "coded") for part in variable.parts):
+    numbers = [data.variable(part).kind in ("number", "coded") for part in variable.parts]
+    # A part that nobody chose may be blank throughout, which no kind can be guessed from.
+    if not all(known or not column.answered.any() for known, column in zip(numbers, parts, strict=True)):
         raise fault(f"The parts of {name} are not all 0/1 columns.", where, "Read them as numbers first.")
     answered = np.logical_or.reduce([part.answered for part in parts])
     if sample.inside is not None:

@@ -1,0 +1,110 @@
+"""States kept by what they are made of: found again, never mixed up."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from even_ballot.core.dataset import text_column
+from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.ledger import step
+from even_ballot.core.study import parse_study
+from even_ballot.services.bench import Bench
+from even_ballot.services.demo import load_demo
+from even_ballot.store.studies import State, dump_study, read_study
+
+
+@pytest.fixture
+def held(engine: Engine) -> Iterator[tuple[Session, Bench, State]]:
+    bench = Bench()
+    with Session(engine) as session, session.begin():
+        study_id = load_demo(session, bench)
+        assert study_id is not None
+        yield session, bench, read_study(session, study_id)
+
+
+def with_parts(state: State, **parts: Any) -> State:
+    return replace(state, study=parse_study(json.loads(dump_study(state.study)) | parts))
+
+
+def switched(state: State, at: int) -> State:
+    ledger = json.loads(dump_study(state.study))["ledger"]
+    ledger[at]["off"] = not ledger[at].get("off", False)
+    return with_parts(state, ledger=ledger)
+
+
+def test_a_state_is_computed_once(held: tuple[Session, Bench, State], monkeypatch: pytest.MonkeyPatch) -> None:
+    session, bench, state = held
+    first = bench.ledgered(session, state)[1]
+    again = bench.ledgered(session, state)[1]
+    assert all(a is b for a, b in zip(first.states, again.states, strict=True))
+
+
+def test_switching_off_and_on_finds_the_earlier_states_again(held: tuple[Session, Bench, State]) -> None:
+    session, bench, state = held
+    before = bench.ledgered(session, state)[1].states
+    off = bench.ledgered(session, switched(state, 8))[1].states
+    assert all(a is b for a, b in zip(before[:8], off[:8], strict=True))
+    assert off[8] is off[7]
+    back = bench.ledgered(session, switched(switched(state, 8), 8))[1].states
+    assert all(a is b for a, b in zip(before, back, strict=True))
+
+
+def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Bench, State]) -> None:
+    session, bench, state = held
+    book = json.loads(dump_study(state.study))["codebook"]
+    other = with_parts(state, codebook={**book, "rules": [{"name": "r", "must": "age > 17"}]})
+    assert bench.ledgered(session, other)[1].last is bench.ledgered(session, state)[1].last
+    assert bench.findings(session, other) == bench.findings(session, state)
+
+
+def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Bench, State]) -> None:
+    session, bench, state = held
+    plain = with_parts(state, design={"weight": "weight"})
+    assert bench.weighted(session, plain)[1] is bench.weighted(session, state)[1]
+    a, b = bench.table(session, state, 0), bench.table(session, plain, 0)
+    assert [c.est for c in a.cells] == pytest.approx([c.est for c in b.cells])
+    assert [c.se for c in a.cells] != [c.se for c in b.cells]
+
+
+def test_faults_are_kept_like_results() -> None:
+    bench, calls = Bench(), []
+
+    def fails() -> int:
+        calls.append(1)
+        raise fault("It is wrong.", "here")
+
+    for _ in range(3):
+        with pytest.raises(StudyError, match="It is wrong"):
+            bench.once("key", fails)
+    assert len(calls) == 1
+
+
+def test_files_are_not_pushed_out_by_many_states() -> None:
+    bench, made = Bench(), []
+    bench.once("file:a", lambda: made.append(1) or "table", file=True)
+    for k in range(2000):
+        bench.once(f"state{k}", lambda: object())
+    assert bench.once("file:a", lambda: made.append(1) or "table", file=True) == "table"
+    assert made == [1]
+
+
+def test_the_ledger_names_the_step_that_stops(held: tuple[Session, Bench, State]) -> None:
+    session, bench, state = held
+    ledger = json.loads(dump_study(state.study))["ledger"]
+    ledger.insert(5, {"do": "derive", "into": "x", "value": "nobody + 1"})
+    ledgered = bench.ledgered(session, with_parts(state, ledger=ledger))[1]
+    assert len(ledgered.states) == 5
+    assert ledgered.fault is not None
+    assert ledgered.fault.faults[0].where == "ledger[5].value"
+    assert [e.step for e in ledgered.effects] == [1, 2, 3, 4, 5]
+
+
+def test_changed_cells_counts_what_differs_whatever_the_words_order() -> None:
+    before, after = text_column(["a", "b", "", "c"]), text_column(["b", "b", "", "C"])
+    assert step.changed_cells(before, after, text=True) == 2
+    assert step.changed_cells(before, text_column(["a", "b", None, "c"]), text=True) == 0
