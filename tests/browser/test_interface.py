@@ -240,7 +240,7 @@ def test_every_state_has_an_address_and_an_address_that_leads_nowhere_says_so(br
 def test_arrow_keys_go_through_a_list(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    first = browser.until(lambda: browser.all('a[aria-current="true"]')[0], "the table in the plan")
+    first = browser.until(lambda: browser.all('a[href$="/tables/need"]')[0], "the table in the plan")
     browser.driver.execute_script("arguments[0].focus()", first)
     browser.driver.switch_to.active_element.send_keys(Keys.ARROW_DOWN)
     browser.until(lambda: browser.driver.current_url.endswith("/tables/crossing"), "the next table")
