@@ -15,6 +15,8 @@ import { SplitForm, separatorOf } from "./split";
 type VariableView = Schema["VariableView"];
 type Tool = "about" | "split" | "scale" | "band" | "reverse" | "number" | "tidy" | "rename";
 
+const FEW = 10;
+
 const SORTS: Record<string, string> = {
   missing: "means no answer",
   not_in_codebook: "not in the codebook",
@@ -24,39 +26,54 @@ const SORTS: Record<string, string> = {
 function Answers({ view }: { view: VariableView }) {
   const whole = Math.max(view.answered, 1);
   const shown = useAnswer();
+  const [all, setAll] = useState(false);
   if (!view.answers.length) return null;
+  // Of a text only the most frequent at first, so that what can be done stays in sight.
+  const few = view.variable.kind === "text" && !all ? view.answers.slice(0, FEW) : view.answers;
   return (
-    <table className="w-full max-w-2xl">
-      <thead className="sr-only">
-        <tr>
-          <th>Answer</th>
-          <th>Share</th>
-          <th>Per cent</th>
-          <th>Cases</th>
-        </tr>
-      </thead>
-      <tbody>
-        {view.answers.map((answer) => (
-          <tr
-            key={`${answer.sort}-${answer.code ?? answer.label}`}
-            className={answer.sort === "answer" ? "" : "text-soft"}
-          >
-            <td className="py-0.5 pr-3">
-              <span className="whitespace-pre-wrap">{shown(answer.code, answer.label)}</span>
-              {SORTS[answer.sort] && (
-                <span className={`ml-2 text-xs ${answer.sort === "missing" ? "" : "text-heed"}`}>
-                  {answer.sort === "missing" ? "" : "▲ "}
-                  {SORTS[answer.sort]}
-                </span>
-              )}
-            </td>
-            <td className="w-44">{answer.sort === "answer" && <Bar share={answer.cases / whole} />}</td>
-            <td className="figures w-16 text-right">{answer.sort === "answer" ? percent(answer.cases / whole) : ""}</td>
-            <td className="figures w-16 text-right text-soft">{count(answer.cases)}</td>
+    <>
+      <table className="w-full max-w-2xl">
+        <thead className="sr-only">
+          <tr>
+            <th>Answer</th>
+            <th>Share</th>
+            <th>Per cent</th>
+            <th>Cases</th>
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {few.map((answer) => (
+            <tr
+              key={`${answer.sort}-${answer.code ?? answer.label}`}
+              className={answer.sort === "answer" ? "" : "text-soft"}
+            >
+              <td className="py-0.5 pr-3">
+                <span className="whitespace-pre-wrap">{shown(answer.code, answer.label)}</span>
+                {SORTS[answer.sort] && (
+                  <span className={`ml-2 text-xs ${answer.sort === "missing" ? "" : "text-heed"}`}>
+                    {answer.sort === "missing" ? "" : "▲ "}
+                    {SORTS[answer.sort]}
+                  </span>
+                )}
+              </td>
+              <td className="w-44">{answer.sort === "answer" && <Bar share={answer.cases / whole} />}</td>
+              <td className="figures w-16 text-right">
+                {answer.sort === "answer" ? percent(answer.cases / whole) : ""}
+              </td>
+              <td className="figures w-16 text-right text-soft">{count(answer.cases)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {few.length < view.answers.length && (
+        <ActionButton
+          id="all-answers"
+          label={`Show ${view.answers.length} answers`}
+          look="quiet"
+          run={() => setAll(true)}
+        />
+      )}
+    </>
   );
 }
 
