@@ -69,13 +69,14 @@ def server(tmp_path: Path, web: Path) -> Iterator[Server]:
         os.kill(int(stray.read_text()), signal.SIGKILL)
 
 
-def test_ctrl_c_stops_both_cleanly_and_a_second_start_says_where_the_first_runs(server: Server) -> None:
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM])
+def test_told_to_stop_both_stop_cleanly_and_a_second_start_says_where_the_first_runs(server: Server, how: signal.Signals) -> None:
     client = server.start()
     assert [s["title"] for s in client.get("/studies").json()] == ["Veldry Isles ferry survey"]
     second = subprocess.run(server.command, capture_output=True, text=True, timeout=60, check=False)
     assert second.returncode == 1
     assert f"running already, at {str(client.base_url).split('/api')[0]}" in second.stdout
-    said = server.end(signal.SIGINT)
+    said = server.end(how)
     assert said.strip().endswith("Stopped.")
     assert not (server.folder / "running.json").exists()
     assert not (server.folder / "mariadb" / "pid").exists()

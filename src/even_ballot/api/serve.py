@@ -9,6 +9,7 @@ import fcntl
 import json
 import logging
 import os
+import signal
 import socket
 import sys
 from collections.abc import Iterator
@@ -95,8 +96,14 @@ class _Server(uvicorn.Server):
             say(f"\nEven Ballot is at {self._address}\nCtrl-C stops it.")
 
 
+def _as_ctrl_c(number: int, frame: object) -> None:
+    """Being told to end is the same as Ctrl-C: the database is stopped too."""
+    raise KeyboardInterrupt
+
+
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
+    signal.signal(signal.SIGTERM, _as_ctrl_c)
     with only_one(folder) as running:
         _log_to(folder / "server.log")
         database = MariaServer(folder / "mariadb")
