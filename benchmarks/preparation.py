@@ -8,16 +8,19 @@ process grows by at its peak while it reads the file.
 """
 
 import argparse
+import contextlib
 import io
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 from pyarrow import csv as arrow_csv
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
 
 from even_ballot.core.codebook import Code, Codebook, Scale, Variable
 from even_ballot.core.ledger import run_ledger
@@ -25,7 +28,15 @@ from even_ballot.core.reading import interpret
 from even_ballot.core.screening import sweep
 from even_ballot.core.study import Source, parse_study
 from even_ballot.formats.source import read_source
+from even_ballot.services.bench import Bench
+from even_ballot.services.cells import CellsWanted, cells
+from even_ballot.services.intake import keep
+from even_ballot.services.studies import begin, change, view
 from even_ballot.store.chunks import column_chunks
+from even_ballot.store.database import connect, migrate
+from even_ballot.store.files import find_file
+from even_ballot.store.server import MariaServer
+from even_ballot.store.studies import read_study
 
 ANSWERS = ("Strongly agree", "Agree", "Neither", "Disagree", "Strongly disagree", "")
 SCALE = Scale(codes=tuple(Code(code=i, label=label) for i, label in enumerate(ANSWERS[:5], start=1)), ordered=True)
@@ -72,6 +83,62 @@ def in_fresh_process(content: bytes) -> int:
         return pool.apply(peak_of_reading, (file.name,))
 
 
+@contextlib.contextmanager
+def database() -> Iterator[Engine]:
+    """An empty database on a private MariaDB."""
+    with tempfile.TemporaryDirectory() as folder:
+        server = MariaServer(Path(folder) / "mariadb")
+        server.start()
+        try:
+            engine = connect(server.url)
+            migrate(engine)
+            yield engine
+            engine.dispose()
+        finally:
+            server.stop()
+
+
+def storing(engine: Engine, content: bytes) -> tuple[str, float]:
+    """A file read and kept in MariaDB, committed: its identifier, and the seconds it took."""
+    start = time.perf_counter()
+    with Session(engine) as session, session.begin():
+        file_id = keep(session, "answers.csv", content).id
+    return file_id, time.perf_counter() - start
+
+
+def grid(engine: Engine, file_id: str) -> None:
+    """Server time of the grid of all cells: any place of any order, and a cell changed."""
+    bench = Bench()
+    with Session(engine) as session, session.begin():
+        study_id = begin(session, "Grid", file_id)
+        state = read_study(session, study_id)
+        bench.ledgered(session, state)
+        n = find_file(session, file_id).records
+        rng = np.random.default_rng(2)
+        columns = [*QUESTIONS[:16]]
+
+        def look(**asked: object) -> float:
+            offset = int(rng.integers(0, n - 100))
+            return once(lambda: cells(session, bench, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)))  # type: ignore[arg-type]
+
+        cases: tuple[tuple[str, dict[str, object]], ...] = (
+            ("as they came", {}),
+            ("sorted by a number", {"sort": "x0"}),
+            ("sorted by words", {"sort": "q3", "descending": True}),
+            ("filtered", {"where": "x1 > 10"}),
+        )
+        for name, asked in cases:
+            row(f"grid {name}: the first look (ms)", look(**asked) * 1e3, "")
+            row(f"grid {name}: any place, the largest of 40 (ms)", max(look(**asked) for _ in range(40)) * 1e3, "under 200")
+        view(session, bench, study_id)
+        edits = [{"do": "edit", "id": 500 + k, "variable": "x0", "value": 1} for k in range(5)]
+        took = []
+        for k in range(5):
+            took.append(once(lambda k=k: change(session, bench, study_id, k + 1, {"ledger": edits[: k + 1]})))  # type: ignore[misc]
+            took[-1] += once(lambda: view(session, bench, study_id))
+        row("a cell changed, all findings sought, the study shown: median (ms)", float(np.median(took)) * 1e3, "")
+
+
 def row(name: str, ratio: float, goal: str) -> None:
     print(f"  {name:<58}{ratio:8.2f}   goal {goal}")
 
@@ -84,14 +151,20 @@ def main() -> None:
     raw, _ = read_source(content, Source(path="answers.csv"))
     reading = time.perf_counter() - start
     parse = min(once(lambda: arrow_csv.read_csv(pa.BufferReader(content))) for _ in range(2))
-    storing = once(lambda: [sum(len(c) for _, c in column_chunks(column)) for column in raw.columns])
+    packing = once(lambda: [sum(len(c) for _, c in column_chunks(column)) for column in raw.columns])
     print(
         f"{len(raw.rows):,} cases x {len(raw.names)} columns, {len(content) / 1e6:.0f} MB; PyArrow alone parses it in {parse:.2f} s"
     )
     row("reading it into columns / PyArrow alone", reading / parse, "under 4")
-    row("reading and compressing for storage / PyArrow alone", (reading + storing) / parse, "under 8")
+    row("reading and compressing for storage / PyArrow alone", (reading + packing) / parse, "under 8")
     row("peak memory of reading, the bytes included / the file", in_fresh_process(content) / len(content), "under 4")
 
+    del raw
+    with database() as engine:
+        file_id, kept = storing(engine, content)
+        row(f"reading and keeping it in MariaDB / PyArrow alone ({kept:.1f} s)", kept / parse, "under 8")
+        grid(engine, file_id)
+    raw, _ = read_source(content, Source(path="answers.csv"))
     variables = tuple(Variable(name=name, kind="coded", scale="agreement") for name in QUESTIONS)
     book = Codebook(scales={"agreement": SCALE}, variables=variables)
     data = interpret(raw, book)

@@ -31,10 +31,15 @@ def broken(case: Path, change: Any) -> Path:
     return case
 
 
-def test_a_run_writes_its_three_files(tmp_path: Path) -> None:
+def test_a_run_writes_its_files(tmp_path: Path) -> None:
     result = run(FILES / "study.json", tmp_path / "out")
     assert result.exit_code == 0
-    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["microdata.csv", "results.json", "tables.xlsx"]
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "microdata.csv",
+        "results.json",
+        "tables.xlsx",
+        "weighting.html",
+    ]
     document = json.loads((tmp_path / "out" / "results.json").read_text())
     assert document["cases"] == {"source": 2330, "used": 2268}
     assert [t["id"] for t in document["tables"]] == ["need", "crossing", "fares"]

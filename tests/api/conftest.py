@@ -1,5 +1,6 @@
 """The API on a fresh database, called as a browser would."""
 
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -26,8 +27,17 @@ class Api:
     def raw(self, method: str, path: str, **more: Any) -> Response:
         return self.client.request(method, f"/api/v1{path}", **more)
 
+    def done(self, job: dict[str, Any], status: int = 200) -> Any:
+        """The file that a job brings in, or, where a refusal is asked for, the job that failed."""
+        until = time.monotonic() + 60
+        while job["state"] == "running" and time.monotonic() < until:
+            time.sleep(0.005)
+            job = self("GET", f"/jobs/{job['id']}")
+        assert (job["state"] == "done") == (status == 200), job
+        return self("GET", f"/files/{job['result']}") if status == 200 else job
+
     def bring(self, name: str, content: bytes, status: int = 200) -> Any:
-        return self("POST", "/files", status, params={"name": name}, content=content)
+        return self.done(self("POST", "/files", params={"name": name}, content=content), status)
 
     def change(self, study: dict[str, Any], status: int = 200, **parts: Any) -> Any:
         return self("PATCH", f"/studies/{study['id']}", status, json={"edition": study["edition"], "parts": parts})

@@ -65,7 +65,7 @@ def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Benc
 def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Bench, State]) -> None:
     session, bench, state = held
     plain = with_parts(state, design={"weight": "weight"})
-    assert bench.weighted(session, plain)[1] is bench.weighted(session, state)[1]
+    assert bench.weighted(session, plain)[1].raked[0] is bench.weighted(session, state)[1].raked[0]
     a, b = bench.table(session, state, 0), bench.table(session, plain, 0)
     assert [c.est for c in a.cells] == pytest.approx([c.est for c in b.cells])
     assert [c.se for c in a.cells] != [c.se for c in b.cells]
@@ -86,10 +86,10 @@ def test_faults_are_kept_like_results() -> None:
 
 def test_files_are_not_pushed_out_by_many_states() -> None:
     bench, made = Bench(), []
-    bench.once("file:a", lambda: made.append(1) or "table", file=True)
+    bench.once("file:a", lambda: made.append(1) or "table", among="files")
     for k in range(2000):
         bench.once(f"state{k}", lambda: object())
-    assert bench.once("file:a", lambda: made.append(1) or "table", file=True) == "table"
+    assert bench.once("file:a", lambda: made.append(1) or "table", among="files") == "table"
     assert made == [1]
 
 

@@ -14,6 +14,7 @@ def test_a_file_is_shown_before_it_is_taken_over(api: Any) -> None:
         "path": "answers.csv",
         "format": "csv",
         "header_rows": 1,
+        "names_row": 1,
         "encoding": "utf-8",
         "delimiter": ",",
         "sheet": None,
@@ -31,7 +32,7 @@ def test_a_spreadsheet_comes_in_with_its_sheets(api: Any) -> None:
 
 def test_a_guess_is_overruled_and_the_preview_follows(api: Any) -> None:
     file = api.bring("a.csv", b"q1,q2\nHow old?,Where?\n30,here\n")
-    again = api("POST", f"/files/{file['id']}/read-again", json={**file["reading"], "header_rows": 2})
+    again = api.done(api("POST", f"/files/{file['id']}/read-again", json={**file["reading"], "header_rows": 2}))
     assert [(c["name"], c["label"], c["kind"]) for c in again["columns"]] == [
         ("q1", "How old?", "number"),
         ("q2", "Where?", "text"),

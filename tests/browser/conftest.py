@@ -42,3 +42,12 @@ def browser(address: str, tmp_path: Path) -> Iterator[Browser]:
     driver = chromium(tmp_path)
     yield Browser(driver, address, tmp_path / "downloads")
     driver.quit()
+
+
+@pytest.fixture
+def study(browser: Browser) -> str:
+    """The address of the demo study."""
+    browser.go("/")
+    browser.follow("Veldry Isles ferry survey")
+    browser.see("Saved at")
+    return browser.driver.current_url.removeprefix(browser.address).rsplit("/", 1)[0]

@@ -13,23 +13,27 @@ from even_ballot.demo import FILES
 AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 PAGES = {
     "intake": ("intake/frame", "Look these columns up"),
+    "questionnaire": ("codebook", "on the scale frequency"),
     "codebook": ("codebook/ferry_runs_need", "also used by"),
+    "scales": ("codebook/-scales-", "Used by 8 questions"),
+    "formula": ("codebook/-new-", "New variable by a formula"),
+    "several": ("codebook/-several-", "Tick questions on the left"),
     "screening": ("screening?ledger=true", "Set cases aside"),
+    "flow": ("screening/flow", "Take them all back"),
+    "cells": ("screening/cells", "2,268 cases"),
+    "left out": ("screening/left-out", "Question by question"),
+    "rules": ("screening/rules", "New rule"),
     "finding": ("screening/too_fast", "The cells"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
+    "weights": ("weighting", "Heaviest cases"),
+    "begin": ("weighting/begin", "Separately within"),
+    "limits": ("weighting/limits", "costs and buys"),
+    "compare": ("weighting/compare", "What they make of the answers"),
+    "new margin": ("weighting/new", "Variables; several are crossed"),
     "design": ("weighting/design", "142 degrees of freedom"),
     "tables": ("tables/crossing", "Base (unweighted)"),
     "release": ("release", "Records with weights"),
 }
-
-
-@pytest.fixture
-def study(browser: Browser) -> str:
-    """The address of the demo study."""
-    browser.go("/")
-    browser.follow("Veldry Isles ferry survey")
-    browser.see("Saved at")
-    return browser.driver.current_url.removeprefix(browser.address).rsplit("/", 1)[0]
 
 
 def visit(browser: Browser, study: str, page: str) -> None:
@@ -70,7 +74,7 @@ def test_an_action_is_done_from_the_palette(browser: Browser, study: str) -> Non
     browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "k")
     browser.until(lambda: browser.all("[cmdk-input]"), "the palette")
     browser.driver.switch_to.active_element.send_keys("Go to Weighting", Keys.ENTER)
-    browser.see("Base weight and result")
+    browser.see("Distribution of the weights")
 
 
 def test_keys_go_to_stations_unroll_the_ledger_and_show_codes(browser: Browser, study: str) -> None:
@@ -93,8 +97,8 @@ def test_a_filter_and_a_switch_change_the_table_at_once(browser: Browser, study:
 
 
 def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(browser: Browser, study: str) -> None:
-    browser.go(f"{study}/weighting")
-    browser.see("Base weight and result")
+    browser.go(f"{study}/weighting/begin")
+    browser.see("Final weights add up to")
     address = f"{browser.address}/api/v1/studies/{study.split('/')[2]}"
     state = httpx.get(address).json()
     weighting = {**state["document"]["weightings"][0], "base": None}
@@ -117,7 +121,7 @@ def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser
     ragged.write_text("a,b\n1,2\n1\n")
     browser.go("/")
     browser.give_file("choose-file", ragged)
-    browser.see("1 records do not have the 2 fields of the heading")
+    browser.see("1 record does not have the 2 fields of the heading")
     browser.see("at ragged.csv, line 3")
 
 
@@ -184,7 +188,7 @@ def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
         browser.driver.execute_script(AXE)
         report = browser.driver.execute_async_script("axe.run(document).then(arguments[arguments.length - 1])")
         found[page] = [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]]
-    assert {page: faults for page, faults in found.items() if faults} == {}
+    assert "\n".join(f"{page}: {fault}" for page, faults in found.items() for fault in faults) == ""
 
 
 def test_the_page_never_scrolls_sideways(browser: Browser, study: str) -> None:

@@ -20,8 +20,12 @@ def make_scale(
     browser.follow(variable)
     browser.act("tool-scale")
     browser.fill("Name of the scale", name)
+    browser.until(lambda: browser.all('[aria-label="How it fits"] li'), "how the scale fits")
     for wording, meaning in (means or {}).items():
-        browser.choose(f"What “{wording}” means", meaning)
+        own = browser.all(f'[aria-label="What “{wording}” is"]')
+        browser.choose(f"What “{wording}” {'is' if own else 'means'}", meaning)
+    if browser.all('[data-action="accept-likely"]:not([disabled])'):
+        browser.act("accept-likely")
     for place, answer in enumerate(order):
         while (at := position(browser, answer)) > place:
             browser.act(f"up-{at}")
@@ -136,16 +140,19 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
 
     # Weighting and design
     browser.follow("Weighting")
-    browser.choose("Base weight", "base_weight")
+    browser.follow("Base weight, groups, scale")
+    browser.choose("Base weight", "column")
+    browser.choose("Variable", "base_weight")
+    browser.see("from base_weight")
     tables = margins()
     margin(browser, ["woman_man", "age_band"], tables["sex by age"])
     margin(browser, ["home_live_owned_rented"], tables["tenure"])
     margin(browser, ["highest_school_finished"], tables["schooling"])
-    browser.follow("Base weight and result")
+    browser.follow("Base weight, groups, scale")
     browser.choose("Final weights add up to", "population")
     browser.see("margins met")
     browser.see("weighted to 61,300")
-    browser.follow("Strata, clusters, weight")
+    browser.follow("Strata, clusters, standard errors")
     browser.choose("Strata", "stratum")
     browser.choose("Clusters (first-stage units)", "landing_district_five")
     browser.choose("Units in the population of the stratum", "districts_in_stratum")

@@ -12,8 +12,9 @@ from plain import Plain
 from even_ballot.core.dataset import Dataset
 from even_ballot.core.design import Design, Units, units_of, weights_of
 from even_ballot.core.faults import StudyError
+from even_ballot.core.linear import Linear
 from even_ballot.core.tallies import tally
-from even_ballot.core.variance import Linear, covariance_of_shares, variances
+from even_ballot.core.variance import covariance_of_shares, variances
 
 COLUMNS = {"h": ["1", "1", "1", "2", "2", "3"], "i": ["1", "1", "2", "1", "2", "1"], "N": ["10", "10", "10", "4", "4", "1"]}
 DATA = dataset({**COLUMNS, "w": ["1", "2", "1", "3", "1", "2"]})
@@ -48,7 +49,7 @@ def broken(**columns: list[str]) -> Dataset:
 @pytest.mark.parametrize(
     ("data", "design", "what"),
     [
-        (broken(h=["1", "1", "", "2", "2", "2"]), {"strata": ("h",)}, "h is missing for 1 cases (records 3)"),
+        (broken(h=["1", "1", "", "2", "2", "2"]), {"strata": ("h",)}, "h is missing for 1 case (records 3)"),
         (broken(N=["10", "9", "10", "4", "4", "1"]), {**STRATIFIED, "population_size": "N"}, "N varies in stratum 1: 9 to 10"),
         (broken(N=["1"] * 6), {**STRATIFIED, "population_size": "N"}, "Stratum 1 holds 2 first-stage units, but N says 1"),
         (broken(N=["a"] * 6), {**STRATIFIED, "population_size": "N"}, "N is no number"),
@@ -63,7 +64,7 @@ def test_what_is_wrong_with_a_design_is_named(data: Dataset, design: dict[str, o
 
 
 @pytest.mark.parametrize(
-    ("weights", "what"), [(["1", "", "1", "1", "1", "1"], "missing for 1 cases"), (["1", "-2", "1", "1", "1", "1"], "negative")]
+    ("weights", "what"), [(["1", "", "1", "1", "1", "1"], "missing for 1 case"), (["1", "-2", "1", "1", "1", "1"], "negative")]
 )
 def test_what_is_wrong_with_a_weight_is_named(weights: list[str], what: str) -> None:
     with pytest.raises(StudyError, match=what):

@@ -54,6 +54,12 @@ def test_duplicate_entries_are_alike_in_every_answer_but_the_entry_number() -> N
     assert rows(data, "duplicate_entry", book) == [1, 3]
 
 
+def test_an_entry_that_ended_before_it_was_started_is_found() -> None:
+    columns = {"a": ["2026-03-01 10:00", "2026-03-01 10:00", ""], "b": ["2026-03-01 09:00", "2026-03-01 10:10", "2026-03-01 09:00"]}
+    data, book = entries(columns, {"a": "started", "b": "ended"})
+    assert rows(data, "ended_before_started", book) == [1]
+
+
 def test_too_fast_is_under_the_cut_off_or_a_third_of_the_median() -> None:
     data, book = entries({"t": ["40", "300", "600", "90", ""]}, {"t": "seconds"})
     assert rows(data, "too_fast", book) == [1]

@@ -122,8 +122,8 @@ DATA = dataset({"a": ["1", "2", "1", "", "5"], "d": ["1", "x", "-1", "1", "1"], 
 @pytest.mark.parametrize(
     ("request_", "what", "where"),
     [
-        (weighting(margin("a", {1: 0.5, 2: 0.4})), "1 cases have no value on a", "margins[0]"),
-        (weighting(margin("a", {1: 0.5, 2: 0.5}, unknown="hold")), "1 cases are in a 5", "margins[0]"),
+        (weighting(margin("a", {1: 0.5, 2: 0.4})), "1 case has no value on a", "margins[0]"),
+        (weighting(margin("a", {1: 0.5, 2: 0.5}, unknown="hold")), "1 case is in a 5", "margins[0]"),
         (weighting(margin("t", {1: 1.0})), "margins are over coded variables", "weightings[0]"),
         (weighting(margin("a", A), base="d"), "d is a text, not a number", "base"),
         (weighting(margin("zz", A)), "no variable 'zz'", "weightings[0]"),

@@ -69,3 +69,10 @@ def test_the_ledger_is_written_as_a_document(tmp_path: Path) -> None:
     page = journal_html(study, 3, 2, results.effects)
     assert page.count("<li>") == len(results.effects)
     assert "seconds &lt; 120" in page
+
+
+def test_a_parquet_file_cut_in_the_middle_is_refused() -> None:
+    out = io.BytesIO()
+    parquet.write_table(pa.table({"id": list(range(1000))}), out)
+    with pytest.raises(StudyError, match="cannot be read"):
+        read_source(out.getvalue()[:-20], Source(path="a.parquet"))

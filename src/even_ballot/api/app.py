@@ -1,6 +1,8 @@
 """The application: routes under /api/v1, the built interface everywhere else."""
 
+import contextlib
 import json
+from collections.abc import AsyncIterator
 from pathlib import Path
 
 from fastapi import APIRouter, FastAPI
@@ -11,17 +13,19 @@ from starlette.staticfiles import StaticFiles
 from even_ballot import __version__
 from even_ballot.api import faults
 from even_ballot.api.guard import Guard
-from even_ballot.api.routes import intake, preparation, studies, tables, weighting
+from even_ballot.api.routes import intake, jobs, preparation, studies, tables, weighting
 from even_ballot.services.bench import Bench
+from even_ballot.services.jobs import Jobs
 
 
 def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
     """The application on a database; `web` is the folder of the built interface."""
     app = FastAPI(
         title="Even Ballot", version=__version__, openapi_url="/api/v1/openapi.json", docs_url=None, redoc_url=None,
-        separate_input_output_schemas=False, generate_unique_id_function=lambda route: route.name,
+        separate_input_output_schemas=False, lifespan=_lifespan, generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     app.state.engine, app.state.bench = engine, Bench()
+    app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)
     api = APIRouter(prefix="/api/v1")
 
@@ -30,13 +34,21 @@ def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
         """Says that the server is up, and which version."""
         return {"version": __version__}
 
-    for station in (studies, intake, preparation, weighting, tables):
+    for station in (studies, intake, jobs, preparation, weighting, tables):
         api.include_router(station.router)
     app.include_router(api)
     if web is not None:
         _serve(app, web)
     app.add_middleware(Guard)
     return app
+
+
+@contextlib.asynccontextmanager
+async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
+    """Jobs are stopped with the server."""
+    yield
+    if app.state.jobs is not None:
+        app.state.jobs.close()
 
 
 def _serve(app: FastAPI, web: Path) -> None:

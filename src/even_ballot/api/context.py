@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.api.faults import Faults, Stale
 from even_ballot.services.bench import Bench
+from even_ballot.services.jobs import Jobs
 from even_ballot.store.studies import State, read_study
 
 REFUSALS: dict[int | str, dict[str, Any]] = {404: {"model": Faults}, 409: {"model": Stale}, 422: {"model": Faults}}
@@ -26,6 +27,14 @@ def _bench(request: Request) -> Bench:
 
 Transaction = Annotated[Session, Depends(_transaction, scope="function")]
 Workbench = Annotated[Bench, Depends(_bench)]
+
+
+def _jobs(request: Request) -> Jobs:
+    jobs: Jobs = request.app.state.jobs
+    return jobs
+
+
+Pool = Annotated[Jobs, Depends(_jobs)]
 
 
 def _state(study_id: str, session: Transaction) -> State:

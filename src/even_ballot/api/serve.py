@@ -23,6 +23,7 @@ from sqlalchemy.orm import Session
 from even_ballot.api.app import make_app
 from even_ballot.services.demo import load_demo
 from even_ballot.store.database import connect, migrate
+from even_ballot.store.jobs import fail_lost_jobs
 from even_ballot.store.server import DatabaseDown, MariaServer, free_port
 from even_ballot.store.studies import forget_strays
 
@@ -72,7 +73,9 @@ def _log_to(path: Path) -> None:
 
 
 def _port(wanted: int) -> int:
-    """The port wanted, or a free one where it is taken."""
+    """The port wanted, or a free one where it is taken or none is wanted (0)."""
+    if not wanted:
+        return free_port()
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -117,6 +120,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
         try:
             engine = connect(database.url)
             migrate(engine)
+            fail_lost_jobs(engine)
             app = make_app(engine, web)
             with Session(engine) as session, session.begin():
                 forget_strays(session, timedelta(days=2))

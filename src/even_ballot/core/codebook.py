@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 from even_ballot.core.model import Model
 
 Kind = Literal["coded", "number", "text", "date", "multi"]
+Level = Literal["nominal", "ordinal", "interval", "ratio"]
 Role = Literal["id", "weight", "stratum", "cluster", "status", "started", "ended", "seconds", "order"]
 
 
@@ -24,11 +25,13 @@ def _twice(values: Iterable[Any]) -> list[Any]:
 
 
 class Scale(Model):
-    """An answer scale: codes in the order they are shown, and the codes that mean no answer."""
+    """An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the code that
+    leans neither way, where an ordered scale has one."""
 
     codes: tuple[Code, ...] = Field(min_length=1)
     ordered: bool = False
     missing: tuple[Code, ...] = ()
+    midpoint: int | None = None
 
     @model_validator(mode="after")
     def _unambiguous(self) -> Self:
@@ -37,6 +40,8 @@ class Scale(Model):
             raise ValueError(f"code {codes[0]} stands twice in the scale; give each answer a code of its own")
         if labels := _twice(item.label for item in every):
             raise ValueError(f"label {labels[0]!r} stands twice in the scale; give each code a label of its own")
+        if self.midpoint is not None and self.midpoint not in {item.code for item in self.codes}:
+            raise ValueError(f"midpoint {self.midpoint} is no code of the scale; name one of its codes, or leave it out")
         return self
 
     def label_of(self, code: int) -> str | None:
@@ -45,7 +50,7 @@ class Scale(Model):
 
 
 class Variable(Model):
-    """What a column means."""
+    """What a column means. least, most: the smallest and largest number there can be; what lies beyond is a finding."""
 
     name: str = Field(min_length=1)
     kind: Kind
@@ -53,8 +58,11 @@ class Variable(Model):
     note: str | None = None
     unit: str | None = None
     role: Role | None = None
+    level: Level | None = None
     scale: str | None = None
     missing: tuple[Code, ...] = ()
+    least: float | None = None
+    most: float | None = None
     parts: tuple[str, ...] = ()
     options: tuple[Code, ...] = ()
 
@@ -62,6 +70,8 @@ class Variable(Model):
     def _keys_fit_the_kind(self) -> Self:
         if self.scale is not None and self.kind != "coded":
             raise ValueError(f"a {self.kind} variable has no answer scale; say kind coded, or leave scale out")
+        if self.least is not None and self.most is not None and self.least > self.most:
+            raise ValueError(f"the smallest there can be, {self.least:g}, is larger than the largest, {self.most:g}; swap them")
         if self.kind == "multi" and not self.parts:
             raise ValueError("a variable of several answers needs parts, the names of its 0/1 columns")
         if self.kind != "multi" and (self.parts or self.options):
@@ -69,6 +79,14 @@ class Variable(Model):
         if self.options and len(self.options) != len(self.parts):
             raise ValueError(f"{len(self.options)} options for {len(self.parts)} parts; give each part its option")
         return self
+
+    def level_on(self, scale: Scale | None) -> Level | None:
+        """The level of measurement: as said, else what kind and scale imply."""
+        if self.level is not None or self.kind in ("text", "multi"):
+            return self.level
+        if self.kind == "coded":
+            return "ordinal" if scale is not None and scale.ordered else "nominal"
+        return "interval" if self.kind == "date" else "ratio"
 
     @property
     def title(self) -> str:

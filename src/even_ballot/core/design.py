@@ -1,16 +1,18 @@
 """The sample design: strata, first-stage units, population sizes, and what one-unit strata contribute."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import model_validator
+from pydantic import Field, model_validator
 
 from even_ballot.core.dataset import Dataset, Floats
-from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.model import Model
+from even_ballot.core.replicates import Replicates
+from even_ballot.core.residuals import Residuals
 
 SinglePsu = Literal["refuse", "certainty", "centre", "average"]
 
@@ -21,11 +23,44 @@ class Linearised(Model):
     method: Literal["linearised"] = "linearised"
 
 
+class Jackknifed(Model):
+    """Each first-stage unit left out in turn."""
+
+    method: Literal["jackknife"]
+
+
+class Bootstrapped(Model):
+    """First-stage units drawn again with replacement, rescaled (Rao and Wu, 1988)."""
+
+    method: Literal["bootstrap"]
+    count: int = Field(default=500, ge=2, le=100_000)
+    seed: int = Field(default=1, ge=0)
+
+
+class Balanced(Model):
+    """Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the unit left out keeps."""
+
+    method: Literal["balanced"]
+    fay: float = Field(default=0.0, ge=0, lt=1)
+
+
+class GivenColumns(Model):
+    """Replicate weights that came with the file; scale: what each squared difference counts."""
+
+    method: Literal["columns"]
+    columns: tuple[str, ...] = Field(min_length=2)
+    scale: float = Field(gt=0, allow_inf_nan=False)
+
+
+VarianceMethod = Annotated[Linearised | Jackknifed | Bootstrapped | Balanced | GivenColumns, Field(discriminator="method")]
+
+
 class Design(Model):
     """How the sample was drawn.
 
     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters: variables of the
-    first stage. population_size: a variable with the number of first-stage units in the stratum.
+    first stage. population_size: a variable with the number of first-stage units in the stratum. calibrated: standard errors
+    know that the weights were raked.
     """
 
     weight: str | None = None
@@ -34,12 +69,15 @@ class Design(Model):
     population_size: str | None = None
     single_psu: SinglePsu = "refuse"
     calibrated: bool = False
-    variance: Linearised = Linearised()
+    variance: VarianceMethod = Linearised()
 
     @model_validator(mode="after")
-    def _what_is_there(self) -> Self:
-        if self.calibrated:
-            raise ValueError("standard errors that know of the raking are not part of this version; leave calibrated out")
+    def _given_weights_are_as_they_are(self) -> Self:
+        if self.calibrated and isinstance(self.variance, GivenColumns):
+            raise ValueError(
+                "replicate weights that came with the file cannot be raked again here; leave calibrated out if they were raked "
+                "already, or let replicates be made by jackknife or bootstrap"
+            )
         return self
 
 
@@ -47,9 +85,11 @@ class Design(Model):
 class Units:
     """The design of a set of cases.
 
-    unit: int32 (n,), each case's row in the tallies: its PSU, or its stratum where every case is a PSU of its own
-    (`own`). stratum: int32 (PSUs,), of each PSU; empty where `own`. psus: int64 (strata,), n_h. fraction: float64
-    (strata,), f_h. names: of the strata, for messages.
+    unit: int32 (n,), each case's row in the tallies: its PSU, or, where every case is a PSU of its own (`own`), a group of cases
+    of one stratum. stratum: int32 (rows,), of each row, ascending. psus: int64 (strata,), n_h. fraction: float64 (strata,), f_h.
+    names: of the strata, for messages. replicates: how variances are made, where not by linearisation. residuals: what takes
+    the raking into account, where linearisation does. df: degrees of freedom where they are not PSUs less strata. recurring:
+    names of clusters that stand in more than one stratum, and are different units there.
     """
 
     unit: NDArray[np.int32]
@@ -59,16 +99,36 @@ class Units:
     fraction: Floats
     names: tuple[str, ...]
     single_psu: SinglePsu
+    replicates: Replicates | None = None
+    residuals: Residuals | None = None
+    df: int | None = None
+    recurring: tuple[str, ...] = ()
 
     @property
     def rows(self) -> int:
         """Rows that tallies by unit have."""
-        return len(self.psus) if self.own else len(self.stratum)
+        return len(self.stratum)
 
     @property
     def degrees_of_freedom(self) -> int:
-        """PSUs less strata."""
-        return int(self.psus.sum()) - len(self.psus)
+        """PSUs less strata, or what the method says."""
+        return int(self.psus.sum()) - len(self.psus) if self.df is None else self.df
+
+    def by_case(self) -> "Units":
+        """The same design where every case that is a PSU of its own has a row of its own."""
+        if not self.own:
+            return self
+        order = np.argsort(self.unit, kind="stable")
+        unit = np.empty(len(order), np.int32)
+        unit[order] = np.arange(len(order), dtype=np.int32)
+        return replace(self, unit=unit, own=False, stratum=self.stratum[self.unit[order]])
+
+    def apart(self, group: NDArray[np.int64]) -> "Units":
+        """The same design where cases that are PSUs of their own have a row for each stratum and group, (n,)."""
+        stratum = self.stratum[self.unit].astype(np.int64)
+        width = int(group.max(initial=0)) + 1
+        pairs, unit = np.unique(stratum * width + group, return_inverse=True)
+        return replace(self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32))
 
     @cached_property
     def single(self) -> NDArray[np.bool_]:
@@ -100,7 +160,9 @@ def _grouped(data: Dataset, names: tuple[str, ...], where: str) -> tuple[NDArray
         if lost.any():
             rows = some([int(r) for r in data.rows[lost]])
             raise fault(
-                f"{name} is missing for {int(lost.sum())} cases (records {rows}).", where, "Fill it in, or set these cases aside."
+                f"{name} is missing for {counted(int(lost.sum()), 'case')} (records {rows}).",
+                where,
+                "Fill it in, or set these cases aside.",
             )
         values, index = np.unique(column.values, return_inverse=True)
         keys.append(index.ravel())
@@ -163,18 +225,29 @@ def units_of(data: Dataset, design: Design) -> Units:
     `refuse`, for strata of one PSU; each is named.
     """
     stratum, names = _grouped(data, design.strata, "design.strata")
+    recurring: tuple[str, ...] = ()
     if design.clusters:
-        cluster, _ = _grouped(data, design.clusters, "design.clusters")
+        cluster, titles = _grouped(data, design.clusters, "design.clusters")
         width = int(cluster.max(initial=0)) + 1
         pairs, unit = np.unique(stratum * width + cluster, return_inverse=True)
         stratum_of = (pairs // width).astype(np.int32)
         psus = np.bincount(stratum_of, minlength=len(names))
+        recurring = tuple(titles[c] for c in np.flatnonzero(np.bincount(pairs % width, minlength=width) > 1))
     else:
-        unit, stratum_of = stratum, np.zeros(0, np.int32)
+        unit, stratum_of = stratum, np.arange(len(names), dtype=np.int32)
         psus = np.bincount(stratum, minlength=len(names))
     psus = psus.astype(np.int64)
     fraction = _population(data, design, stratum, psus, names)
-    units = Units(unit.ravel().astype(np.int32), not design.clusters, stratum_of, psus, fraction, tuple(names), design.single_psu)
+    units = Units(
+        unit.ravel().astype(np.int32),
+        not design.clusters,
+        stratum_of,
+        psus,
+        fraction,
+        tuple(names),
+        design.single_psu,
+        recurring=recurring,
+    )
     _check_single(units)
     return units
 
@@ -203,10 +276,12 @@ def weights_of(data: Dataset, name: str | None, where: str = "design.weight") ->
         raise fault(f"{name} is a {data.variable(name).kind}, not a number.", where, "A weight is a number.")
     if not column.answered.all():
         lost = data.rows[~column.answered]
-        raise fault(f"{name} is missing for {len(lost)} cases (records {some(lost.tolist())}).", where,
+        raise fault(f"{name} is missing for {counted(len(lost), 'case')} (records {some(lost.tolist())}).", where,
                     "Fill it in, or set these cases aside.")  # fmt: skip
     weights = np.asarray(column.values, np.float64)
     if weights.min(initial=0) < 0:
         rows = data.rows[weights < 0]
-        raise fault(f"{name} is negative for {len(rows)} cases (records {some(rows.tolist())}).", where, "A weight is 0 or more.")
+        raise fault(
+            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows.tolist())}).", where, "A weight is 0 or more."
+        )
     return weights

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from even_ballot.core.dataset import Column, RawTable
+from even_ballot.core.dataset import BLANK, Column, RawTable
 from even_ballot.core.results import Cell, TableResult
 
 _FEW = 60
@@ -21,25 +21,56 @@ class NewAnswers:
 
 
 @dataclass(frozen=True)
+class CountChange:
+    """An answer of a column with how many records gave it before and after."""
+
+    answer: str
+    before: int
+    after: int
+
+
+@dataclass(frozen=True)
+class ChangedCounts:
+    """A column of few answers whose counts changed, largest changes of a share first; moved: the largest of them."""
+
+    column: str
+    answers: tuple[CountChange, ...]
+    moved: float
+
+
+@dataclass(frozen=True)
 class Drift:
-    """What is new in a file: columns (name → heading), columns gone, answers never seen, records."""
+    """What is new in a file: columns (name → heading), columns gone, answers never seen, counts that changed, records."""
 
     records_before: int
     records_after: int
     new_columns: dict[str, str]
     missing_columns: dict[str, str]
     new_answers: tuple[NewAnswers, ...]
+    counts: tuple[ChangedCounts, ...]
+
+
+@dataclass(frozen=True)
+class MovedFigure:
+    """A figure before and after; None where there is none. stub and banner in words."""
+
+    stub: str
+    banner: str
+    stat: str
+    before: float | None
+    after: float | None
 
 
 @dataclass(frozen=True)
 class FigureChange:
-    """A table's figures before and after: how many there are, how many differ, and the largest difference of a share."""
+    """A table's figures before and after: how many there are, those that differ, and the largest difference of a share."""
 
     table: str
     title: str
     figures: int
     changed: int
     largest: float
+    moved: tuple[MovedFigure, ...]
 
 
 def aligned(newer: RawTable, older: RawTable) -> RawTable:
@@ -59,6 +90,41 @@ def aligned(newer: RawTable, older: RawTable) -> RawTable:
     return replace(newer, names=tuple(result))
 
 
+def extended(newer: RawTable, older: RawTable, identifier: str | None) -> tuple[RawTable, int]:
+    """The older table with the newer one's records below it, and how many of those were left out because their identifier is
+    among the older ones already. Columns are matched by name; record numbers go on counting."""
+    fresh = np.ones(len(newer.rows), np.bool_)
+    if identifier is not None and identifier in newer.names:
+        before, after = (table.columns[table.names.index(identifier)] for table in (older, newer))
+        known = {before.words[i] for i in np.unique(before.values[before.answered])}
+        among = np.array([word in known for word in after.words] or [False])
+        fresh = ~(among[np.where(after.answered, after.values, 0)] & after.answered)
+    labels = {**dict(zip(newer.names, newer.labels, strict=True)), **dict(zip(older.names, older.labels, strict=True))}
+    names = (*older.names, *(name for name in newer.names if name not in older.names))
+    columns = []
+    for name in names:
+        parts = [
+            table.columns[table.names.index(name)] if name in table.names else _absent(len(table.rows)) for table in (older, newer)
+        ]
+        columns.append(_joined(parts[0], parts[1].take(fresh)))
+    first = int(older.rows.max(initial=0)) + 1
+    rows = np.concatenate([older.rows, first + np.arange(int(fresh.sum()))])
+    blank = older.blank_records
+    return RawTable(names, tuple(labels[name] for name in names), tuple(columns), rows, blank), int((~fresh).sum())
+
+
+def _absent(n: int) -> Column:
+    """A column that a file did not have: blank."""
+    return Column(np.zeros(n, np.int32), np.full(n, BLANK, np.uint8))
+
+
+def _joined(a: Column, b: Column) -> Column:
+    """Two text columns, one below the other."""
+    words = {word: i for i, word in enumerate(dict.fromkeys((*a.words, *b.words)))}
+    moved = [np.array([words[word] for word in column.words] or [0], np.int32)[column.values] for column in (a, b)]
+    return Column(np.concatenate(moved), np.concatenate([a.state, b.state]), tuple(words))
+
+
 def _counts(column: Column) -> dict[str, int]:
     index = column.values[column.answered]
     counts = np.bincount(index, minlength=len(column.words))
@@ -69,12 +135,15 @@ def drift(newer: RawTable, older: RawTable) -> Drift:
     """The differences between two tables whose columns bear the same names."""
     before = dict(zip(older.names, older.columns, strict=True))
     after = dict(zip(newer.names, newer.columns, strict=True))
-    answers = []
+    answers, counts = [], []
     for name, column in after.items():
         if name in before and len(seen := _counts(before[name])) <= _FEW:
-            fresh = {word: n for word, n in _counts(column).items() if word not in seen}
+            now = _counts(column)
+            fresh = {word: n for word, n in now.items() if word not in seen}
             if fresh:
                 answers.append(NewAnswers(name, fresh))
+            if seen != now and len(now) <= 2 * _FEW:
+                counts.append(_changed(name, seen, now))
     heads = dict(zip(newer.names, newer.labels, strict=True))
     gone = dict(zip(older.names, older.labels, strict=True))
     return Drift(
@@ -83,24 +152,54 @@ def drift(newer: RawTable, older: RawTable) -> Drift:
         {name: heads[name] for name in after if name not in before},
         {name: gone[name] for name in before if name not in after},
         tuple(answers),
+        tuple(counts),
     )
+
+
+def _changed(name: str, seen: dict[str, int], now: dict[str, int]) -> ChangedCounts:
+    before, after = max(sum(seen.values()), 1), max(sum(now.values()), 1)
+    moved = {word: abs(now.get(word, 0) / after - seen.get(word, 0) / before) for word in {**seen, **now}}
+    order = sorted(moved, key=lambda word: -moved[word])
+    changes = tuple(CountChange(word, seen.get(word, 0), now.get(word, 0)) for word in order)
+    return ChangedCounts(name, changes, max(moved.values(), default=0.0))
 
 
 def _key(cell: Cell) -> tuple[object, ...]:
     return cell.stub, cell.banner, cell.stat
 
 
+def _words(table: TableResult) -> dict[tuple[str, int], str]:
+    """Labels of all codes that a table's headings show."""
+    stubs = [(stub.variable, stub.categories) for stub in table.stubs]
+    banners = [pair for b in table.banners for pair in zip(b.variables, b.categories, strict=True)]
+    return {(name, item.code): item.label for name, items in (*stubs, *banners) for item in items}
+
+
+def _spoken(cell: Cell, words: dict[tuple[str, int], str]) -> tuple[str, str]:
+    """A cell's row and column in words."""
+    own = "" if cell.stub.code is None else f": {words.get((cell.stub.variable, cell.stub.code), cell.stub.code)}"
+    path = [words.get((key.variable, key.code), str(key.code)) for key in cell.banner]
+    return f"{cell.stub.variable}{own}", ", ".join(path) or "Total"
+
+
 def changed_figures(before: Sequence[TableResult], after: Sequence[TableResult]) -> tuple[FigureChange, ...]:
     """Table by table, the figures that a newer file changes (beyond rounding), added and gone ones included."""
-    earlier = {table.id: {_key(cell): cell.est for cell in table.cells} for table in before}
+    earlier = {table.id: table for table in before}
     changes = []
     for table in after:
-        was = earlier.get(table.id, {})
-        now = {_key(cell): cell.est for cell in table.cells}
-        keys = was.keys() | now.keys()
-        moved = [
-            key for key in keys if was.get(key) is None or now.get(key) is None or not np.isclose(was[key], now[key], rtol=1e-9)
-        ]
-        shares = [abs(now[k] - was[k]) for k in moved if k in was and k in now and str(k[2]).endswith("_pct")]
-        changes.append(FigureChange(table.id, table.title, len(keys), len(moved), max(shares, default=0.0)))
+        was = {_key(cell): cell for cell in earlier[table.id].cells} if table.id in earlier else {}
+        now = {_key(cell): cell for cell in table.cells}
+        words = (_words(earlier[table.id]) if table.id in earlier else {}) | _words(table)
+        keys = [*now, *(key for key in was if key not in now)]
+        moved, shares = [], [0.0]
+        for key in keys:
+            a, b = (cell.est if (cell := side.get(key)) is not None else None for side in (was, now))
+            if a is not None and b is not None:
+                if np.isclose(a, b, rtol=1e-9):
+                    continue
+                if str(key[2]).endswith("_pct"):
+                    shares.append(abs(b - a))
+            cell = now.get(key) or was[key]
+            moved.append(MovedFigure(*_spoken(cell, words), cell.stat, a, b))
+        changes.append(FigureChange(table.id, table.title, len(keys), len(moved), max(shares), tuple(moved)))
     return tuple(changes)

@@ -1,34 +1,49 @@
 """Proportions, means and quantiles, with what their variances need."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from even_ballot.core.dataset import Bools, Floats, Ints
+from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.intervals import EDGE
+from even_ballot.core.linear import Linear
 from even_ballot.core.tallies import Moments
-from even_ballot.core.variance import Linear, variances
+from even_ballot.core.variance import ratio, total, variances
 
 
 @dataclass(frozen=True)
 class Sums:
-    """Weighted sums of m quantities by unit, (U, m); `squares` where every case is its own PSU; unweighted n (m,)."""
+    """Weighted sums of quantities of any shape S by unit, (U, *S); `squares` where every case is its own PSU; unweighted n, S."""
 
     w: Floats
     squares: Floats | None
     n: Ints
 
-    def over(self, n: int) -> "Sums":
-        """One column repeated n times, as the base of several shares."""
-        squares = None if self.squares is None else np.broadcast_to(self.squares, (len(self.squares), n))
-        return Sums(np.broadcast_to(self.w, (len(self.w), n)), squares, np.broadcast_to(self.n, (n,)))
+    def at(self, *index: Any) -> "Sums":
+        """Some of them, by an index of S."""
+        squares = None if self.squares is None else self.squares[(slice(None), *index)]
+        return Sums(self.w[(slice(None), *index)], squares, self.n[index])
+
+    def over(self, axis: int) -> "Sums":
+        """Their sums over an axis of (U, *S), which is kept."""
+        squares = None if self.squares is None else self.squares.sum(axis, keepdims=True)
+        return Sums(self.w.sum(axis, keepdims=True), squares, self.n.sum(axis - 1, keepdims=True))
+
+    def beside(self, other: "Sums", times: int) -> "Sums":
+        """These, and beside them on the last axis others, repeated."""
+
+        def joined(a: Any, b: Any) -> Any:
+            return np.concatenate([a, np.broadcast_to(b, (*b.shape[:-1], times))], -1)
+
+        squares = None if self.squares is None or other.squares is None else joined(self.squares, other.squares)
+        return Sums(joined(self.w, other.w), squares, joined(self.n, other.n))
 
 
 @dataclass(frozen=True)
 class Estimates:
-    """m estimates of one kind. NaN where there is none; deff NaN where it has no meaning."""
+    """Estimates of one kind, of any shape S. NaN where there is none; deff NaN where it has no meaning."""
 
     est: Floats
     linear: Linear
@@ -37,34 +52,41 @@ class Estimates:
     base_n: Ints
     deff: Floats
 
+    def at(self, *index: Any) -> "Estimates":
+        """Some of them."""
+        return Estimates(
+            self.est[index], self.linear.at(*index), self.variance[index], self.n[index], self.base_n[index], self.deff[index]
+        )  # fmt: skip
+
 
 def totals(part: Sums, units: Units) -> Estimates:
     """Weighted totals Σ w: z is the cell itself."""
-    linear = Linear(part.w, part.squares)
-    nothing = np.full(part.w.shape[1], np.nan)
-    return Estimates(part.w.sum(0), linear, variances(linear, units), part.n, part.n, nothing)
+    sums, rows = total(part.w, units)
+    linear = Linear(rows, part.squares, part.squares)
+    return Estimates(sums, linear, variances(linear, units), part.n, part.n, np.full(sums.shape, np.nan))
 
 
 def shares(part: Sums, base: Sums, units: Units) -> Estimates:
-    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b.
+    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b. base: as part, or broadcast to it.
 
     A variance at or below 1e-12 · p(1 − p)/base_n is rounding, and 0.
     """
-    whole = base.w.sum(0)
+    p, rows = ratio(part.w, base.w, units)
     with np.errstate(all="ignore"):
-        p = np.where(whole > 0, part.w.sum(0) / whole, np.nan)
-        z = (part.w - p * base.w) / whole
-        squares = None
+        squares = cross = None
         if part.squares is not None and base.squares is not None:
+            whole = base.w.sum(0)
             outside = np.maximum(base.squares - part.squares, 0)
             squares = (part.squares * (1 - p) ** 2 + outside * p**2) / whole**2
-        linear = Linear(z, squares)
-        variance = variances(linear, units)
+            cross = (part.squares - p * base.squares) / whole
+        linear = Linear(rows, squares, cross)
+        variance, base_n = variances(linear, units), np.broadcast_to(base.n, p.shape)
         inside = (p > EDGE) & (p < 1 - EDGE)
         simple = p * (1 - p)
-        variance = np.where(~inside | (variance <= 1e-12 * simple / base.n), 0.0, variance)
-        deff = np.where(inside & (base.n > 1), variance / (simple / np.maximum(base.n - 1, 1)), np.nan)
-    return Estimates(p, linear, variance, part.n, base.n, deff)
+        none = ~inside | (variance <= 1e-12 * simple / base_n)
+        variance = np.where(none & ~np.isnan(variance), 0.0, variance)
+        deff = np.where(inside & (base_n > 1), variance / (simple / np.maximum(base_n - 1, 1)), np.nan)
+    return Estimates(p, linear, variance, part.n, base_n, deff)
 
 
 @dataclass(frozen=True)
@@ -105,16 +127,15 @@ def spread(values: Distribution, n: Ints) -> Spread:
 
 def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
     """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n."""
-    whole = moments.w.sum(0)
     n = moments.counts
+    shifted, rows = ratio(moments.wy, moments.w, units)
     with np.errstate(all="ignore"):
-        shifted = np.where(whole > 0, moments.wy.sum(0) / whole, np.nan)
-        z = (moments.wy - shifted * moments.w) / whole
-        squares = None
+        squares = cross = None
         if moments.ww is not None and moments.wwy is not None and moments.wwyy is not None:
-            squares = (moments.wwyy - 2 * shifted * moments.wwy + shifted**2 * moments.ww) / whole**2
-            squares = np.maximum(squares, 0)
-        linear = Linear(z, squares)
+            whole = moments.w.sum(0)
+            squares = np.maximum((moments.wwyy - 2 * shifted * moments.wwy + shifted**2 * moments.ww) / whole**2, 0)
+            cross = (moments.wwy - shifted * moments.ww) / whole
+        linear = Linear(rows, squares, cross)
         variance = variances(linear, units)
         simple = sd**2 / n
         variance = np.where(variance <= 1e-12 * simple, 0.0, variance)
@@ -141,6 +162,11 @@ class Ranked:
     value: Floats
     cumulative: Floats
 
+    def modes(self) -> list[float]:
+        """Every value of the largest weight."""
+        weight = np.diff(self.cumulative, prepend=0.0)
+        return [float(v) for v in self.value[weight >= weight.max() * (1 - 1e-12)]]
+
     def quantile(self, q: float) -> float:
         """The smallest value whose cumulative weight passes q of the whole; where one meets it, the mean with the next."""
         whole = self.cumulative[-1]
@@ -159,8 +185,3 @@ def ranked(value: Floats, weight: Floats) -> Ranked:
     """Sorts a domain's values, joining ties."""
     distinct, index = np.unique(value, return_inverse=True)
     return Ranked(distinct, np.cumsum(np.bincount(index.ravel(), weights=weight, minlength=len(distinct))))
-
-
-def own_squares(stratum: NDArray[np.int32], weight: Floats, strata: int, inside: Bools) -> Floats:
-    """Σ w² by stratum over some cases, (strata, 1)."""
-    return np.bincount(stratum[inside], weights=weight[inside] ** 2, minlength=strata).astype(np.float64)[:, None]

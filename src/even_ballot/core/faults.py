@@ -37,3 +37,8 @@ def some(items: Sequence[object], most: int = 8) -> str:
     """The first few of a list, in words: `a, b, c and 12 more`."""
     shown = ", ".join(str(item) for item in items[:most])
     return shown if len(items) <= most else f"{shown} and {len(items) - most} more"
+
+
+def counted(n: int, one: str, many: str = "") -> str:
+    """A number with what it counts, inflected: `1 case`, `3 cases`; `many` where it is more than an s that differs."""
+    return f"{n:,} {one if n == 1 else many or one + 's'}"

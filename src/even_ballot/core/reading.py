@@ -1,18 +1,21 @@
 """From a file's text columns to a dataset: what the codebook says, applied; what it leaves out, guessed."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.codebook import Code, Codebook, Kind, Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
 from even_ballot.core.faults import Fault, StudyError, some
 
 _NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?\s*", re.ASCII)
+_POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
+_COMMAED = re.compile(r"[+-]?\d+(,\d+)?", re.ASCII)
+_LOOKED_AT = 500
 _LEADING_ZERO = re.compile(r"\s*[+-]?0\d", re.ASCII)
 _WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
 
@@ -22,6 +25,19 @@ def parse_number(word: str, decimal: str = ".") -> float | None:
     if decimal != ".":
         word = word.replace(decimal, ".") if "." not in word else ""
     return float(word) if _NUMBER.fullmatch(word) else None
+
+
+def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal[".", ","] | None:
+    """A comma, where some column holds nothing but numbers written with one, and no column numbers with a point; None where
+    nothing speaks for either."""
+    found = None
+    for column in columns:
+        words = [word.strip() for word in column.words[:_LOOKED_AT] if word.strip()]
+        if words and all(_POINTED.fullmatch(word) for word in words) and any("." in word for word in words):
+            return "."
+        if words and delimiter != "," and all(_COMMAED.fullmatch(word) for word in words) and any("," in word for word in words):
+            found = ","
+    return found  # type: ignore[return-value]
 
 
 def parse_date(word: str) -> float | None:
@@ -53,10 +69,7 @@ def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
 def with_missing_codes(column: Column, missing: Iterable[Code]) -> Column:
     """Answers equal to a missing code are marked as such, their code kept."""
     codes = [item.code for item in missing]
-    if not codes:
-        return column
-    hit = np.isin(column.values, codes) & (column.state == ANSWERED)
-    return Column(column.values, np.where(hit, MISSING, column.state).astype(np.uint8), column.words) if hit.any() else column
+    return column.marking(codes) if codes else column
 
 
 def code_of(word: str, labels: dict[str, int]) -> int | None:

@@ -1,21 +1,43 @@
 """What a study file says of a table."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from even_ballot.core.intervals import Interval
 from even_ballot.core.model import Model
 from even_ballot.core.tests import Adjust
 
-Stat = Literal[
-    "n", "count", "col_pct", "row_pct", "total_pct", "response_pct", "mean", "sd", "median", "skewness", "kurtosis"
+Named = Literal[
+    "n", "count", "col_pct", "row_pct", "total_pct", "response_pct", "mean", "sd", "median", "mode", "skewness", "kurtosis"
 ]  # fmt: skip
+# A quantile by its per cent: q25, q97.5.
+Quantile = Annotated[str, Field(pattern=r"^q(\d{1,2}(\.\d+)?|100)$")]
+Stat = Named | Quantile
 BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1)]
 
 
+class Net(Model):
+    """A group of a stub's categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable;
+    left out, every stub variable that has such categories."""
+
+    label: str = Field(min_length=1)
+    stub: str | None = None
+    codes: tuple[int, ...] = ()
+    top: int | None = Field(default=None, ge=1)
+    bottom: int | None = Field(default=None, ge=1)
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if sum((bool(self.codes), self.top is not None, self.bottom is not None)) != 1:
+            raise ValueError("a net is made of codes, or of the top or the bottom categories: give one of the three")
+        return self
+
+
 class TableRequest(Model):
-    """A table: stub variables down, banner variables across (a list inside is nested)."""
+    """A table: stub variables down, banner variables across (a list inside is nested). levels: of the letters, the strict one
+    first. plain: beside every share and mean what a simple random sample would give, unweighted and weighted. layout: battery, its
+    stub variables down and their common answers across."""
 
     id: str = Field(min_length=1)
     title: str | None = None
@@ -24,9 +46,18 @@ class TableRequest(Model):
     where: str | None = None
     show: tuple[Stat, ...] = ("n", "col_pct")
     interval: Interval = Interval()
-    tests: tuple[Literal["independence", "columns"], ...] = ()
+    nets: tuple[Net, ...] = ()
+    tests: tuple[Literal["independence", "wald", "columns", "trend"], ...] = ()
     adjust: Adjust = "none"
-    layout: Literal["crosstab"] = "crosstab"
+    levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
+    plain: bool = False
+    layout: Literal["crosstab", "battery"] = "crosstab"
+
+    @model_validator(mode="after")
+    def _levels_in_order(self) -> Self:
+        if not all(0 < level < 1 for level in self.levels) or list(self.levels) != sorted(set(self.levels)):
+            raise ValueError("levels are one or two numbers between 0 and 1, the strict one first, such as 0.01, 0.05")
+        return self
 
     @property
     def entries(self) -> tuple[tuple[str, ...], ...]:

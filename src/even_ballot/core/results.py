@@ -3,15 +3,18 @@
 from dataclasses import dataclass
 from typing import Any
 
-from even_ballot.core.tests import Columns, Independence
+from even_ballot.core.tests import Columns, Independence, Trend, Wald
+
+Test = Independence | Wald | Columns | Trend
 
 
 @dataclass(frozen=True, slots=True)
 class StubKey:
-    """A stub row: a category of a variable, or (no code) the variable's own row."""
+    """A stub row: a category of a variable, a net of several, or (neither) the variable's own row."""
 
     variable: str
     code: int | None = None
+    net: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,8 +26,18 @@ class BannerKey:
 
 
 @dataclass(frozen=True, slots=True)
+class Plain:
+    """A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its standard error."""
+
+    unweighted: float
+    unweighted_se: float | None
+    weighted: float
+    weighted_se: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class Cell:
-    """One figure of a table. Fields that do not apply are None."""
+    """One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of its base."""
 
     stub: StubKey
     banner: tuple[BannerKey, ...]
@@ -36,6 +49,8 @@ class Cell:
     n: int | None = None
     base_n: int | None = None
     deff: float | None = None
+    df: int | None = None
+    plain: Plain | None = None
 
 
 @dataclass(frozen=True)
@@ -49,12 +64,13 @@ class Category:
 
 @dataclass(frozen=True)
 class StubHeading:
-    """A stub variable, its question and categories (none for a number)."""
+    """A stub variable, its question, its categories (none for a number) and the nets of them."""
 
     variable: str
     title: str
     kind: str
     categories: tuple[Category, ...]
+    nets: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -76,7 +92,7 @@ class TableResult:
     banners: tuple[BannerHeading, ...]
     in_filter: int
     cells: tuple[Cell, ...]
-    tests: tuple[Independence | Columns, ...]
+    tests: tuple[Test, ...]
 
 
 def plain(value: Any) -> Any:

@@ -9,13 +9,15 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from even_ballot import __version__
 from even_ballot.core.codebook import Codebook
 from even_ballot.core.dataset import Dataset, Floats, RawTable
-from even_ballot.core.design import Design, Units, units_of, weights_of
+from even_ballot.core.design import Design, Units
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import AnyStep, Effect, run_ledger
+from even_ballot.core.marks import Marks
 from even_ballot.core.model import Model
 from even_ballot.core.reading import interpret
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult, plain
+from even_ballot.core.sampling import sampled
 from even_ballot.core.screening import Finding, Screening, sweep
 from even_ballot.core.tabulate import tabulate
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
@@ -24,12 +26,14 @@ from even_ballot.core.weighting.request import Weighting
 
 
 class Source(Model):
-    """Where a file is and how it is read; what is left out is guessed."""
+    """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows (from 1) holds
+    the names; the others become labels."""
 
     path: str = Field(min_length=1)
     format: Literal["csv", "xlsx", "ods", "parquet", "jsonl"] | None = None
     sheet: str | None = None
     header_rows: int | None = Field(default=None, ge=1, le=10)
+    names_row: int | None = Field(default=None, ge=1, le=10)
     encoding: str | None = None
     delimiter: str | None = Field(default=None, min_length=1, max_length=1)
     decimal: Literal[".", ","] | None = None
@@ -55,6 +59,7 @@ class Study(Model):
     weightings: tuple[Weighting, ...] = ()
     design: Design = Design()
     tables: tuple[TableRequest, ...] = ()
+    marks: Marks = Marks()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -70,6 +75,20 @@ def _place(location: tuple[int | str, ...]) -> str:
     for part in location:
         path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
     return path
+
+
+def _in_document(location: tuple[int | str, ...], document: Any) -> tuple[int | str, ...]:
+    """A location without the names of alternatives, which are no keys of the document."""
+    path: list[int | str] = []
+    here, alternative = document, False
+    for i, part in enumerate(location):
+        keys = here if isinstance(here, dict) else {}
+        named = part not in keys or part in (keys.get("do"), keys.get("method"))
+        alternative = not alternative and isinstance(part, str) and named and i < len(location) - 1
+        if not alternative:
+            path.append(part)
+            here = keys.get(part) if isinstance(part, str) else here[part] if isinstance(here, list) else None
+    return tuple(path)
 
 
 _MENDS = {
@@ -88,9 +107,9 @@ def parse_study(document: Any) -> Study:
         faults = []
         for item in error.errors():
             what, mend = _MENDS.get(item["type"], (item["msg"].removeprefix("Value error, ").rstrip(".") + ".", ""))
-            # A step's own `do` stands in the location; it is no key of the document.
-            location = [p for i, p in enumerate(item["loc"]) if not (i == 2 and item["loc"][0] == "ledger")]
-            faults.append(Fault(what, _place(tuple(location)) or "study", mend))
+            if item.get("ctx", {}).get("discriminator") == "'method'":
+                what, mend = what.replace("step", "method"), mend.replace("the steps", "them").replace("do", "method")
+            faults.append(Fault(what, _place(_in_document(item["loc"], document)) or "study", mend))
         raise StudyError(faults) from None
 
 
@@ -146,15 +165,21 @@ def start(study: Study, raw: RawTable) -> Dataset:
     return interpret(raw, study.codebook, made, decimal)
 
 
+def weigh(data: Dataset, weighting: Weighting, where: str) -> tuple[Dataset, Raked, WeightingReport]:
+    """The cases with one weighting's weight, how it came about, and the report on it."""
+    result = rake(data, weighting, where)
+    weighted = with_weight(data, weighting, result.weights, where)
+    return weighted, result, report(weighted, result, weighting)
+
+
 def run_weightings(study: Study, data: Dataset) -> Weighted:
     """Every weighting in order; a later one may start from an earlier one's weight."""
     raked, reports = [], []
     for i, weighting in enumerate(study.weightings):
         where = f"weightings[{i}]"
-        result = rake(data, weighting, where)
-        data = with_weight(data, weighting, result.weights, where)
+        data, result, said = weigh(data, weighting, where)
         raked.append(result)
-        reports.append(report(data, result, weighting))
+        reports.append(said)
     return Weighted(data, tuple(raked), tuple(reports))
 
 
@@ -165,14 +190,11 @@ def weight_name(study: Study) -> str | None:
     return study.weightings[-1].save_as if study.weightings else None
 
 
-def designed(study: Study, data: Dataset) -> tuple[Units, Floats]:
+def designed(study: Study, weighted: Weighted) -> tuple[Units, Floats]:
     """The design and the weight of every case."""
-    if data.n == 0:
+    if weighted.data.n == 0:
         raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
-    weight = weights_of(data, weight_name(study))
-    if not (weight > 0).any():
-        raise fault("Every weight is 0.", "design.weight", "Choose another weight.")
-    return units_of(data, study.design), weight
+    return sampled(weighted.data, study.design, weight_name(study), weighted.raked)
 
 
 def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results:
@@ -184,7 +206,7 @@ def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results
         effects.append(effect)
     findings = sweep(data, study.codebook, study.screening)
     weighted = run_weightings(study, data)
-    units, weight = designed(study, weighted.data)
+    units, weight = designed(study, weighted)
     tables = [tabulate(weighted.data, units, weight, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
     return Results(
         len(raw.rows), data.n, tuple(effects), findings, weighted.reports, units, weight_name(study), tuple(tables), weighted.data

@@ -3,6 +3,7 @@
 Tallies of two parts of a file add up, so the parts may be anywhere.
 """
 
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -16,17 +17,27 @@ from even_ballot.core.dataset import Floats, Ints
 _PARALLEL_FROM = 400_000
 
 
+def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
+    """A pass over 0 … n−1 in two halves at once where that pays: the results of its parts."""
+    if n < _PARALLEL_FROM:
+        return [part(0, n)]
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(part, (0, n // 2), (n // 2, n)))
+
+
 @dataclass(frozen=True)
 class Tally:
     """Sums over cases, by unit (PSU, or stratum where each case is its own) × stub category × banner category.
 
     The last banner category is that of cases with no answer in the banner. counts: int64 (R, C), cases of positive
-    weight. w: float64 (U, R, C), Σ w. ww: Σ w², (U, R, C), only where each case is its own PSU.
+    weight. w: float64 (U, R, C), Σ w. ww: Σ w², (U, R, C), only where each case is its own PSU. df: (C,), PSUs less strata among
+    the cases of everybody, then of each banner category but the last.
     """
 
     counts: Ints
     w: Floats
     ww: Floats | None
+    df: Ints | None = None
 
     def __add__(self, other: "Tally") -> "Tally":
         ww = None if self.ww is None or other.ww is None else self.ww + other.ww
@@ -45,6 +56,7 @@ class Moments:
     ww: Floats | None
     wwy: Floats | None
     wwyy: Floats | None
+    df: Ints | None = None
 
 
 @njit(cache=True, nogil=True)
@@ -124,25 +136,23 @@ def tally(
     unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). own: every case is its own PSU, and `unit` its stratum.
     Two halves run at once where that pays; their tallies add up.
     """
-    n = len(stub)
-    if n < _PARALLEL_FROM:
-        return _part(stub, banner, unit, weight, shape, own)
-    halves = slice(0, n // 2), slice(n // 2, n)
-    with ThreadPoolExecutor(2) as pool:
-        first, second = pool.map(lambda at: _part(stub[at], banner[at], unit[at], weight[at], shape, own), halves)
-    return first + second
+    parts: list[Tally] = in_halves(
+        len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, own)
+    )  # fmt: skip
+    return parts[0] if len(parts) == 1 else parts[0] + parts[1]
 
 
 def tally_number(
     y: Floats, inside: NDArray[np.bool_], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats,
-    shape: tuple[int, int], own: bool = False,
+    shape: tuple[int, int], own: bool = False, shift: float | None = None,
 ) -> Moments:  # fmt: skip
     """One pass over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C).
 
-    y is shifted by its weighted mean, so that sums of squares keep their digits.
+    y is shifted, by its weighted mean unless another shift is given, so that sums of squares keep their digits.
     """
-    base = float(weight[inside].sum())
-    shift = float((weight[inside] * y[inside]).sum() / base) if base > 0 else 0.0
+    if shift is None:
+        base = float(weight[inside].sum())
+        shift = float((weight[inside] * y[inside]).sum() / base) if base > 0 else 0.0
     shifted = y - shift
     w, wy = np.zeros(shape), np.zeros(shape)
     counts = np.zeros(shape[1], np.int64)

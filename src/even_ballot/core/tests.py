@@ -24,12 +24,13 @@ class Independence:
     df1: float
     df2: float
     p: float
-    kind: str = "independence"
+    kind: Literal["independence"] = "independence"
 
 
 @dataclass(frozen=True)
 class Columns:
-    """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code)."""
+    """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code), with its
+    interval."""
 
     stub: dict[str, Any]
     banner: tuple[str, ...]
@@ -40,7 +41,39 @@ class Columns:
     t: float
     p: float
     p_adjusted: float
-    kind: str = "columns"
+    low: float | None = None
+    high: float | None = None
+    kind: Literal["columns"] = "columns"
+
+
+@dataclass(frozen=True)
+class Wald:
+    """Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k and df − k + 1, d the k
+    differences between cell shares and products of their margins (Korn and Graubard, 1990)."""
+
+    stub: str
+    banner: tuple[str, ...]
+    wald: float
+    f: float
+    df1: float
+    df2: float
+    p: float
+    kind: Literal["wald"] = "wald"
+
+
+@dataclass(frozen=True)
+class Trend:
+    """The weighted linear slope of a share (or, without a code, of a mean) on the banner's codes."""
+
+    stub: dict[str, Any]
+    banner: tuple[str, ...]
+    slope: float
+    se: float
+    t: float
+    p: float
+    low: float | None = None
+    high: float | None = None
+    kind: Literal["trend"] = "trend"
 
 
 def _interactions(rows: int, columns: int) -> Floats:
@@ -52,17 +85,25 @@ def _interactions(rows: int, columns: int) -> Floats:
     return np.asarray(both - main @ np.linalg.lstsq(main, both, rcond=None)[0])
 
 
-def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[float, float, float, float, float] | None:
-    """chi2, f, df1, df2, p of a stub × banner (Rao and Scott, 1984, second order).
+@dataclass(frozen=True)
+class _Table:
+    """A stub × banner without empty rows and columns: shares of its cells (R, C), their covariance (R·C, R·C)."""
 
-    w: (U, R, C), Σ w by unit over cases with both answered; ww: Σ w² likewise where every case is its own PSU; n:
-    their unweighted number. Rows and columns without weight are left out; fewer than two of either: None.
-    """
+    shares: Floats
+    covariance: Floats
+
+    @property
+    def expected(self) -> Floats:
+        """Products of the margins, (R, C)."""
+        return np.outer(self.shares.sum(1), self.shares.sum(0))
+
+
+def _table(w: Floats, ww: Floats | None, units: Units) -> _Table | None:
+    """The table of w (U, R, C), Σ w by unit; None where there is nothing to test."""
     sums = w.sum(0)
     rows, columns = sums.sum(1) > 0, sums.sum(0) > 0
     height, width = int(rows.sum()), int(columns.sum())
-    df = units.degrees_of_freedom
-    if height < 2 or width < 2 or df < 1:
+    if height < 2 or width < 2 or units.degrees_of_freedom < 1:
         return None
 
     def flat(x: Floats) -> Floats:
@@ -70,11 +111,21 @@ def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[fl
 
     cells = flat(w)
     pi = cells.sum(0) / cells.sum()
-    grid = pi.reshape(height, width)
-    expected = np.outer(grid.sum(1), grid.sum(0)).ravel()
+    return _Table(pi.reshape(height, width), covariance_of_shares(cells, None if ww is None else flat(ww), pi, units))
+
+
+def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[float, float, float, float, float] | None:
+    """chi2, f, df1, df2, p of a stub × banner (Rao and Scott, 1984, second order).
+
+    w: (U, R, C), Σ w by unit over cases with both answered; ww: Σ w² likewise where every case is its own PSU; n:
+    their unweighted number. Rows and columns without weight are left out; fewer than two of either: None.
+    """
+    table = _table(w, ww, units)
+    if table is None:
+        return None
+    pi, expected, v = table.shares.ravel(), table.expected.ravel(), table.covariance
     chi2 = float(n * ((pi - expected) ** 2 / expected).sum())
-    v = covariance_of_shares(cells, None if ww is None else flat(ww), pi, units)
-    c = _interactions(height, width)
+    c = _interactions(*table.shares.shape)
     inverse = np.divide(1.0, pi, out=np.zeros_like(pi), where=pi > 0)
     inner = c.T @ (inverse[:, None] * c)
     if 1 / np.linalg.cond(inner, 1) < 1e-10:
@@ -83,10 +134,38 @@ def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[fl
     scaled = inverse[:, None] * c
     delta = np.linalg.solve(inner / n, scaled.T @ v @ scaled)
     trace, trace_squared = float(np.trace(delta)), float(np.trace(delta @ delta))
-    if trace <= 0 or trace_squared <= 0:
+    if not (trace > 0 and trace_squared > 0):
         return None
     f, df1 = chi2 / trace, trace**2 / trace_squared
-    return chi2, f, df1, df1 * df, float(special.fdtrc(df1, df1 * df, f))
+    df2 = df1 * units.degrees_of_freedom
+    return chi2, f, df1, df2, float(special.fdtrc(df1, df2, f))
+
+
+def wald(w: Floats, ww: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
+    """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and ww as above. None where there is nothing to test or
+    the design has too few degrees of freedom for so many cells."""
+    table = _table(w, ww, units)
+    if table is None:
+        return None
+    height, width = table.shares.shape
+    k, df = (height - 1) * (width - 1), units.degrees_of_freedom
+    if df < k:
+        return None
+    rows, columns = table.shares.sum(1), table.shares.sum(0)
+    at = np.indices((height, width)).reshape(2, -1)
+    slopes = []
+    for r in range(height - 1):
+        for c in range(width - 1):
+            # d(π_rc − π_r· π_·c) by each cell.
+            slopes.append(((at[0] == r) & (at[1] == c)) - (at[0] == r) * columns[c] - (at[1] == c) * rows[r])
+    jacobian = np.array(slopes, np.float64)
+    apart = (table.shares - table.expected)[:-1, :-1].ravel()
+    v = jacobian @ table.covariance @ jacobian.T
+    if not np.isfinite(v).all() or 1 / np.linalg.cond(v, 1) < 1e-12:
+        return None
+    statistic = float(apart @ np.linalg.solve(v, apart))
+    f = (df - k + 1) / (k * df) * statistic
+    return statistic, f, float(k), float(df - k + 1), float(special.fdtrc(k, df - k + 1, f))
 
 
 def adjusted(p: Floats, how: Adjust) -> Floats:

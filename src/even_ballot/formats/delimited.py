@@ -14,13 +14,14 @@ from charset_normalizer import from_bytes
 from pyarrow import csv as arrow_csv
 
 from even_ballot.core.dataset import BLANK, Column, RawTable
-from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study import Source
-from even_ballot.formats.headings import split_headings
+from even_ballot.formats.headings import guess_heading_rows, split_headings
 
 DELIMITERS = ",;\t|"
 _MARKS = {b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16"}
-_SNIFF, _HEAD, _PIECE = 64 * 1024, 1 << 20, 1 << 24
+_SNIFF, _HEAD, _PIECE, _LOOKED_AT = 64 * 1024, 1 << 20, 1 << 24, 60
 _LINE_END = re.compile(rb"\r\n|\n|\r")
 
 
@@ -30,6 +31,8 @@ class Guess:
 
     encoding: str
     delimiter: str
+    header_rows: int = 1
+    names_row: int = 1
 
 
 def _is_utf8(content: bytes) -> bool:
@@ -90,6 +93,11 @@ def _utf8(content: bytes, source: Source) -> tuple[bytes, str]:
         raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
 
 
+def decoded(content: bytes, path: str) -> str:
+    """A text file's text, in the encoding it came in."""
+    return _utf8(content, Source(path=path))[0].decode()
+
+
 def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
     """The faults of records with too many or too few fields, by line."""
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
@@ -99,8 +107,11 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
         if row and len(row) != width:
             wrong.append((start, len(row)))
         start = reader.line_num + 1
-    shapes = ", ".join(f"{n} fields ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3))
-    what = f"{len(wrong)} records do not have the {width} fields of the heading: {shapes or 'see the quotes'}."
+    shapes = ", ".join(f"{counted(n, 'field')} ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3))
+    what = (
+        f"{counted(len(wrong), 'record does', 'records do')} not have the {counted(width, 'field')} of the heading: "
+        f"{shapes or 'see the quotes'}."
+    )
     lines = some([line for line, _ in wrong])
     return StudyError(Fault(what, f"{path}, line {lines}" if wrong else path,
                             "Close open quotes, quote entries that hold the delimiter, or name the right delimiter."))  # fmt: skip
@@ -135,37 +146,48 @@ def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], colum
     return RawTable(names, labels, tuple(columns), rows, n - len(rows))
 
 
-def read_delimited(content: bytes, source: Source) -> tuple[RawTable, Guess]:
+def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Guess]:
     """A delimited file as text columns, and what was guessed.
 
     Raises StudyError for an empty or binary file, for undecodable bytes, and for ragged records, by line.
     """
     if not content[:_HEAD].strip() and not content.strip():
         raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
+    progress("Reading the text", None)
     body, encoding = _utf8(content, source)
     head = body[:_HEAD].decode(errors="ignore")
     delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
-    heads, lines = _headings(head, delimiter, source)
-    names, labels = split_headings(heads)
+    heads, lines, names_row = _headings(head, delimiter, source)
+    wide = max(map(len, heads))
+    names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
+    progress("Taking the records apart", None)
     table = _parsed(body, delimiter, len(names), lines, source.path)
+    columns: list[Column] = []
     with ThreadPoolExecutor(2) as pool:
-        columns = list(pool.map(as_column, table.columns))
-    return without_blank_records(names, labels, columns), Guess(encoding, delimiter)
+        for column in pool.map(as_column, table.columns):
+            columns.append(column)
+            progress(f"Looking at column {len(columns)} of {len(names)}", len(columns) / len(names))
+    return without_blank_records(names, labels, columns), Guess(encoding, delimiter, len(heads), names_row)
 
 
-def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int]:
-    """The rows of headings, and how many lines of the file they take up."""
+def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int, int]:
+    """The rows of headings, how many lines of the file they take up, and which of them holds the names."""
     reader = csv.reader(io.StringIO(head, newline=""), delimiter=delimiter)
-    heads: list[list[str]] = []
+    rows: list[list[str]] = []
+    ends: list[int] = []
     try:
         for row in reader:
             if any(cell.strip() for cell in row):
-                heads.append(row)
-            if len(heads) == (source.header_rows or 1):
+                rows.append(row)
+                ends.append(reader.line_num)
+            if len(rows) == (_LOOKED_AT if source.header_rows is None else source.header_rows):
                 break
     except csv.Error as error:
-        raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
-    return heads, reader.line_num
+        # Further down it is the records that do not read; they are reported by line when they are taken apart.
+        if len(rows) < (source.header_rows or 1):
+            raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
+    n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
+    return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
 
 
 def _after(body: bytes, lines: int) -> int:
@@ -199,3 +221,22 @@ def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa
         if "columns" in str(error).lower():
             raise _ragged(body.decode(), delimiter, width, path) from None
         raise fault(f"The file does not read as delimited text: {error}.", path, "Check the quotes.") from None
+
+
+def as_csv(table: RawTable) -> bytes:
+    """A table as the bytes of a CSV with two rows of headings, names and full texts. A record stands at its own number:
+    numbers that are left out are blank lines of commas."""
+    texts = [np.array((*column.words, ""), object)[np.where(column.state == BLANK, -1, column.values)] for column in table.columns]
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(table.names)
+    writer.writerow(table.labels)
+    nothing = [""] * len(table.names)
+    at = 1
+    for row, record in zip(table.rows.tolist(), zip(*texts, strict=True), strict=True):
+        while at < row:
+            writer.writerow(nothing)
+            at += 1
+        writer.writerow(record)
+        at += 1
+    return out.getvalue().encode()

@@ -5,6 +5,7 @@ import re
 import unicodedata
 from collections.abc import Sequence
 
+_NUMBERLIKE = re.compile(r"[+-]?\d+([.,]\d+)?|[+-]?[.,]\d+")
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
 _OWN_PART = re.compile(r"[\"“„«\[]([^\"“”„«»\[\]]{3,})[\"”»\]]\W*$")
 _WORDS = (
@@ -59,11 +60,70 @@ def unique_names(headings: Sequence[str]) -> tuple[str, ...]:
     return tuple(names)
 
 
-def split_headings(rows: Sequence[Sequence[str]]) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Names and labels from one or several heading rows: the first holds the names, the others become labels."""
-    first = [cell.strip() for cell in rows[0]]
-    names = unique_names(first)
+def _filled(row: Sequence[str], below: Sequence[str]) -> list[str]:
+    """A row of headings with each one carried on over the blanks that follow it, where there is something below."""
+    filled: list[str] = []
+    for cell, under in zip(row, below, strict=True):
+        filled.append(cell if cell or not under or not filled else filled[-1])
+    return filled
+
+
+def split_headings(rows: Sequence[Sequence[str]], names_row: int = 1) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Names and labels from one or several heading rows: row `names_row` (from 1) holds the names, the others become labels.
+
+    Where the first of several rows has blanks over filled cells, it heads groups of columns: each column's label is then the
+    group's heading with its own in brackets, and its name is made from that.
+    """
+    stripped = [[cell.strip() for cell in row] for row in rows]
+    first = stripped[min(names_row, len(rows)) - 1]
     if len(rows) == 1:
-        return names, tuple(first)
-    below = (" ".join(filter(None, (row[i].strip() for row in rows[1:]))) for i in range(len(first)))
-    return names, tuple(text or heading for text, heading in zip(below, first, strict=True))
+        return unique_names(first), tuple(first)
+    top, under = stripped[0], stripped[1]
+    if any(not a and b for a, b in zip(top, under, strict=True)) and any(top):
+        groups = _filled(top, under)
+        both = zip(groups, under, strict=True)
+        labels = [f"{group} [{own}]" if group and own and group != own else group or own for group, own in both]
+        return unique_names(labels), tuple(labels)
+    others = [row for i, row in enumerate(stripped) if i != min(names_row, len(rows)) - 1]
+    below = (" ".join(filter(None, (row[i] for row in others))) for i in range(len(first)))
+    return unique_names(first), tuple(text or heading for text, heading in zip(below, first, strict=True))
+
+
+def _names(row: Sequence[str]) -> bool:
+    """Whether a row's cells are all short names, no two alike."""
+    return all(_PLAIN.fullmatch(cell) for cell in row) and len(set(row)) == len(row)
+
+
+def _number(cell: str) -> bool:
+    return bool(_NUMBERLIKE.fullmatch(cell))
+
+
+def _mean_length(cells: Sequence[str]) -> float:
+    filled = [len(cell) for cell in cells if cell]
+    return sum(filled) / len(filled) if filled else 0.0
+
+
+def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
+    """How many of a file's first rows are headings, 1 or 2, and which of them holds the names.
+
+    Two only where one row is all short names and the other reads as questions: long beside the entries below, none of
+    them a number, none of them an answer that recurs.
+    """
+    if len(rows) < 3 or len(rows[0]) < 2 or len(rows[0]) != len(rows[1]):
+        return 1, 1
+    one, two = ([cell.strip() for cell in row] for row in rows[:2])
+    if not all(one) or sum(map(bool, two)) < 0.8 * len(two) or _names(one) == _names(two):
+        return 1, 1
+    records = [[cell.strip() for cell in row] for row in rows[2:] if len(row) == len(one)]
+    columns = list(zip(*records, strict=True)) if records else []
+    if not columns or any(map(_number, (*one, *two))):
+        return 1, 1
+    if any(cell and cell in column for cell, column in zip(two, columns, strict=True)):
+        return 1, 1
+    entries = [cell for column in columns for cell in column]
+    texts = two if _names(one) else one
+    numeric = any(any(column) and all(map(_number, filter(None, column))) for column in columns)
+    longer = _mean_length(texts) / max(_mean_length(entries), 1)
+    if _mean_length(texts) < 10 or longer < (1.5 if numeric else 3):
+        return 1, 1
+    return 2, 1 if _names(one) else 2

@@ -1,7 +1,9 @@
 """The ledger as a document for a colleague: Markdown and HTML."""
 
+from collections.abc import Sequence
 from html import escape
 
+from even_ballot.core.faults import counted
 from even_ballot.core.ledger import Effect
 from even_ballot.core.study import Study
 
@@ -12,9 +14,9 @@ def effect_text(effect: Effect) -> str:
         return "Switched off."
     said = []
     if gone := effect.cases_before - effect.cases_after:
-        said.append(f"{gone:,} cases set aside, {effect.cases_after:,} left")
+        said.append(f"{counted(gone, 'case')} set aside, {effect.cases_after:,} left")
     if effect.cells_changed:
-        said.append(f"{effect.cells_changed:,} cells changed")
+        said.append(f"{counted(effect.cells_changed, 'cell')} changed")
     for name, words in effect.unplaced.items():
         some = ", ".join(f"“{word}” ({n:,})" for word, n in list(words.items())[:5])
         said.append(f"not placed in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else ""))
@@ -23,28 +25,33 @@ def effect_text(effect: Effect) -> str:
 
 def _head(study: Study, received: int, used: int) -> tuple[str, str]:
     title = f"What was done to the answers: {study.title}"
-    return title, f"{study.source.path}: {received:,} cases received, {received - used:,} set aside, {used:,} in use."
+    return title, f"{study.source.path}: {counted(received, 'case')} received, {received - used:,} set aside, {used:,} in use."
 
 
-def _entry(effect: Effect) -> tuple[str, str]:
+def _entry(effect: Effect, stamp: str = "") -> tuple[str, str]:
+    """An entry's sentence, and what it did with who made it and when."""
     because = f", because: {effect.why}" if effect.why else ""
-    return f"{effect.sentence}{because}.", effect_text(effect)
+    return f"{effect.sentence}{because}.", f"{effect_text(effect)} {stamp}".rstrip()
 
 
-def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effect, ...]) -> str:
-    """The entries in order, each with its effect."""
+def _entries(effects: Sequence[Effect], stamps: Sequence[str]) -> list[tuple[str, str]]:
+    """Every entry with its stamp, where there is one."""
+    return [_entry(effect, stamps[i] if i < len(stamps) else "") for i, effect in enumerate(effects)]
+
+
+def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()) -> str:
+    """The entries in order, each with its effect. stamps: who made each, and when."""
     title, state = _head(study, received, used)
     lines = [f"# {title}", "", state, ""]
-    for effect in effects:
-        sentence, did = _entry(effect)
-        lines += [f"{effect.step}. {sentence}", f"   *{did}*"]
+    for number, (sentence, did) in enumerate(_entries(effects, stamps), start=1):
+        lines += [f"{number}. {sentence}", f"   *{did}*"]
     return "\n".join(lines) + "\n"
 
 
-def journal_html(study: Study, received: int, used: int, effects: tuple[Effect, ...]) -> str:
+def journal_html(study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()) -> str:
     """The same as a page of its own."""
     title, state = _head(study, received, used)
-    entries = "".join(f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in map(_entry, effects))
+    entries = "".join(f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in _entries(effects, stamps))
     style = "body{font:16px/1.5 Georgia,serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#211e19}em{color:#5d564b}"
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'

@@ -1,9 +1,12 @@
 """The methods note: what was done, in sentences."""
 
 from even_ballot import __version__
+from even_ballot.core.faults import counted
 from even_ballot.core.request import TableRequest
 from even_ballot.core.study import Results, Study
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
+from even_ballot.formats.designs import design_sentence, method_sentence
 
 _INTERVALS = {
     "logit": "limits on the logit scale, turned back",
@@ -13,35 +16,73 @@ _INTERVALS = {
 }
 
 
-def _base(weighting: Weighting) -> str:
-    if weighting.base is None:
-        return "1 for every case"
-    return weighting.base if isinstance(weighting.base, str) else "stratum population over stratum cases"
+def base_words(weighting: Weighting) -> str:
+    """What the weights start from."""
+    match weighting.base:
+        case None:
+            words = "1 for every case"
+        case str() as name:
+            words = name
+        case StratumPopulation(stratum_population=people, by=by):
+            words = f"{people} over the cases in the stratum ({', '.join(by)})"
+        case ProductBase() as product:
+            words = " × ".join(product.times) or "1"
+            words += "".join(f" / {name}" for name in product.over)
+            words += f" / {product.divided_by:g}" if product.divided_by != 1 else ""
+            words += (
+                ""
+                if product.sum_to is None
+                else ", rescaled to sum to " + ("the cases" if product.sum_to == "cases" else f"{product.sum_to:,.12g}")
+            )
+    return words
+
+
+def _adjusted(weighting: Weighting, report: WeightingReport) -> str:
+    """The adjustment for non-response, and the limits."""
+    words = ""
+    if weighting.nonresponse is not None and report.nonresponse:
+        responded = sum(cell.responded for cell in report.nonresponse)
+        silent = sum(cell.silent for cell in report.nonresponse)
+        cells = counted(len(report.nonresponse), "cell")
+        over = f" ({', '.join(weighting.nonresponse.cells)})" if weighting.nonresponse.cells else ""
+        words += f", adjusted for non-response in {cells}{over}: {responded:,} answered, {silent:,} did not"
+    return words
+
+
+def _limits(weighting: Weighting, report: WeightingReport) -> str:
+    if weighting.limits is None or not weighting.limits.bind or report.at_limits is None:
+        return ""
+    high = "" if weighting.limits.high is None else f" to {weighting.limits.high:g}"
+    return f", held within {weighting.limits.low:g}{high} times the mean ({counted(report.at_limits, 'case')} on a limit)"
+
+
+def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
+    """One weighting: base weight, adjustments, margins, limits and what came of it."""
+    raked = ""
+    if report.margins:
+        margins = "; ".join(" × ".join(m.by) for m in report.margins)
+        within = f" within {' × '.join(weighting.within)}" if weighting.within else ""
+        met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
+        raked = f", raked to {margins}{within} ({met} after {counted(report.cycles, 'cycle')}){_limits(weighting, report)}"
+    return (
+        f"Weight {report.save_as}: base weight {base_words(weighting)}{_adjusted(weighting, report)}{raked}; "
+        f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of {report.n:,} "
+        f"(efficiency {100 * report.efficiency:.0f} %)."
+    )
 
 
 def methods_note(study: Study, results: Results, requests: tuple[TableRequest, ...]) -> list[str]:
     """Cases, exclusions, weighting, design, intervals and version, a sentence or two each."""
-    lines = [f"Source: {study.source.path}. {results.source_cases:,} cases received, {results.used_cases:,} in use."]
+    lines = [f"Source: {study.source.path}. {counted(results.source_cases, 'case')} received, {results.used_cases:,} in use."]
     for effect in results.effects:
         gone = effect.cases_before - effect.cases_after
         if gone:
-            lines.append(f"{effect.sentence}{f' ({effect.why})' if effect.why else ''}: {gone:,} cases set aside.")
+            lines.append(f"{effect.sentence}{f' ({effect.why})' if effect.why else ''}: {counted(gone, 'case')} set aside.")
     for report, weighting in zip(results.weightings, study.weightings, strict=True):
-        margins = "; ".join(" × ".join(m.by) for m in report.margins)
-        met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
-        lines.append(
-            f"Weight {report.save_as}: base weight {_base(weighting)}, raked to {margins} ({met} after {report.cycles} cycles); "
-            f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of {report.n:,} "
-            f"(efficiency {100 * report.efficiency:.0f} %)."
-        )
-    units = results.units
-    psus = int(units.psus.sum())
-    what = "cases, each a first-stage unit of its own" if units.own else f"first-stage units ({', '.join(study.design.clusters)})"
-    strata = f"{len(units.psus)} strata" if study.design.strata else "one stratum"
-    fpc = ", with finite population correction" if study.design.population_size else ""
-    lines.append(f"Design: {strata}, {psus:,} {what}{fpc}; {units.degrees_of_freedom:,} degrees of freedom. "
-                 f"Tables are {'weighted by ' + results.weight if results.weight else 'unweighted'}.")  # fmt: skip
-    lines.append("Standard errors by linearisation (Taylor series) for this design; percentages of those who answered.")
+        lines.append(weight_sentence(weighting, report))
+    tables = "weighted by " + results.weight if results.weight else "unweighted"
+    lines.append(f"Design: {design_sentence(study.design, results.units)} Tables are {tables}.")
+    lines.append(f"{method_sentence(study.design, results.units)} Percentages are of those who answered.")
     for interval in dict.fromkeys(request.interval for request in requests):
         sides = {"both": "two-sided", "lower": "lower limit only", "upper": "upper limit only"}[interval.sides]
         lines.append(

@@ -1,10 +1,13 @@
 """A source file of any format we read, by its content and name."""
 
+from dataclasses import asdict
 from pathlib import PurePath
-from typing import Literal
+from typing import Any, Literal
 
 from even_ballot.core.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.reading import guess_decimal
 from even_ballot.core.study import Source
 from even_ballot.formats.columnar import read_json_lines, read_parquet
 from even_ballot.formats.delimited import read_delimited
@@ -31,23 +34,25 @@ def format_of(content: bytes, source: Source) -> Format:
     return "csv"
 
 
-def read_source(content: bytes, source: Source) -> tuple[RawTable, Source]:
+def read_source(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Source]:
     """The table in a file, and how it was read (everything that was guessed, filled in)."""
     if not content:
         raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
     kind = format_of(content, source)
     try:
-        said: dict[str, str | int] = {}
+        said: dict[str, Any] = {}
         if kind == "csv":
-            table, guess = read_delimited(content, source)
-            said = {"encoding": guess.encoding, "delimiter": guess.delimiter, "header_rows": source.header_rows or 1}
+            table, guess = read_delimited(content, source, progress)
+            said = asdict(guess)
         elif kind == "parquet":
             table = read_parquet(content, source)
         elif kind == "jsonl":
             table = read_json_lines(content, source)
         else:
-            table, sheet = read_spreadsheet(content, source)
-            said = {"sheet": sheet, "header_rows": source.header_rows or 1}
+            table, found = read_spreadsheet(content, source)
+            said = asdict(found)
+        if source.decimal is None and kind == "csv":
+            said["decimal"] = guess_decimal(table.columns, said["delimiter"])
     except StudyError as error:
         raise StudyError([Fault(f.what, f.where or source.path, f.mend) for f in error.faults]) from None
     return table, source.model_copy(update={"format": kind, **said})

@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
@@ -11,7 +12,7 @@ from even_ballot.core.dataset import RawTable, text_column
 from even_ballot.core.faults import fault, some
 from even_ballot.core.study import Source
 from even_ballot.formats.delimited import without_blank_records
-from even_ballot.formats.headings import split_headings
+from even_ballot.formats.headings import guess_heading_rows, split_headings
 
 _LARGEST = 2 << 30
 
@@ -54,23 +55,53 @@ def sheets_of(content: bytes, path: str = "") -> list[str]:
         raise fault(f"The spreadsheet cannot be read: {error}.", path, "Save it again as XLSX or ODS, or as CSV.") from None
 
 
-def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, str]:
-    """One sheet as text columns, and its name. Blank rows above the headings are passed over."""
+@dataclass(frozen=True)
+class SheetGuess:
+    """What was found out about a spreadsheet."""
+
+    sheet: str
+    header_rows: int
+    names_row: int
+
+
+def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
+    """Rows of headings below the first row that is not blank. Merged cells in the first row head groups of columns."""
+    if merged and len(texts) > 2:
+        return 2, 1
+    width = max(map(len, texts[:2]))
+    return guess_heading_rows([row + [""] * (width - len(row)) for row in texts[:60]])
+
+
+def sheet_texts(content: bytes, path: str) -> list[list[str]]:
+    """The first sheet's cells as they are written, row by row."""
+    name = sheets_of(content, path)[0]
+    sheet = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(name)
+    return [[spelled(cell) for cell in row] for row in sheet.to_python(skip_empty_area=False)]
+
+
+def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGuess]:
+    """One sheet as text columns. Blank rows above the headings are passed over; headings merged over several columns head
+    each of them."""
     names = sheets_of(content, source.path)
     sheet = source.sheet or names[0]
     if sheet not in names:
         raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
-    rows = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet).to_python()
+    opened = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet)
+    rows = opened.to_python(skip_empty_area=False)
     texts = [[spelled(cell) for cell in row] for row in rows]
     first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)
     if first is None:
         raise fault(f"Sheet {sheet} is empty.", source.path, "Choose another sheet.")
-    below = first + (source.header_rows or 1)
+    spans = opened.merged_cell_ranges or ()
+    merged = any(a[0] == b[0] == first and b[1] > a[1] for a, b in spans)
+    guessed = _guessed(texts[first:], merged) if source.header_rows is None else (source.header_rows, 1)
+    names_row = source.names_row or guessed[1]
+    below = first + guessed[0]
     heads, records = texts[first:below], texts[below:]
     width = max(len(row) for row in texts)
     while width and not any(len(row) >= width and row[width - 1].strip() for row in texts):
         width -= 1
     heads = [(row + [""] * width)[:width] for row in heads]
     columns = [text_column([row[i] if i < len(row) else "" for row in records]) for i in range(width)]
-    headings, labels = split_headings(heads)
-    return without_blank_records(headings, labels, columns), sheet
+    headings, labels = split_headings(heads, names_row)
+    return without_blank_records(headings, labels, columns), SheetGuess(sheet, guessed[0], names_row)

@@ -10,7 +10,7 @@ import xlsxwriter
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.study import Results, Study
-from even_ballot.formats.grid import Grid, Line, lay_out
+from even_ballot.formats.grid import Grid, Shape, lay_out
 from even_ballot.formats.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
@@ -42,8 +42,8 @@ def _sheet_name(title: str, taken: set[str]) -> str:
     return name
 
 
-def _value(line: Line, value: float | None) -> float | None:
-    return None if value is None else value * 100 if line.shape == "share" else value
+def _value(shape: Shape, value: float | None) -> float | None:
+    return None if value is None else value * 100 if shape == "share" else value
 
 
 def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, grid: Grid, note: list[str]) -> None:
@@ -66,24 +66,28 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
     total = formats(
         align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {})
     )
-    sheet.write(top + depth - 1, 2, "All", total)
+    if grid.battery is None:
+        sheet.write(top + depth - 1, 2, "All", total)
+    lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
     for r, spanners in enumerate(grid.headings):
         edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
         edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
         style = formats(align="center" if r < depth - 1 else "right", text_wrap=True, bold=r % 2 == 0, **edge)
         for spanner in spanners:
             at = (top + r, 2 + spanner.first)
+            letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
+            text = f"{spanner.text} ({letter})" if letter else spanner.text
             if spanner.span > 1:
-                sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, spanner.text, style)
+                sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, text, style)
             else:
-                sheet.write(*at, spanner.text, style)
+                sheet.write(*at, text, style)
     row = top + depth
     sheet.freeze_panes(row, 2)
     row = _write_sections(sheet, formats, grid, row, last)
     for c in range(last + 1):
         sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
     row += 1
-    for text in note:
+    for text in (*grid.notes, *note):
         _across(sheet, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
         row += 1
     sheet.set_landscape()
@@ -99,6 +103,10 @@ def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
     sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
 
 
+def _at(of: tuple[str | None, ...] | None, column: int) -> str | None:
+    return None if of is None else of[column]
+
+
 def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
     for section in grid.sections:
         _across(sheet, row, last, section.title, formats(bold=True, text_wrap=True))
@@ -108,9 +116,13 @@ def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: i
             label = f"{line.category} †" if line.marked and line.category and "not in" not in line.category else line.category
             sheet.write(row, 0, label, formats(indent=1))
             sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
-            style = formats(align="right", num_format=_NUMBER[line.shape], **colour)
             for c, value in enumerate(line.values):
-                number = _value(line, value)
+                shape = line.shapes[c] if line.shapes else line.shape
+                style = formats(align="right", num_format=_NUMBER[shape], **colour)
+                number = _value(shape, value)
+                beside = " ".join(x for x in ("°" if _at(line.marks, c) else "", _at(line.letters, c) or "") if x)
+                if beside:
+                    style = formats(align="right", num_format=f'{_NUMBER[shape]}" {beside}"', **colour)
                 if number is None:
                     sheet.write(row, 2 + c, "–", formats(align="right", font_color=_GREY))
                 else:
@@ -143,7 +155,9 @@ def workbook(study: Study, results: Results) -> bytes:
     for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
         name = _sheet_name(result.title, taken)
         sheet = book.add_worksheet(name)
-        _write_table(sheet, formats, result, request, lay_out(result, request), methods_note(study, results, (request,)))
+        _write_table(
+            sheet, formats, result, request, lay_out(result, request, study.marks), methods_note(study, results, (request,))
+        )
         contents.write(2 + k, 0, k + 1, formats(align="left"))
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, result.title)
     methods = book.add_worksheet("Methods")

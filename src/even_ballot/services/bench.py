@@ -9,7 +9,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -17,17 +17,22 @@ from even_ballot.core.dataset import Dataset, Floats, RawTable
 from even_ballot.core.design import Units
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
+from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding, sweep
-from even_ballot.core.study import Results, Weighted, designed, run_weightings, start, weight_name
+from even_ballot.core.study import Results, Weighted, designed, start, weigh, weight_name
 from even_ballot.core.tabulate import tabulate
+from even_ballot.core.weighting.raking import Raked
+from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.core.weighting.request import Weighting
 from even_ballot.store.files import file_table
 from even_ballot.store.studies import State
 
 T = TypeVar("T")
 
 
-def _hash(*parts: str) -> str:
+def hash_of(*parts: str) -> str:
+    """A key of everything that a state is made of."""
     return hashlib.sha256("\x1f".join(parts).encode()).hexdigest()
 
 
@@ -47,12 +52,34 @@ class Ledgered:
 
 
 @dataclass(frozen=True)
+class Weighed:
+    """The cases with every weight that could be made, and how each weighting came out, or what is wrong with it."""
+
+    data: Dataset
+    outcomes: tuple[tuple[Raked, WeightingReport] | StudyError, ...]
+
+    @property
+    def made(self) -> Weighted:
+        """The weightings that could be made."""
+        good = [outcome for outcome in self.outcomes if not isinstance(outcome, StudyError)]
+        return Weighted(self.data, tuple(raked for raked, _ in good), tuple(said for _, said in good))
+
+
+@dataclass(frozen=True)
 class Designed:
     """Weighted cases with their design."""
 
     data: Dataset
     units: Units
     weight: Floats
+
+
+@dataclass(frozen=True)
+class Doing:
+    """What is being done, and the share of it that is."""
+
+    says: str
+    share: float | None
 
 
 class _Kept:
@@ -79,14 +106,15 @@ class _Kept:
 
 class Bench:
     """Keeps the most recently used states; faults are kept like results. Files are kept apart, so that many states of one
-    study do not push out what they are all made of."""
+    study do not push out what they are all made of; so are orders of all cases, which are large."""
 
     def __init__(self) -> None:
-        self._states, self._files = _Kept(600), _Kept(24)
+        self._doing: dict[str, Doing] = {}
+        self._kept = {"states": _Kept(600), "files": _Kept(24), "orders": _Kept(24)}
 
-    def once(self, key: str, make: Callable[[], T], file: bool = False) -> T:
+    def once(self, key: str, make: Callable[[], T], among: Literal["states", "files", "orders"] = "states") -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""
-        kept = self._files if file else self._states
+        kept = self._kept[among]
         found: Any = kept.get(key)
         if found is None:
             try:
@@ -100,7 +128,7 @@ class Bench:
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
-        return self.once(f"file:{file_id}", lambda: file_table(session, file_id), file=True)
+        return self.once(f"file:{file_id}", lambda: file_table(session, file_id), among="files")
 
     def tables(self, session: Session, state: State) -> Mapping[str, RawTable]:
         """A study's lookup files."""
@@ -110,7 +138,7 @@ class Bench:
         """The cases before the ledger."""
         study = state.study
         made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
-        key = _hash(
+        key = hash_of(
             "start",
             state.files.source,
             study.codebook.model_dump_json(include={"scales", "variables"}),
@@ -128,7 +156,7 @@ class Bench:
         tables = self.tables(session, state)
         lookups = state.files.dump()
         for i, step in enumerate(state.study.ledger):
-            key = _hash(key, step.model_dump_json(), lookups)
+            key = hash_of(key, step.model_dump_json(), lookups)
             place = f"ledger[{i}]"
 
             def take(step: Any = step, data: Dataset = data) -> tuple[Dataset, Effect]:
@@ -154,26 +182,72 @@ class Bench:
         """What the sweep finds in the newest state of the cases."""
         key, ledgered = self.ledgered(session, state)
         book, settings = state.study.codebook, state.study.screening
-        key = _hash("sweep", key, book.model_dump_json(), settings.model_dump_json())
-        return self.once(key, lambda: sweep(ledgered.last, book, settings))
+        key = hash_of("sweep", key, book.model_dump_json(), settings.model_dump_json())
+        study_id = state.record.id
+
+        def tell(says: str, share: float | None) -> None:
+            self._doing[study_id] = Doing(says, share)
+
+        try:
+            return self.once(key, lambda: sweep(ledgered.last, book, settings, tell))
+        finally:
+            self._doing.pop(study_id, None)
+
+    def doing(self, study_id: str) -> Doing | None:
+        """What is being worked out for a study that takes a while."""
+        return self._doing.get(study_id)
 
     def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
         """The cases with their weights."""
-        before, data = self.cases(session, state)
-        key = _hash("weights", before, *(w.model_dump_json() for w in state.study.weightings))
-        return key, self.once(key, lambda: run_weightings(state.study, data))
+        key, weighed = self.weighed(session, state)
+        faults = [fault for outcome in weighed.outcomes if isinstance(outcome, StudyError) for fault in outcome.faults]
+        if faults:
+            raise StudyError(faults)
+        return key, weighed.made
+
+    def weighed(self, session: Session, state: State) -> tuple[str, Weighed]:
+        """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
+        key, data = self.cases(session, state)
+        outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
+        for i, weighting in enumerate(state.study.weightings):
+            where = f"weightings[{i}]"
+            key = hash_of("weight", key, where, weighting.model_dump_json())
+
+            def take(
+                weighting: Weighting = weighting, data: Dataset = data, where: str = where
+            ) -> tuple[Dataset, Raked, WeightingReport]:
+                return weigh(data, weighting, where)
+
+            try:
+                data, raked, said = self.once(key, take)
+                outcomes.append((raked, said))
+            except StudyError as error:
+                outcomes.append(error)
+        return key, Weighed(data, tuple(outcomes))
 
     def designed(self, session: Session, state: State) -> tuple[str, Designed]:
         """The weighted cases with their design."""
-        before, weighted = self.weighted(session, state)
-        key = _hash("design", before, state.study.design.model_dump_json(), weight_name(state.study) or "")
-        return key, self.once(key, lambda: Designed(weighted.data, *designed(state.study, weighted.data)))
+        before, weighed = self.weighed(session, state)
+        name = weight_name(state.study)
+        for weighting, outcome in zip(state.study.weightings, weighed.outcomes, strict=True):
+            if weighting.save_as == name and isinstance(outcome, StudyError):
+                raise outcome
+        key = hash_of("design", before, state.study.design.model_dump_json(), name or "")
+        return key, self.once(key, lambda: Designed(weighed.data, *designed(state.study, weighed.made)))
 
     def table(self, session: Session, state: State, at: int) -> TableResult:
         """One table of the study."""
-        before, ready = self.designed(session, state)
+        return self._counted(session, state, state.study.tables[at], at)
+
+    def told(self, session: Session, state: State, at: int) -> TableResult:
+        """The same with the comparisons that a reading in words is made of."""
         request = state.study.tables[at]
-        key = _hash("table", before, request.model_dump_json())
+        tests = tuple(dict.fromkeys((*request.tests, "columns")))
+        return self._counted(session, state, request.model_copy(update={"tests": tests}), at)
+
+    def _counted(self, session: Session, state: State, request: TableRequest, at: int) -> TableResult:
+        before, ready = self.designed(session, state)
+        key = hash_of("table", before, request.model_dump_json())
         return self.once(key, lambda: tabulate(ready.data, ready.units, ready.weight, request, f"tables[{at}]"))
 
     def notable(self, session: Session, state: State) -> Results:

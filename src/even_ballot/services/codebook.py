@@ -3,16 +3,20 @@
 from typing import Literal
 
 import numpy as np
+from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
-from even_ballot.core.codebook import Kind
+from even_ballot.core.codebook import Kind, Scale
 from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.fitting import Fit, fits
 from even_ballot.core.ledger import cases
+from even_ballot.core.nonresponse import NonResponse, nonresponse, questions_of
+from even_ballot.core.recognition import batteries_of, several_answers_of
 from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for
 from even_ballot.core.screening.entries import answered_share, seconds_of
 from even_ballot.formats.microdata import entries
-from even_ballot.services.bench import Bench, Ledgered
-from even_ballot.services.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, VariableView
+from even_ballot.services.bench import Bench, Ledgered, hash_of
+from even_ballot.services.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, Use, VariableView
 from even_ballot.store.studies import State
 
 _SHOWN, _BARS, _LISTED = 60, 20, 200
@@ -47,7 +51,8 @@ def _number(column: Column) -> NumberSummary | None:
     return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
 
 
-def _variable(data: Dataset, name: str, arrived: Kind | None, made_by: int | None) -> VariableView:
+def variable_view(data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None) -> VariableView:
+    """A variable with its answers as they stand in a dataset."""
     variable = data.variable(name)
     if variable.kind == "multi":
         parts = [data.column(part) for part in variable.parts]
@@ -59,7 +64,7 @@ def _variable(data: Dataset, name: str, arrived: Kind | None, made_by: int | Non
             for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
         ]  # fmt: skip
         return VariableView(
-            variable, arrived, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None
+            variable, None, arrived, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None
         )
     column = data.column(name)
     counts = np.bincount(column.state, minlength=4)
@@ -69,9 +74,10 @@ def _variable(data: Dataset, name: str, arrived: Kind | None, made_by: int | Non
     shown += _texts(column, UNPLACED, "not_placed")
     number = _number(column) if variable.kind == "number" else None
     distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())
+    level = variable.level_on(data.scale_of(name))
     return VariableView(
-        variable, arrived, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]), distinct,
-        tuple(shown), number,
+        variable, level, arrived, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]),
+        distinct, tuple(shown), number,
     )  # fmt: skip
 
 
@@ -81,14 +87,15 @@ def _kind_of(ledgered: Ledgered, name: str) -> Kind | None:
 
 
 def _makers(ledgered: Ledgered) -> dict[str, int]:
-    """The step that made each variable."""
+    """The step that made each variable; one that was only renamed was made by none."""
     made: dict[str, int] = {}
     known = set(ledgered.start.variables)
     for i, data in enumerate(ledgered.states):
         for name in data.variables:
             if name not in known:
-                made[name] = i + 1
                 known.add(name)
+                if ledgered.effects[i].do != "rename":
+                    made[name] = i + 1
     return made
 
 
@@ -98,9 +105,16 @@ def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
     data = ledgered.last
     makers = _makers(ledgered)
     scales = {**state.study.codebook.scales, **data.scales}
-    used = {name: tuple(v.name for v in data.variables.values() if v.scale == name) for name in scales}
+    used = {
+        name: tuple(Use(v.name, int(data.column(v.name).answered.sum())) for v in data.variables.values() if v.scale == name)
+        for name in scales
+    }
     return CodebookView(
-        tuple(_variable(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables), scales, used
+        tuple(variable_view(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables),
+        scales,
+        used,
+        batteries_of(data),
+        several_answers_of(data),
     )
 
 
@@ -145,3 +159,26 @@ def finding_cases(session: Session, bench: Bench, state: State, finding: Finding
     step = None if mend is None else cases.DropCases.model_validate(mend)
     rows = tuple(zip(*columns, strict=True))
     return FindingCases(finding, step, None if step is None else step.sentence(), ("record", *names), rows)
+
+
+class FitWanted(BaseModel):
+    """A scale that may be laid on some variables."""
+
+    scale: Scale
+    variables: tuple[str, ...]
+
+
+def fit_scale(session: Session, bench: Bench, state: State, wanted: FitWanted) -> tuple[Fit, ...]:
+    """How a scale fits some variables, answer by answer, before it is laid on them."""
+    return fits(bench.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
+
+
+def left_out(session: Session, bench: Bench, state: State, questions: list[str]) -> NonResponse:
+    """Item non-response over some questions, or over all."""
+    key, ledgered = bench.ledgered(session, state)
+    data = ledgered.last
+    if not questions:
+        # What the ledger made was never put to anybody; several answers taken apart were.
+        made = {name for name, at in _makers(ledgered).items() if ledgered.effects[at - 1].do != "split"}
+        questions = [name for name in questions_of(data) if name not in made]
+    return bench.once(hash_of("left out", key, *questions), lambda: nonresponse(data, questions))

@@ -16,29 +16,27 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
     """Every entry in order. After the one that stops, the others are not reached."""
     ledgered = bench.ledgered(session, state)[1]
     entries = []
-    for i, step in enumerate(state.study.ledger):
-        if i < len(ledgered.effects):
-            e = ledgered.effects[i]
-            unplaced = {name: dict(words) for name, words in e.unplaced.items()}
-            entries.append(
-                LedgerEntry(
-                    e.step,
-                    e.do,
-                    e.sentence,
-                    e.why,
-                    e.off,
-                    None if e.off else e.cases_before,
-                    None if e.off else e.cases_after,
-                    None if e.off else e.cells_changed,
-                    unplaced,
-                    None,
-                    True,
-                )
+    for i, (step, stamp) in enumerate(zip(state.study.ledger, state.stamps, strict=True)):
+        effect = ledgered.effects[i] if i < len(ledgered.effects) else None
+        told = None if effect is None or effect.off else effect
+        stops = i == len(ledgered.effects) and ledgered.fault is not None
+        entries.append(
+            LedgerEntry(
+                step=i + 1,
+                do=step.do,
+                sentence=step.sentence(),
+                why=step.why,
+                off=step.off,
+                cases_before=told.cases_before if told else None,
+                cases_after=told.cases_after if told else None,
+                cells_changed=told.cells_changed if told else None,
+                unplaced={name: dict(words) for name, words in effect.unplaced.items()} if effect else {},
+                fault=ledgered.fault.faults[0] if stops and ledgered.fault else None,
+                reached=effect is not None or stops,
+                who=stamp.who,
+                when=stamp.when,
             )
-        else:
-            here = i == len(ledgered.effects) and ledgered.fault is not None
-            fault = ledgered.fault.faults[0] if here and ledgered.fault else None
-            entries.append(LedgerEntry(i + 1, step.do, step.sentence(), step.why, step.off, None, None, None, {}, fault, here))
+        )
     return entries
 
 
@@ -46,13 +44,16 @@ def journal(session: Session, bench: Bench, state: State, kind: Literal["md", "h
     """The ledger as a document, as far as its entries can be taken."""
     ledgered = bench.ledgered(session, state)[1]
     write = journal_markdown if kind == "md" else journal_html
-    return write(state.study, ledgered.start.n, ledgered.last.n, ledgered.effects)
+    stamps = [f"{stamp.when[:10]}, {stamp.who}." for stamp in state.stamps]
+    return write(state.study, ledgered.start.n, ledgered.last.n, ledgered.effects, stamps)
 
 
-def try_condition(session: Session, bench: Bench, state: State, where: str) -> ConditionView:
-    """How many cases a condition is true of, before anything is done with it."""
+def try_condition(session: Session, bench: Bench, state: State, where: str, broken: bool = False) -> ConditionView:
+    """How many cases a condition is true of (or, `broken`, false of), before anything is done with it."""
     data = bench.ledgered(session, state)[1].last
     try:
-        return ConditionView(int(Formula(where).true(data).sum()), data.n, ())
+        formula = Formula(where)
+        found = formula.false(data) if broken else formula.true(data)
+        return ConditionView(int(found.sum()), data.n, ())
     except StudyError as error:
         return ConditionView(None, data.n, error.faults)

@@ -2,14 +2,19 @@
 
 import json
 from dataclasses import dataclass, replace
+from pathlib import PurePath
 
 from sqlalchemy.orm import Session
 
-from even_ballot.core.drift import Drift, FigureChange, aligned, changed_figures, drift
+from even_ballot.core.dataset import RawTable
+from even_ballot.core.drift import Drift, FigureChange, aligned, changed_figures, drift, extended
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.ledger import run_ledger
 from even_ballot.core.results import TableResult
 from even_ballot.core.study import Source, parse_study
-from even_ballot.services.bench import Bench
+from even_ballot.formats.delimited import as_csv
+from even_ballot.services.bench import Bench, hash_of
+from even_ballot.services.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.studies import Files, State, dump_study, read_study, write_study
 
@@ -26,16 +31,28 @@ class WeightChange:
 
 
 @dataclass(frozen=True)
+class Unfit:
+    """An entry of the ledger (from 1) that cannot be taken on the newer file."""
+
+    step: int
+    sentence: str
+    fault: Fault
+
+
+@dataclass(frozen=True)
 class RefreshView:
-    """What a newer file would change. file: to be taken over; faults: what would then stop the study."""
+    """What a newer file would change. file: to be taken over; already: where it extends the answers, its records that were
+    there before; entries: those of the ledger that no longer fit; faults: what would then stop the study."""
 
     file: str
     name: str
+    already: int | None
     drift: Drift
     used_before: int
     used_after: int
     findings_before: int
     findings_after: int
+    entries: tuple[Unfit, ...]
     faults: tuple[Fault, ...]
     weights: tuple[WeightChange, ...]
     tables: tuple[FigureChange, ...]
@@ -58,33 +75,75 @@ def _tables(session: Session, bench: Bench, state: State) -> tuple[list[TableRes
     return results, faults
 
 
-def look(session: Session, bench: Bench, study_id: str, file_id: str) -> RefreshView:
-    """What taking a file over would change. The file is kept anew with its columns under the names the study knows."""
+def _unfit(session: Session, bench: Bench, state: State) -> tuple[Unfit, ...]:
+    """Every entry that cannot be taken, each passed over so that the later ones are tried too."""
+    found = []
+    data, tables = bench.start(session, state)[1], bench.tables(session, state)
+    for i, step in enumerate(state.study.ledger):
+        try:
+            data, _ = next(run_ledger(data, [step], tables))
+        except StudyError as error:
+            found.append(Unfit(i + 1, step.sentence(), error.faults[0]))
+    return tuple(found)
+
+
+def _identifier(state: State, table: RawTable) -> str | None:
+    """The column that identifies the cases, as it arrives."""
+    ids = [v.name for v in state.study.codebook.variables if v.role == "id" and v.name in table.names]
+    return ids[0] if ids else None
+
+
+def _extended(session: Session, bench: Bench, state: State, file_id: str) -> tuple[str, int]:
+    """A file of the answers there are and, below them, the newer file's that are not among them; kept once."""
+    older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
+
+    def make() -> tuple[str, int]:
+        table, already = extended(aligned(newer, older), older, _identifier(state, older))
+        first, second = find_file(session, state.files.source), find_file(session, file_id)
+        name = f"{PurePath(first.name).stem} and {PurePath(second.name).stem}.csv"
+        return keep(session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)).id, already
+
+    return bench.once(hash_of("extended", state.files.source, file_id), make, among="files")
+
+
+def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:
+    """What taking a file over, or extending the answers by it, would change. The file is kept anew with its columns under
+    the names the study knows."""
     state = read_study(session, study_id)
+    already = None
+    if extend:
+        file_id, already = _extended(session, bench, state, file_id)
     older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
     table = aligned(newer, older)
     file = find_file(session, file_id)
     if table.names != newer.names:
         file = keep_file(session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table)
     after = _with_file(session, state, file.id)
-    differences = drift(table, older)
+    found = RefreshView(
+        file=file.id,
+        name=file.name,
+        already=already,
+        drift=drift(table, older),
+        used_before=bench.ledgered(session, state)[1].last.n,
+        used_after=0,
+        findings_before=len(bench.findings(session, state)),
+        findings_after=0,
+        entries=(),
+        faults=(),
+        weights=(),
+        tables=(),
+    )
     try:
         ledgered = bench.ledgered(session, after)[1]
     except StudyError as error:
-        used = bench.ledgered(session, state)[1].last.n
-        found = len(bench.findings(session, state))
-        return RefreshView(file.id, file.name, differences, used, 0, found, 0, error.faults, (), ())
+        return replace(found, faults=error.faults)
     results, faults = _tables(session, bench, after)
-    stops = list(ledgered.fault.faults) if ledgered.fault else faults
-    return RefreshView(
-        file=file.id,
-        name=file.name,
-        drift=differences,
-        used_before=bench.ledgered(session, state)[1].last.n,
+    return replace(
+        found,
         used_after=ledgered.last.n,
-        findings_before=len(bench.findings(session, state)),
         findings_after=len(bench.findings(session, after)),
-        faults=tuple(stops),
+        entries=_unfit(session, bench, after) if ledgered.fault else (),
+        faults=tuple(ledgered.fault.faults if ledgered.fault else faults),
         weights=_weights(session, bench, state, after),
         tables=changed_figures(_tables(session, bench, state)[0], results),
     )

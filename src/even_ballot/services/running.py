@@ -11,6 +11,7 @@ from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.study import Results, Source, Study, parse_study, run
 from even_ballot.formats.microdata import microdata
 from even_ballot.formats.source import read_source
+from even_ballot.formats.weighting_page import weighting_page
 from even_ballot.formats.workbook import workbook
 
 
@@ -36,31 +37,33 @@ def load_study(path: Path) -> Study:
     return parse_study(read_document(content, str(path)))
 
 
-def load_table(folder: Path, source: Source, where: str) -> RawTable:
-    """The table a study file points at, relative to it."""
+def load_table(folder: Path, source: Source, where: str) -> tuple[RawTable, Source]:
+    """The table a study file points at, relative to it, and how it was read."""
     path = folder / source.path
     try:
         content = path.read_bytes()
     except OSError as error:
         raise fault(f"{path} cannot be read: {error.strerror}.", f"{where}.path", "Paths are relative to the study file.") from None
-    return read_source(content, source)[0]
+    return read_source(content, source)
 
 
 def run_file(path: Path) -> tuple[Study, Results]:
     """Runs a study file on the files beside it."""
     study = load_study(path)
-    raw = load_table(path.parent, study.source, "source")
-    lookups = {name: load_table(path.parent, source, f"lookups.{name}") for name, source in study.lookups.items()}
-    return study, run(study, raw, lookups)
+    raw, reading = load_table(path.parent, study.source, "source")
+    lookups = {name: load_table(path.parent, source, f"lookups.{name}")[0] for name, source in study.lookups.items()}
+    return study, run(study.model_copy(update={"source": reading}), raw, lookups)
 
 
 def outputs(study: Study, results: Results) -> dict[str, bytes]:
     """Every file a run hands over, by name."""
     weights = [w.save_as for w in study.weightings]
+    page = {"weighting.html": weighting_page(study, results.weightings, results.units).encode()} if weights else {}
     return {
         "results.json": (json.dumps(results.document(), ensure_ascii=False, indent=1) + "\n").encode(),
         "microdata.csv": microdata(results.data, weights).encode(),
         "tables.xlsx": workbook(study, results),
+        **page,
     }
 
 

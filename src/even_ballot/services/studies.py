@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from even_ballot.core.codebook import Codebook, Kind, Variable
 from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.study import Source, Study, parse_study
 from even_ballot.core.weighting.report import WeightingReport
@@ -32,7 +33,7 @@ from even_ballot.store.studies import (
     write_study,
 )  # fmt: skip
 
-_PARTS = ("title", "codebook", "screening", "ledger", "weightings", "design", "tables")
+_PARTS = ("title", "codebook", "screening", "ledger", "weightings", "design", "tables", "marks")
 _LARGEST = 1 << 30
 
 
@@ -46,11 +47,12 @@ def list_studies(session: Session, deleted: bool = False) -> list[StudyCard]:
     return [StudyCard(r.id, r.title, *sizes.get(r.id, ("", 0)), _time(r.changed)) for r in all_studies(session, deleted)]
 
 
-def begin(session: Session, title: str, file_id: str) -> str:
-    """A new study on a kept file; every column arrives."""
+def begin(session: Session, title: str, file_id: str, kinds: dict[str, Kind] | None = None) -> str:
+    """A new study on a kept file; every column arrives. kinds: those that were said other than guessed."""
     file = find_file(session, file_id)
     reading = Source.model_validate_json(file.reading)
-    study = Study(source=reading, title=title.strip() or "Untitled study")
+    said = tuple(Variable(name=name, kind=kind) for name, kind in (kinds or {}).items())
+    study = Study(source=reading, title=title.strip() or "Untitled study", codebook=Codebook(variables=said))
     return create_study(session, study, Files(file_id, {}), f"Brought in {file.name}").id
 
 
@@ -194,6 +196,7 @@ def _said(before: Study, after: Study) -> str:
         "weightings": "the weighting",
         "design": "the design",
         "tables": "the tables",
+        "marks": "the marks for weak figures",
         "title": "the title",
     }
     changed = [words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)]

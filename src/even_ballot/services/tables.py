@@ -5,6 +5,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.faults import StudyError, fault, some
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.methods import methods_note
+from even_ballot.formats.words import in_words
 from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
 from even_ballot.services.views import TableView
@@ -20,10 +21,11 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
     request = state.study.tables[at]
     try:
         result = bench.table(session, state, at)
+        words = in_words(bench.told(session, state, at), request)
         note = methods_note(state.study, bench.notable(session, state), (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
-    return TableView(table_id, result, lay_out(result, request), tuple(note), ())
+    return TableView(table_id, result, lay_out(result, request, state.study.marks), tuple(note), (), words)
 
 
 def release(session: Session, bench: Bench, state: State) -> dict[str, bytes]:

@@ -2,14 +2,16 @@
 
 from dataclasses import dataclass
 
-from even_ballot.core.codebook import Kind, Scale, Variable
+from even_ballot.core.codebook import Kind, Level, Scale, Variable
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
+from even_ballot.core.recognition import Battery, SeveralAnswers
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding
 from even_ballot.core.study import Source, Study
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.grid import Grid
+from even_ballot.formats.words import Reading
 
 
 @dataclass(frozen=True)
@@ -41,6 +43,17 @@ class ColumnPreview:
     blanks: int
     distinct: int
     answers: tuple[Answer, ...]
+
+
+@dataclass(frozen=True)
+class KindPreview:
+    """A column read as a kind: how many entries read as it, and those that do not."""
+
+    name: str
+    kind: Kind
+    placed: int
+    unplaced: int
+    left: tuple[Answer, ...]
 
 
 @dataclass(frozen=True)
@@ -123,9 +136,10 @@ class NumberSummary:
 @dataclass(frozen=True)
 class VariableView:
     """A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
-    that made it, where one did. sort of an answer: answer, missing, not_in_codebook, not_placed."""
+    that made it, where one did. level: as said or implied. sort of an answer: answer, missing, not_in_codebook, not_placed."""
 
     variable: Variable
+    level: Level | None
     arrived_as: Kind | None
     made_by: int | None
     answered: int
@@ -138,12 +152,22 @@ class VariableView:
 
 
 @dataclass(frozen=True)
+class Use:
+    """A variable that uses a scale, and how many of its cells hold an answer."""
+
+    variable: str
+    cells: int
+
+
+@dataclass(frozen=True)
 class CodebookView:
-    """All variables, and the scales with the variables that use them."""
+    """All variables, the scales with the variables that use them, and what looks as if it belonged together."""
 
     variables: tuple[VariableView, ...]
     scales: dict[str, Scale]
-    used_by: dict[str, tuple[str, ...]]
+    used_by: dict[str, tuple[Use, ...]]
+    batteries: tuple[Battery, ...]
+    several: tuple[SeveralAnswers, ...]
 
 
 @dataclass(frozen=True)
@@ -161,6 +185,8 @@ class LedgerEntry:
     unplaced: dict[str, dict[str, int]]
     fault: Fault | None
     reached: bool
+    who: str | None = None
+    when: str | None = None
 
 
 @dataclass(frozen=True)
@@ -177,10 +203,30 @@ class FindingCases:
 
 @dataclass(frozen=True)
 class WeightingsView:
-    """Reports of the weightings, or what is wrong with them."""
+    """The report of each weighting, None where it stops; and what is wrong."""
 
-    reports: tuple[WeightingReport, ...]
+    reports: tuple[WeightingReport | None, ...]
     faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class HeavyCase:
+    """A case of large weight: record, identifier where there is one, base and final weight, final over mean weight, and its
+    categories of the variables that the weighting looks at."""
+
+    row: int
+    id: str | None
+    base: float
+    weight: float
+    over_mean: float
+    categories: dict[str, str]
+
+
+@dataclass(frozen=True)
+class TargetLines:
+    """A file of targets as lines of text, to be matched and mended."""
+
+    text: str
 
 
 @dataclass(frozen=True)
@@ -191,17 +237,21 @@ class DesignView:
     psus: int | None
     degrees_of_freedom: int | None
     faults: tuple[Fault, ...]
+    says: str = ""
+    method: str = ""
+    notices: tuple[Fault, ...] = ()
 
 
 @dataclass(frozen=True)
 class TableView:
-    """A table: its result, laid out, and its note; or what is wrong with it."""
+    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it."""
 
     id: str
     result: TableResult | None
     grid: Grid | None
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
+    words: tuple[Reading, ...] = ()
 
 
 @dataclass(frozen=True)

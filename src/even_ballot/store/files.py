@@ -2,15 +2,22 @@
 
 import hashlib
 import secrets
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 
+import pyarrow as pa
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from even_ballot.core.dataset import RawTable
 from even_ballot.core.faults import fault
+from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study import Source
-from even_ballot.store.chunks import LIMIT, column_chunks, column_from, row_chunks, rows_from
+from even_ballot.store.chunks import column_chunks, column_from, row_chunks, rows_from
 from even_ballot.store.models import ColumnChunk, SourceBytes, SourceColumn, SourceFile
+
+_PIECE = 3 << 20
+"""Bytes of a file that are stored together: under 4 MiB even where they do not compress."""
 
 
 def new_id() -> str:
@@ -18,25 +25,40 @@ def new_id() -> str:
     return secrets.token_hex(8)
 
 
-def keep_file(session: Session, name: str, content: bytes, reading: Source, table: RawTable) -> SourceFile:
+def _compressed(content: bytes) -> Iterator[bytes]:
+    """A file's bytes in compressed pieces, each under the limit; a few are compressed at a time."""
+    pieces = [(at, at + _PIECE) for at in range(0, len(content), _PIECE)]
+    with ThreadPoolExecutor(2) as pool:
+        yield from pool.map(lambda piece: pa.compress(content[piece[0] : piece[1]], codec="zstd", asbytes=True), pieces)
+
+
+def keep_file(
+    session: Session, name: str, content: bytes, reading: Source, table: RawTable, progress: Progress = quiet
+) -> SourceFile:
     """Keeps a file's bytes and its parsed columns."""
     file = SourceFile(
-        id=new_id(), name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content),
+        id=new_id(), name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content), packing="zstd",
         reading=reading.model_dump_json(exclude_none=True), records=len(table.rows), blank_records=table.blank_records,
     )  # fmt: skip
     session.add(file)
     session.flush()
-    for number, at in enumerate(range(0, len(content), LIMIT)):
-        session.execute(insert(SourceBytes).values(file_id=file.id, number=number, content=content[at : at + LIMIT]))
+    pieces = -(-len(content) // _PIECE)
+    for number, piece in enumerate(_compressed(content)):
+        progress("Storing the file as it came", 0.3 * number / pieces)
+        session.execute(insert(SourceBytes).values(file_id=file.id, number=number, content=piece))
     heads = [("row", ""), *zip(table.names, table.labels, strict=True)]
     session.execute(
         insert(SourceColumn),
         [{"file_id": file.id, "position": i, "name": name, "label": label} for i, (name, label) in enumerate(heads)],
     )
-    streams = [row_chunks(table.rows), *(column_chunks(column) for column in table.columns)]
-    for position, chunks in enumerate(streams):
-        for number, (rows, piece) in enumerate(chunks):
-            session.execute(insert(ColumnChunk).values(file_id=file.id, position=position, number=number, rows=rows, content=piece))
+    pending = [row_chunks(table.rows), *map(column_chunks, table.columns)]
+    with ThreadPoolExecutor(2) as pool:
+        streams: Iterator[list[tuple[int, bytes]]] = pool.map(list, pending)
+        for position, chunks in enumerate(streams):
+            progress(f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads))
+            for number, (rows, piece) in enumerate(chunks):
+                values = {"file_id": file.id, "position": position, "number": number, "rows": rows, "content": piece}
+                session.execute(insert(ColumnChunk).values(**values))
     return file
 
 
@@ -51,7 +73,14 @@ def find_file(session: Session, file_id: str) -> SourceFile:
 def file_bytes(session: Session, file_id: str) -> bytes:
     """A file as it came."""
     pieces = session.scalars(select(SourceBytes.content).where(SourceBytes.file_id == file_id).order_by(SourceBytes.number))
-    return b"".join(pieces)
+    packed = find_file(session, file_id).packing is not None
+    return b"".join(map(_unpacked, pieces) if packed else pieces)
+
+
+def _unpacked(piece: bytes) -> bytes:
+    """A compressed piece as it came."""
+    with pa.CompressedInputStream(pa.BufferReader(piece), "zstd") as stream:
+        return bytes(stream.read())
 
 
 def file_table(session: Session, file_id: str) -> RawTable:

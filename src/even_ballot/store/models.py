@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, ForeignKeyConstraint, Index, Integer, String
+from sqlalchemy import Double, ForeignKey, ForeignKeyConstraint, Index, Integer, String
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -22,7 +22,7 @@ class Base(DeclarativeBase):
 
 
 class SourceFile(Base):
-    """A file that was brought in, and how it was read. Never changed."""
+    """A file that was brought in, and how it was read. Never changed. packing: how its bytes are compressed (null: not)."""
 
     __tablename__ = "source_files"
 
@@ -33,6 +33,7 @@ class SourceFile(Base):
     reading: Mapped[str] = mapped_column(LONGTEXT)
     records: Mapped[int]
     blank_records: Mapped[int]
+    packing: Mapped[str | None] = mapped_column(String(8), default=None)
     brought: Mapped[datetime] = mapped_column(_TIME, default=now)
 
 
@@ -89,7 +90,8 @@ class StudyRecord(Base):
 
 
 class Revision(Base):
-    """A state of a study: its document, the files it reads, and what was done to get here."""
+    """A state of a study: its document, the files it reads, and what was done to get here. stamps: who made each entry of
+    the ledger, and when."""
 
     __tablename__ = "revisions"
 
@@ -100,3 +102,23 @@ class Revision(Base):
     did: Mapped[str] = mapped_column(String(255))
     who: Mapped[str] = mapped_column(String(80))
     made: Mapped[datetime] = mapped_column(_TIME, default=now)
+    stamps: Mapped[str | None] = mapped_column(LONGTEXT, default=None)
+
+
+class JobRecord(Base):
+    """Work that outlasts a request. state: running, done, failed or stopped; share: how far it has got, where that is known;
+    faults: why it failed, as JSON."""
+
+    __tablename__ = "jobs"
+    __table_args__ = (Index("jobs_by_state", "state", "made"), Base.__table_args__)
+
+    id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    about: Mapped[str] = mapped_column(String(255))
+    state: Mapped[str] = mapped_column(String(10), default="running")
+    says: Mapped[str] = mapped_column(String(255), default="")
+    share: Mapped[float | None] = mapped_column(Double, default=None)
+    result: Mapped[str | None] = mapped_column(String(16), default=None)
+    faults: Mapped[str] = mapped_column(LONGTEXT, default="[]")
+    made: Mapped[datetime] = mapped_column(_TIME, default=now)
+    ended: Mapped[datetime | None] = mapped_column(_TIME, default=None)

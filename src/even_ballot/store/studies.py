@@ -2,12 +2,14 @@
 
 import getpass
 import json
+from collections import defaultdict, deque
 from dataclasses import dataclass
 from datetime import timedelta
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from even_ballot.core.ledger import AnyStep
 from even_ballot.core.study import Study, parse_study
 from even_ballot.store.files import new_id
 from even_ballot.store.models import Revision, SourceFile, StudyRecord, now
@@ -41,13 +43,22 @@ class Files:
 
 
 @dataclass(frozen=True)
+class Stamp:
+    """Who made an entry of the ledger, and when (UTC, ISO 8601)."""
+
+    who: str
+    when: str
+
+
+@dataclass(frozen=True)
 class State:
-    """A study as it stands."""
+    """A study as it stands. stamps: one for each entry of its ledger."""
 
     record: StudyRecord
     study: Study
     files: Files
     did: str
+    stamps: tuple[Stamp, ...] = ()
 
 
 def dump_study(study: Study) -> str:
@@ -60,6 +71,28 @@ def _who() -> str:
         return getpass.getuser()
     except (KeyError, OSError):
         return "unknown"
+
+
+def _core(step: AnyStep) -> str:
+    """What makes an entry the same one: all but its reason and its switch."""
+    return step.model_dump_json(exclude={"why", "off"})
+
+
+def _stamped(study: Study, before: State | None) -> tuple[Stamp, ...]:
+    """Stamps for a ledger: entries that were there keep theirs, wherever they stand now."""
+    kept: defaultdict[str, deque[Stamp]] = defaultdict(deque)
+    if before is not None:
+        for step, stamp in zip(before.study.ledger, before.stamps, strict=True):
+            kept[_core(step)].append(stamp)
+    fresh = Stamp(_who(), now().isoformat(timespec="seconds") + "Z")
+    return tuple(kept[key].popleft() if kept[key := _core(step)] else fresh for step in study.ledger)
+
+
+def _revision(study_id: str, number: int, study: Study, files: Files, did: str, before: State | None) -> Revision:
+    stamps = json.dumps([[stamp.who, stamp.when] for stamp in _stamped(study, before)])
+    return Revision(
+        study_id=study_id, number=number, document=dump_study(study), files=files.dump(), did=did[:255], who=_who(), stamps=stamps
+    )
 
 
 def find_study(session: Session, study_id: str, lock: bool = False) -> StudyRecord:
@@ -75,7 +108,7 @@ def create_study(session: Session, study: Study, files: Files, did: str) -> Stud
     record = StudyRecord(id=new_id(), title=study.title[:255], revision=1)
     session.add(record)
     session.flush()
-    session.add(Revision(study_id=record.id, number=1, document=dump_study(study), files=files.dump(), did=did[:255], who=_who()))
+    session.add(_revision(record.id, 1, study, files, did, None))
     session.flush()
     return record
 
@@ -84,20 +117,22 @@ def read_study(session: Session, study_id: str) -> State:
     """A study as it stands."""
     record = find_study(session, study_id)
     revision = session.get_one(Revision, (study_id, record.revision))
-    return State(record, parse_study(json.loads(revision.document)), Files.load(revision.files), revision.did)
+    study = parse_study(json.loads(revision.document))
+    if revision.stamps is None:
+        stamps = (Stamp(revision.who, revision.made.isoformat(timespec="seconds") + "Z"),) * len(study.ledger)
+    else:
+        stamps = tuple(Stamp(who, when) for who, when in json.loads(revision.stamps))
+    return State(record, study, Files.load(revision.files), revision.did, stamps)
 
 
 def write_study(session: Session, study_id: str, edition: int, study: Study, files: Files, did: str) -> StudyRecord:
     """A next revision; what had been undone is forgotten. Raises StaleState where `edition` is not the newest."""
     record = _at_edition(session, study_id, edition)
+    before = read_study(session, study_id)
     session.execute(delete(Revision).where(Revision.study_id == study_id, Revision.number > record.revision))
     record.revision += 1
     record.title = study.title[:255]
-    session.add(
-        Revision(
-            study_id=study_id, number=record.revision, document=dump_study(study), files=files.dump(), did=did[:255], who=_who()
-        )
-    )
+    session.add(_revision(study_id, record.revision, study, files, did, before))
     return _changed(session, record)
 
 

@@ -57,10 +57,52 @@ const findingCasesQuery = (id: string, edition: number, finding: Schema["Finding
       ),
   });
 
+const flowQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "flow"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/flow", inStudy(id))),
+  });
+
+const leftOutQuery = (id: string, edition: number, questions: string[]) =>
+  queryOptions({
+    queryKey: below(id, edition, "left out", ...questions),
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/left-out", {
+          params: { path: { study_id: id }, query: questions.length ? { questions } : {} },
+        }),
+      ),
+  });
+
 const weightingsQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "weightings"),
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/weightings", inStudy(id))),
+  });
+
+const limitsQuery = (id: string, edition: number, at: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "limits", String(at)),
+    queryFn: () =>
+      got(api.GET("/api/v1/studies/{study_id}/weightings/{at}/limits", { params: { path: { study_id: id, at } } })),
+  });
+
+const heaviestQuery = (id: string, edition: number, at: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "heaviest", String(at)),
+    queryFn: () =>
+      got(api.GET("/api/v1/studies/{study_id}/weightings/{at}/heaviest", { params: { path: { study_id: id, at } } })),
+  });
+
+const comparisonQuery = (id: string, edition: number, variables: string[]) =>
+  queryOptions({
+    queryKey: below(id, edition, "comparison", ...variables),
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/comparison", {
+          params: { path: { study_id: id }, query: variables.length ? { variables } : {} },
+        }),
+      ),
   });
 
 const designQuery = (id: string, edition: number) =>
@@ -93,7 +135,14 @@ function useShown() {
 export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;
 export const useLedger = () => useSuspenseQuery(ledgerQuery(...useShown())).data;
 export const useFindings = () => useSuspenseQuery(findingsQuery(...useShown())).data;
+export const useFlow = () => useSuspenseQuery(flowQuery(...useShown())).data;
+export const useLeftOut = (questions: string[]) =>
+  useSuspenseQuery(leftOutQuery(...useShown(), useDeferredValue(questions))).data;
 export const useWeightings = () => useSuspenseQuery(weightingsQuery(...useShown())).data;
+export const useLimits = (at: number) => useSuspenseQuery(limitsQuery(...useShown(), at)).data;
+export const useHeaviest = (at: number) => useSuspenseQuery(heaviestQuery(...useShown(), at)).data;
+export const useComparison = (variables: string[]) =>
+  useSuspenseQuery(comparisonQuery(...useShown(), useDeferredValue(variables))).data;
 export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data;
 export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
@@ -102,7 +151,10 @@ type Parts = Partial<
   Pick<Schema["Study"], "title" | "codebook" | "screening" | "ledger" | "weightings" | "design" | "tables">
 >;
 
-/** Changes of a study. Every one is checked whole by the server, saved, and answered with the new state. */
+/** New parts, or how they come from the newest state there is when their turn comes. */
+type Made = Parts | ((document: Schema["Study"]) => Parts);
+
+/** Changes of a study, one after the other. Every one is checked whole by the server, saved, and answered with the new state. */
 export function useChange() {
   const study = useStudy();
   const client = useQueryClient();
@@ -111,27 +163,32 @@ export function useChange() {
     if (error instanceof Refusal && error.status === 409) client.invalidateQueries({ queryKey: ["study", study.id] });
     tell(error);
   };
-  const edition = () => client.getQueryData(studyQuery(study.id).queryKey)?.edition ?? study.edition;
+  const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
+  const edition = () => newest().edition;
   const path = { study_id: study.id };
   const change = useMutation({
-    mutationFn: (parts: Parts) =>
-      got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } })),
+    scope: { id: `study ${study.id}` },
+    mutationFn: (made: Made) => {
+      const parts = typeof made === "function" ? made(newest().document) : made;
+      return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
+    },
     onSuccess: settle,
     onError: refuse,
   });
   const move = useMutation({
+    scope: { id: `study ${study.id}` },
     mutationFn: (way: "undo" | "redo") =>
       got(api.POST(`/api/v1/studies/{study_id}/${way}`, { params: { path }, body: { edition: edition() } })),
     onSuccess: settle,
     onError: refuse,
   });
-  const document = study.document;
   return {
     change,
     move,
     settle,
     refuse,
     edition,
-    addSteps: (...steps: Step[]) => change.mutateAsync({ ledger: [...(document.ledger ?? []), ...steps] }),
+    addSteps: (...steps: Step[]) =>
+      change.mutateAsync((document) => ({ ledger: [...(document.ledger ?? []), ...steps] })),
   };
 }

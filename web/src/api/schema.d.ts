@@ -15,7 +15,7 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Brings a file in: the body is its bytes.
+         * @description Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the file.
          */
         post: operations["bring_in"];
         delete?: never;
@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files/{file_id}/columns/{name}/as/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Kind
+         * @description A column read as another kind than guessed.
+         */
+        get: operations["as_kind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files/{file_id}/read-again": {
         parameters: {
             query?: never;
@@ -55,7 +75,7 @@ export interface paths {
         put?: never;
         /**
          * Read Again
-         * @description The same bytes read another way; a file of its own.
+         * @description The same bytes read another way by a job; a file of its own.
          */
         post: operations["read_again"];
         delete?: never;
@@ -76,6 +96,50 @@ export interface paths {
          * @description Says that the server is up, and which version.
          */
         get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Job
+         * @description How a job stands.
+         */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Asks a job to stop.
+         */
+        delete: operations["stop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow
+         * @description A job as server-sent events, one whenever something changed, the last when it has ended.
+         */
+        get: operations["follow"];
         put?: never;
         post?: never;
         delete?: never;
@@ -176,6 +240,26 @@ export interface paths {
         patch: operations["change"];
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/cells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cells
+         * @description A stretch of the cells of all cases.
+         */
+        post: operations["cells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/codebook": {
         parameters: {
             query?: never;
@@ -188,6 +272,50 @@ export interface paths {
          * @description Every variable with its answers, after the ledger.
          */
         get: operations["codebook"];
+        /**
+         * Lay Codebook
+         * @description Lays a codebook file on the study.
+         */
+        put: operations["lay_codebook"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/codebook.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Codebook File
+         * @description The codebook as a CSV, or as a table schema.
+         */
+        get: operations["codebook_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison
+         * @description The weightings side by side.
+         */
+        get: operations["comparison"];
         put?: never;
         post?: never;
         delete?: never;
@@ -296,6 +424,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/doing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Doing
+         * @description What is being worked out for the study, where it takes a while.
+         */
+        get: operations["doing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/findings": {
         parameters: {
             query?: never;
@@ -336,6 +484,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit Scale
+         * @description How a scale fits some variables.
+         */
+        post: operations["fit_scale"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Flow
+         * @description Cases received, set aside and in use.
+         */
+        get: operations["flow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/ledger": {
         parameters: {
             query?: never;
@@ -368,6 +556,46 @@ export interface paths {
          * @description The ledger as a document for a colleague.
          */
         get: operations["journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/ledger/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Entry Difference
+         * @description Before and after of an entry of the ledger.
+         */
+        get: operations["entry_difference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Left Out
+         * @description Item non-response over some questions, or over all.
+         */
+        get: operations["left_out"];
         put?: never;
         post?: never;
         delete?: never;
@@ -564,12 +792,36 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Targets File
+         * @description A file of targets as lines, to be matched like pasted ones.
+         */
+        put: operations["targets_file"];
         /**
          * Targets
          * @description Matches pasted targets by label or code.
          */
         post: operations["targets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Step
+         * @description What a step would do.
+         */
+        post: operations["try_step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -616,6 +868,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/weightings/{at}/heaviest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Heaviest
+         * @description The cases of largest weight.
+         */
+        get: operations["heaviest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/weightings/{at}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Limits
+         * @description What upper limits cost and buy.
+         */
+        get: operations["limits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -637,6 +929,27 @@ export interface components {
             why: string;
         };
         /**
+         * AdjustedCell
+         * @description A cell: its codes by variable, its name in words, who answered and who did not (cases with a base weight), the factor by
+         *     which the base weights of those who answered grew, and whether it is small.
+         */
+        AdjustedCell: {
+            /** At */
+            at: {
+                [key: string]: number;
+            };
+            /** Factor */
+            factor: number;
+            /** Label */
+            label: string;
+            /** Responded */
+            responded: number;
+            /** Silent */
+            silent: number;
+            /** Small */
+            small: boolean;
+        };
+        /**
          * Answer
          * @description A distinct answer and how many cells hold it.
          */
@@ -647,12 +960,47 @@ export interface components {
             text: string;
         };
         /**
+         * AnswerFit
+         * @description An answer and the code it takes; None where it fits nothing as it stands. proposal: the code it likely means, and why
+         *     (`alike`: spacing or letter case; `misspelt`, with how like the label it is, in per cent).
+         */
+        AnswerFit: {
+            /** Answer */
+            answer: string;
+            /** Cases */
+            cases: number;
+            /** Code */
+            code: number | null;
+            /** Like */
+            like?: number | null;
+            /** Proposal */
+            proposal?: number | null;
+            /** Why */
+            why?: ("alike" | "misspelt") | null;
+        };
+        /**
          * At
          * @description The edition somebody saw.
          */
         At: {
             /** Edition */
             edition: number;
+        };
+        /**
+         * Balanced
+         * @description Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the unit left out keeps.
+         */
+        Balanced: {
+            /**
+             * Fay
+             * @default 0
+             */
+            fay?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            method: "balanced";
         };
         /**
          * Band
@@ -703,14 +1051,79 @@ export interface components {
             variable: string;
         };
         /**
+         * Battery
+         * @description Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells each from the
+         *     others.
+         */
+        Battery: {
+            /** Items */
+            items: string[];
+            /** Scale */
+            scale: string | null;
+            /** Stem */
+            stem: string;
+            /** Variables */
+            variables: string[];
+        };
+        /**
+         * BatteryColumn
+         * @description A column of a battery: an answer, a net, or a figure of the whole item.
+         */
+        BatteryColumn: {
+            /** Code */
+            code: number | null;
+            /** Net */
+            net: string | null;
+            /** Stat */
+            stat: string;
+        };
+        /**
          * Begin
          * @description A new study on a file that was brought in.
          */
         Begin: {
             /** File */
             file: string;
+            /**
+             * Kinds
+             * @default {}
+             */
+            kinds?: {
+                [key: string]: "coded" | "number" | "text" | "date";
+            };
             /** Title */
             title: string;
+        };
+        /**
+         * Bootstrapped
+         * @description First-stage units drawn again with replacement, rescaled (Rao and Wu, 1988).
+         */
+        Bootstrapped: {
+            /**
+             * Count
+             * @default 500
+             */
+            count?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            method: "bootstrap";
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+        };
+        /**
+         * Both
+         * @description A lower and an upper limit.
+         */
+        Both: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /**
          * Category
@@ -729,7 +1142,7 @@ export interface components {
         };
         /**
          * Cell
-         * @description One figure of a table. Fields that do not apply are None.
+         * @description One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of its base.
          */
         Cell: {
             /** Banner */
@@ -738,6 +1151,8 @@ export interface components {
             base_n?: number | null;
             /** Deff */
             deff?: number | null;
+            /** Df */
+            df?: number | null;
             /** Est */
             est: number;
             /** High */
@@ -746,11 +1161,98 @@ export interface components {
             low?: number | null;
             /** N */
             n?: number | null;
+            plain?: components["schemas"]["Plain"] | null;
             /** Se */
             se?: number | null;
             /** Stat */
             stat: string;
             stub: components["schemas"]["StubKey"];
+        };
+        /**
+         * CellsColumn
+         * @description A column of the grid.
+         */
+        CellsColumn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coded" | "number" | "text" | "date" | "multi";
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CellsRow
+         * @description A case: its record number, its identifier where there is one, whether that tells it from all others, its entries by
+         *     column as they are written (codes for coded ones), their labels, and each cell's state (0 answered, 1 blank, 2 no answer,
+         *     3 not placed).
+         */
+        CellsRow: {
+            /** Alone */
+            alone: boolean;
+            /** Entries */
+            entries: string[];
+            /** Id */
+            id: string | null;
+            /** Labels */
+            labels: (string | null)[];
+            /** Row */
+            row: number;
+            /** States */
+            states: number[];
+        };
+        /**
+         * CellsView
+         * @description A stretch of rows. cases: rows there are under the conditions; of: cases without them.
+         */
+        CellsView: {
+            /** Cases */
+            cases: number;
+            /** Columns */
+            columns: components["schemas"]["CellsColumn"][];
+            /** Every */
+            every: string[];
+            /** Identifier */
+            identifier: string | null;
+            /** Of */
+            of: number;
+            /** Offset */
+            offset: number;
+            /** Rows */
+            rows: components["schemas"]["CellsRow"][];
+        };
+        /**
+         * CellsWanted
+         * @description Which cells: a stretch of rows of some columns (default: all). where: a condition; finding: only its cases; aside:
+         *     instead of the cases in use, those that this entry of the ledger (from 1) set aside.
+         */
+        CellsWanted: {
+            /** Aside */
+            aside?: number | null;
+            /** Columns */
+            columns?: string[] | null;
+            /**
+             * Descending
+             * @default false
+             */
+            descending?: boolean;
+            finding?: components["schemas"]["Finding"] | null;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit?: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /** Sort */
+            sort?: string | null;
+            /** Where */
+            where?: string | null;
         };
         /**
          * Change
@@ -763,6 +1265,18 @@ export interface components {
             parts: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * ChangedCounts
+         * @description A column of few answers whose counts changed, largest changes of a share first; moved: the largest of them.
+         */
+        ChangedCounts: {
+            /** Answers */
+            answers: components["schemas"]["CountChange"][];
+            /** Column */
+            column: string;
+            /** Moved */
+            moved: number;
         };
         /**
          * Code
@@ -779,7 +1293,8 @@ export interface components {
          * @description Answers in words become codes, whole answer against whole answer.
          *
          *     The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a finding,
-         *     "blank" empties it, a code takes it all.
+         *     "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A question that is coded
+         *     already keeps its meaning: a scale that says something else of a code in use is refused.
          */
         CodeAnswers: {
             /**
@@ -841,16 +1356,20 @@ export interface components {
         };
         /**
          * CodebookView
-         * @description All variables, and the scales with the variables that use them.
+         * @description All variables, the scales with the variables that use them, and what looks as if it belonged together.
          */
         CodebookView: {
+            /** Batteries */
+            batteries: components["schemas"]["Battery"][];
             /** Scales */
             scales: {
                 [key: string]: components["schemas"]["Scale"];
             };
+            /** Several */
+            several: components["schemas"]["SeveralAnswers"][];
             /** Used By */
             used_by: {
-                [key: string]: string[];
+                [key: string]: components["schemas"]["Use"][];
             };
             /** Variables */
             variables: components["schemas"]["VariableView"][];
@@ -903,7 +1422,8 @@ export interface components {
         };
         /**
          * Columns
-         * @description The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code).
+         * @description The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code), with its
+         *     interval.
          */
         Columns: {
             /** A */
@@ -914,11 +1434,16 @@ export interface components {
             banner: string[];
             /** Diff */
             diff: number;
+            /** High */
+            high?: number | null;
             /**
              * Kind
              * @default columns
+             * @constant
              */
-            kind?: string;
+            kind?: "columns";
+            /** Low */
+            low?: number | null;
             /** P */
             p: number;
             /** P Adjusted */
@@ -933,10 +1458,43 @@ export interface components {
             t: number;
         };
         /**
+         * ComparedRow
+         * @description A share (with a code) or a mean under each weight; None where nobody counts.
+         */
+        ComparedRow: {
+            /** Code */
+            code: number | null;
+            /** Estimates */
+            estimates: (number | null)[];
+            /** Label */
+            label: string;
+            /** Title */
+            title: string;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * Comparison
+         * @description Weights: none at all, then each weighting's.
+         */
+        Comparison: {
+            /** Margins */
+            margins: components["schemas"]["MarginGap"][];
+            /** Rows */
+            rows: components["schemas"]["ComparedRow"][];
+            /** Weights */
+            weights: components["schemas"]["WeightSummary"][];
+        };
+        /**
          * Condition
-         * @description A condition to try.
+         * @description A condition to try; broken: how many cases it is false of, instead of true.
          */
         Condition: {
+            /**
+             * Broken
+             * @default false
+             */
+            broken?: boolean;
             /** Where */
             where: string;
         };
@@ -973,6 +1531,18 @@ export interface components {
             variables: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * CountChange
+         * @description An answer of a column with how many records gave it before and after.
+         */
+        CountChange: {
+            /** After */
+            after: number;
+            /** Answer */
+            answer: string;
+            /** Before */
+            before: number;
         };
         /**
          * CutOffView
@@ -1021,7 +1591,8 @@ export interface components {
          * @description How the sample was drawn.
          *
          *     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters: variables of the
-         *     first stage. population_size: a variable with the number of first-stage units in the stratum.
+         *     first stage. population_size: a variable with the number of first-stage units in the stratum. calibrated: standard errors
+         *     know that the weights were raked.
          */
         Design: {
             /**
@@ -1048,11 +1619,12 @@ export interface components {
              */
             strata?: string[];
             /**
+             * Variance
              * @default {
              *       "method": "linearised"
              *     }
              */
-            variance?: components["schemas"]["Linearised"];
+            variance?: components["schemas"]["Linearised"] | components["schemas"]["Jackknifed"] | components["schemas"]["Bootstrapped"] | components["schemas"]["Balanced"] | components["schemas"]["GivenColumns"];
             /** Weight */
             weight?: string | null;
         };
@@ -1065,8 +1637,23 @@ export interface components {
             degrees_of_freedom: number | null;
             /** Faults */
             faults: components["schemas"]["Fault"][];
+            /**
+             * Method
+             * @default
+             */
+            method?: string;
+            /**
+             * Notices
+             * @default []
+             */
+            notices?: components["schemas"]["Fault"][];
             /** Psus */
             psus: number | null;
+            /**
+             * Says
+             * @default
+             */
+            says?: string;
             /** Strata */
             strata: number | null;
         };
@@ -1091,10 +1678,22 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Doing
+         * @description What is being done, and the share of it that is.
+         */
+        Doing: {
+            /** Says */
+            says: string;
+            /** Share */
+            share: number | null;
+        };
+        /**
          * Drift
-         * @description What is new in a file: columns (name → heading), columns gone, answers never seen, records.
+         * @description What is new in a file: columns (name → heading), columns gone, answers never seen, counts that changed, records.
          */
         Drift: {
+            /** Counts */
+            counts: components["schemas"]["ChangedCounts"][];
             /** Missing Columns */
             missing_columns: {
                 [key: string]: string;
@@ -1112,7 +1711,8 @@ export interface components {
         };
         /**
          * DropCases
-         * @description Sets cases aside: those a condition is true of, those named, or all but one of those alike.
+         * @description Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare: records (by
+         *     their number in the source) that were looked at and stay in use all the same.
          */
         DropCases: {
             /**
@@ -1127,6 +1727,11 @@ export interface components {
              * @default false
              */
             off?: boolean;
+            /**
+             * Spare
+             * @default []
+             */
+            spare?: number[];
             /** Where */
             where?: string | null;
             /** Why */
@@ -1148,10 +1753,17 @@ export interface components {
         };
         /**
          * Edit
-         * @description One cell of one case. id: the case's value of the variable with role id, else its record number. value: a code, a
-         *     label, a number or a text as it would stand in a file; null is blank.
+         * @description One cell of one case. id: the case's value of the variable with role id, else its record number; with `by` "row"
+         *     always the record number, which tells cases apart that share an identifier. value: a code, a label, a number or a text
+         *     as it would stand in a file; null is blank.
          */
         Edit: {
+            /**
+             * By
+             * @default id
+             * @enum {string}
+             */
+            by?: "id" | "row";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1201,7 +1813,7 @@ export interface components {
         };
         /**
          * FigureChange
-         * @description A table's figures before and after: how many there are, how many differ, and the largest difference of a share.
+         * @description A table's figures before and after: how many there are, those that differ, and the largest difference of a share.
          */
         FigureChange: {
             /** Changed */
@@ -1210,6 +1822,8 @@ export interface components {
             figures: number;
             /** Largest */
             largest: number;
+            /** Moved */
+            moved: components["schemas"]["MovedFigure"][];
             /** Table */
             table: string;
             /** Title */
@@ -1297,15 +1911,95 @@ export interface components {
             sentence: string | null;
         };
         /**
+         * Fit
+         * @description How a scale fits one variable. says: what stands against it, where something does.
+         */
+        Fit: {
+            /** Answers */
+            answers: components["schemas"]["AnswerFit"][];
+            /** Says */
+            says: string;
+            /** Variable */
+            variable: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "fits" | "in part" | "already" | "other codes" | "other direction" | "other kind";
+        };
+        /**
+         * FitWanted
+         * @description A scale that may be laid on some variables.
+         */
+        FitWanted: {
+            scale: components["schemas"]["Scale"];
+            /** Variables */
+            variables: string[];
+        };
+        /**
+         * FlowEntry
+         * @description An entry of the ledger that set cases aside: how many, and why.
+         */
+        FlowEntry: {
+            /** Cases */
+            cases: number;
+            /** Left */
+            left: number;
+            /** Off */
+            off: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Step */
+            step: number;
+            /** Why */
+            why: string | null;
+        };
+        /**
+         * FlowView
+         * @description Cases received, set aside entry by entry, and in use.
+         */
+        FlowView: {
+            /** Entries */
+            entries: components["schemas"]["FlowEntry"][];
+            /** In Use */
+            in_use: number;
+            /** Received */
+            received: number;
+        };
+        /**
+         * GivenColumns
+         * @description Replicate weights that came with the file; scale: what each squared difference counts.
+         */
+        GivenColumns: {
+            /** Columns */
+            columns: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            method: "columns";
+            /** Scale */
+            scale: number;
+        };
+        /**
          * Grid
          * @description headings: rows of spanners, outermost first, over `columns` columns (the total is the first); paths: the codes
-         *     that each column stands for.
+         *     that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean.
          */
         Grid: {
+            /** Battery */
+            battery?: components["schemas"]["BatteryColumn"][] | null;
             /** Columns */
             columns: number;
             /** Headings */
             headings: components["schemas"]["Spanner"][][];
+            /** Letters */
+            letters?: (string | null)[] | null;
+            /**
+             * Notes
+             * @default []
+             */
+            notes?: string[];
             /** Paths */
             paths: components["schemas"]["BannerKey"][][];
             /** Sections */
@@ -1322,6 +2016,27 @@ export interface components {
             from: number[];
             /** Label */
             label: string;
+        };
+        /**
+         * HeavyCase
+         * @description A case of large weight: record, identifier where there is one, base and final weight, final over mean weight, and its
+         *     categories of the variables that the weighting looks at.
+         */
+        HeavyCase: {
+            /** Base */
+            base: number;
+            /** Categories */
+            categories: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: string | null;
+            /** Over Mean */
+            over_mean: number;
+            /** Row */
+            row: number;
+            /** Weight */
+            weight: number;
         };
         /**
          * Ids
@@ -1351,8 +2066,9 @@ export interface components {
             /**
              * Kind
              * @default independence
+             * @constant
              */
-            kind?: string;
+            kind?: "independence";
             /** P */
             p: number;
             /** Stub */
@@ -1382,6 +2098,83 @@ export interface components {
             sides?: "both" | "lower" | "upper";
         };
         /**
+         * ItemNonResponse
+         * @description A question's cases without an answer: blank, with a code that means none, with an entry that was not placed.
+         */
+        ItemNonResponse: {
+            /** Blank */
+            blank: number;
+            /** Label */
+            label: string;
+            /** Missing */
+            missing: number;
+            /** Unplaced */
+            unplaced: number;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * Jackknifed
+         * @description Each first-stage unit left out in turn.
+         */
+        Jackknifed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            method: "jackknife";
+        };
+        /**
+         * JobView
+         * @description How a job stands. state: running, done, failed or stopped; share: of the whole, None where not known; result: the
+         *     identifier of what it made.
+         */
+        JobView: {
+            /** About */
+            about: string;
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** Id */
+            id: string;
+            /** Result */
+            result: string | null;
+            /** Says */
+            says: string;
+            /** Share */
+            share: number | null;
+            /** State */
+            state: string;
+        };
+        /**
+         * KindPreview
+         * @description A column read as a kind: how many entries read as it, and those that do not.
+         */
+        KindPreview: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coded" | "number" | "text" | "date" | "multi";
+            /** Left */
+            left: components["schemas"]["Answer"][];
+            /** Name */
+            name: string;
+            /** Placed */
+            placed: number;
+            /** Unplaced */
+            unplaced: number;
+        };
+        /**
+         * Laid
+         * @description What a codebook file changes: in sentences, with the variables it names that the study does not have.
+         */
+        Laid: {
+            /** Says */
+            says: string[];
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
          * LedgerEntry
          * @description An entry of the ledger: its sentence and effect, or the fault that stops it.
          */
@@ -1409,14 +2202,57 @@ export interface components {
                     [key: string]: number;
                 };
             };
+            /** When */
+            when?: string | null;
+            /** Who */
+            who?: string | null;
             /** Why */
             why: string | null;
+        };
+        /**
+         * LimitPrice
+         * @description Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the margins are. gap: largest
+         *     |Σ w − target| as a share of the whole. min, max: smallest and largest weight over the mean. at_limits: cases on a limit.
+         */
+        LimitPrice: {
+            /** At Limits */
+            at_limits: number;
+            /** Efficiency */
+            efficiency: number;
+            /** Gap */
+            gap: number;
+            /** High */
+            high: number | null;
+            /** Max */
+            max: number;
+            /** Met */
+            met: boolean;
+            /** Min */
+            min: number;
+            moved: components["schemas"]["Moved"] | null;
+            /** N Effective */
+            n_effective: number;
+        };
+        /**
+         * Limits
+         * @description Bounds of final weights as multiples of their mean (in each `within` group).
+         */
+        Limits: {
+            /** High */
+            high?: number | null;
+            /**
+             * Low
+             * @default 0
+             */
+            low?: number;
         };
         /**
          * Line
          * @description One line of figures: the category (said on its first line only), what the figures are, and one for each column.
          *
-         *     code and stat say which cells the figures come from.
+         *     code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
+         *     would explain; marks: why each is weak; either None where there is nothing to say. variable, shapes: of a battery's line, its
+         *     item and what its figures are column by column.
          */
         Line: {
             /** Category */
@@ -1425,22 +2261,32 @@ export interface components {
             code: number | null;
             /** Figure */
             figure: string;
+            /** Letters */
+            letters?: (string | null)[] | null;
             /**
              * Marked
              * @default false
              */
             marked?: boolean;
+            /** Marks */
+            marks?: (string | null)[] | null;
+            /** Net */
+            net: string | null;
             /**
              * Shape
              * @enum {string}
              */
             shape: "share" | "number" | "whole";
+            /** Shapes */
+            shapes?: ("share" | "number" | "whole")[] | null;
             /** Stat */
             stat: string;
             /** Strong */
             strong: boolean;
             /** Values */
             values: (number | null)[];
+            /** Variable */
+            variable?: string | null;
         };
         /**
          * Linearised
@@ -1448,11 +2294,10 @@ export interface components {
          */
         Linearised: {
             /**
-             * Method
-             * @default linearised
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            method?: "linearised";
+            method: "linearised";
         };
         /**
          * LookUp
@@ -1520,6 +2365,21 @@ export interface components {
             unknown?: "refuse" | "hold";
         };
         /**
+         * MarginGap
+         * @description A margin of one or several weightings, and how far each weight is from its targets at most, as shares: `gaps` in the order
+         *     of weights, `labels` the category where.
+         */
+        MarginGap: {
+            /** By */
+            by: string[];
+            /** Gaps */
+            gaps: number[];
+            /** Labels */
+            labels: string[];
+            /** Weightings */
+            weightings: string[];
+        };
+        /**
          * MarginReport
          * @description The categories of one margin.
          */
@@ -1552,6 +2412,78 @@ export interface components {
             target: number;
         };
         /**
+         * Marks
+         * @description What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base than this; rse: a larger
+         *     relative standard error (0.3 is 30 %); effective: a smaller effective base (base over design effect); df: fewer degrees of
+         *     freedom among the cases of its base.
+         */
+        Marks: {
+            /**
+             * Base
+             * @default 30
+             */
+            base?: number | null;
+            /**
+             * Df
+             * @default 8
+             */
+            df?: number | null;
+            /** Effective */
+            effective?: number | null;
+            /** Rse */
+            rse?: number | null;
+        };
+        /**
+         * Moved
+         * @description The weighted share that moved most, against weights without an upper limit.
+         */
+        Moved: {
+            /** Label */
+            label: string;
+            /** Variable */
+            variable: string;
+            /** Within */
+            within: number;
+            /** Without */
+            without: number;
+        };
+        /**
+         * MovedFigure
+         * @description A figure before and after; None where there is none. stub and banner in words.
+         */
+        MovedFigure: {
+            /** After */
+            after: number | null;
+            /** Banner */
+            banner: string;
+            /** Before */
+            before: number | null;
+            /** Stat */
+            stat: string;
+            /** Stub */
+            stub: string;
+        };
+        /**
+         * Net
+         * @description A group of a stub's categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable;
+         *     left out, every stub variable that has such categories.
+         */
+        Net: {
+            /** Bottom */
+            bottom?: number | null;
+            /**
+             * Codes
+             * @default []
+             */
+            codes?: number[];
+            /** Label */
+            label: string;
+            /** Stub */
+            stub?: string | null;
+            /** Top */
+            top?: number | null;
+        };
+        /**
          * NewAnswers
          * @description Answers of a column that the earlier file never had, with how many records give each.
          */
@@ -1562,6 +2494,38 @@ export interface components {
             };
             /** Column */
             column: string;
+        };
+        /**
+         * Newer
+         * @description A newer file of answers, and whether its records are added to those there are or stand in their place.
+         */
+        Newer: {
+            /**
+             * Extend
+             * @default false
+             */
+            extend?: boolean;
+            /** Id */
+            id: string;
+        };
+        /**
+         * NonResponse
+         * @description cases: all; items: one a question; left_out[k]: cases that left out k of them; patterns: the most frequent first,
+         *     with `other_patterns` more of `other_cases` cases.
+         */
+        NonResponse: {
+            /** Cases */
+            cases: number;
+            /** Items */
+            items: components["schemas"]["ItemNonResponse"][];
+            /** Left Out */
+            left_out: number[];
+            /** Other Cases */
+            other_cases: number;
+            /** Other Patterns */
+            other_patterns: number;
+            /** Patterns */
+            patterns: components["schemas"]["Pattern"][];
         };
         /**
          * NumberSummary
@@ -1584,6 +2548,23 @@ export interface components {
             three_quarters: number;
         };
         /**
+         * OldNew
+         * @description Variable `old` before × variable `new` after, most frequent turns first within the order of old answers; `more`
+         *     pairs are not listed. changed: cases whose entry is another than before.
+         */
+        OldNew: {
+            /** Changed */
+            changed: number;
+            /** More */
+            more: number;
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Turns */
+            turns: components["schemas"]["Turn"][];
+        };
+        /**
          * Pasted
          * @description Lines of targets over the categories of some variables.
          */
@@ -1595,13 +2576,18 @@ export interface components {
         };
         /**
          * PastedTarget
-         * @description A line of pasted targets. at is None where its label fits no category; problem says what is wrong.
+         * @description A line of pasted targets. at and label are None where its label fits no category; problem says what is wrong; likely is the
+         *     category that was probably meant, where its label is misspelt.
          */
         PastedTarget: {
             /** At */
             at: {
                 [key: string]: number;
             } | null;
+            /** Label */
+            label: string | null;
+            /** Likely */
+            likely?: string | null;
             /** Line */
             line: number;
             /** Problem */
@@ -1624,6 +2610,84 @@ export interface components {
             without_target: string[];
         };
         /**
+         * Pattern
+         * @description The places, among the questions looked at, of those left out together; and in how many cases.
+         */
+        Pattern: {
+            /** Cases */
+            cases: number;
+            /** Left Out */
+            left_out: number[];
+        };
+        /**
+         * Plain
+         * @description A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its standard error.
+         */
+        Plain: {
+            /** Unweighted */
+            unweighted: number;
+            /** Unweighted Se */
+            unweighted_se: number | null;
+            /** Weighted */
+            weighted: number;
+            /** Weighted Se */
+            weighted_se: number | null;
+        };
+        /**
+         * Possible
+         * @description Limits that could be met, None where none could: the smallest upper one with the lower as it is, the largest lower one with
+         *     the upper as it is, and both, moved away from the mean in the same proportion (the lower one no further than 0).
+         */
+        Possible: {
+            both: components["schemas"]["Both"] | null;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+        };
+        /**
+         * ProductBase
+         * @description Base weight: the product of some columns over the product of others (chances of selection, stage by stage), over a
+         *     constant; rescaled, where `sum_to` says so, to sum to the cases or to a number.
+         */
+        ProductBase: {
+            /**
+             * Divided By
+             * @default 1
+             */
+            divided_by?: number;
+            /**
+             * Over
+             * @default []
+             */
+            over?: string[];
+            /** Sum To */
+            sum_to?: "cases" | number | null;
+            /**
+             * Times
+             * @default []
+             */
+            times?: string[];
+        };
+        /**
+         * Proposed
+         * @description A step to be tried after the last entry, or in place of entry `instead_of` (from 1). scales: answer scales that would
+         *     be added to the codebook with it.
+         */
+        Proposed: {
+            /** Instead Of */
+            instead_of?: number | null;
+            /**
+             * Scales
+             * @default {}
+             */
+            scales?: {
+                [key: string]: components["schemas"]["Scale"];
+            };
+            /** Step */
+            step: components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"];
+        };
+        /**
          * Range
          * @description A category of numbers: from (included) up to below (not included).
          */
@@ -1636,6 +2700,21 @@ export interface components {
             from?: number | null;
             /** Label */
             label: string;
+        };
+        /**
+         * Reading
+         * @description A sentence, and which figures bear it: stub row, banner paths and stat. about: the question, where the table has several.
+         */
+        Reading: {
+            /** About */
+            about?: string | null;
+            /** Paths */
+            paths: components["schemas"]["BannerKey"][][];
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["StubKey"];
+            /** Text */
+            text: string;
         };
         /**
          * Recode
@@ -1665,10 +2744,15 @@ export interface components {
         };
         /**
          * RefreshView
-         * @description What a newer file would change. file: to be taken over; faults: what would then stop the study.
+         * @description What a newer file would change. file: to be taken over; already: where it extends the answers, its records that were
+         *     there before; entries: those of the ledger that no longer fit; faults: what would then stop the study.
          */
         RefreshView: {
+            /** Already */
+            already: number | null;
             drift: components["schemas"]["Drift"];
+            /** Entries */
+            entries: components["schemas"]["Unfit"][];
             /** Faults */
             faults: components["schemas"]["Fault"][];
             /** File */
@@ -1711,6 +2795,25 @@ export interface components {
             why?: string | null;
         };
         /**
+         * ResponseAdjustment
+         * @description In each cell those who answered take over the base weight of those who did not. responded: a condition; cells:
+         *     variables whose combinations are the cells; smallest: respondents under which a cell is named as small.
+         */
+        ResponseAdjustment: {
+            /**
+             * Cells
+             * @default []
+             */
+            cells?: string[];
+            /** Responded */
+            responded: string;
+            /**
+             * Smallest
+             * @default 20
+             */
+            smallest?: number;
+        };
+        /**
          * Reverse
          * @description Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored code.
          */
@@ -1749,11 +2852,14 @@ export interface components {
         };
         /**
          * Scale
-         * @description An answer scale: codes in the order they are shown, and the codes that mean no answer.
+         * @description An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the code that
+         *     leans neither way, where an ordered scale has one.
          */
         Scale: {
             /** Codes */
             codes: components["schemas"]["Code"][];
+            /** Midpoint */
+            midpoint?: number | null;
             /**
              * Missing
              * @default []
@@ -1832,17 +2938,37 @@ export interface components {
         };
         /**
          * Section
-         * @description A stub variable: its question, its lines, and the unweighted bases of its columns.
+         * @description A stub variable: its question, its lines, and the unweighted bases of its columns. path: of a battery's section, the banner
+         *     column whose cases it is of.
          */
         Section: {
             /** Bases */
             bases: (number | null)[];
             /** Lines */
             lines: components["schemas"]["Line"][];
+            /** Path */
+            path?: components["schemas"]["BannerKey"][] | null;
             /** Title */
             title: string;
             /** Variable */
             variable: string;
+        };
+        /**
+         * SeveralAnswers
+         * @description Neighbouring columns that look like the answers of one several-answer question. worded: the columns hold a word
+         *     where chosen and a blank where not, so that 0/1 columns have to be made of them first.
+         */
+        SeveralAnswers: {
+            /** Name */
+            name: string;
+            /** Options */
+            options: components["schemas"]["Code"][];
+            /** Parts */
+            parts: string[];
+            /** Stem */
+            stem: string;
+            /** Worded */
+            worded: boolean;
         };
         /**
          * Shown
@@ -1860,7 +2986,8 @@ export interface components {
         };
         /**
          * Source
-         * @description Where a file is and how it is read; what is left out is guessed.
+         * @description Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows (from 1) holds
+         *     the names; the others become labels.
          */
         Source: {
             /** Decimal */
@@ -1873,6 +3000,8 @@ export interface components {
             format?: ("csv" | "xlsx" | "ods" | "parquet" | "jsonl") | null;
             /** Header Rows */
             header_rows?: number | null;
+            /** Names Row */
+            names_row?: number | null;
             /** Path */
             path: string;
             /** Sheet */
@@ -1952,13 +3081,18 @@ export interface components {
         };
         /**
          * StubHeading
-         * @description A stub variable, its question and categories (none for a number).
+         * @description A stub variable, its question, its categories (none for a number) and the nets of them.
          */
         StubHeading: {
             /** Categories */
             categories: components["schemas"]["Category"][];
             /** Kind */
             kind: string;
+            /**
+             * Nets
+             * @default []
+             */
+            nets?: string[];
             /** Title */
             title: string;
             /** Variable */
@@ -1966,11 +3100,13 @@ export interface components {
         };
         /**
          * StubKey
-         * @description A stub row: a category of a variable, or (no code) the variable's own row.
+         * @description A stub row: a category of a variable, a net of several, or (neither) the variable's own row.
          */
         StubKey: {
             /** Code */
             code?: number | null;
+            /** Net */
+            net?: string | null;
             /** Variable */
             variable: string;
         };
@@ -2018,6 +3154,13 @@ export interface components {
             lookups?: {
                 [key: string]: components["schemas"]["Source"];
             };
+            /**
+             * @default {
+             *       "base": 30,
+             *       "df": 8
+             *     }
+             */
+            marks?: components["schemas"]["Marks"];
             /**
              * @default {
              *       "answered": 0.5,
@@ -2091,7 +3234,9 @@ export interface components {
         };
         /**
          * TableRequest
-         * @description A table: stub variables down, banner variables across (a list inside is nested).
+         * @description A table: stub variables down, banner variables across (a list inside is nested). levels: of the letters, the strict one
+         *     first. plain: beside every share and mean what a simple random sample would give, unweighted and weighted. layout: battery, its
+         *     stub variables down and their common answers across.
          */
         TableRequest: {
             /**
@@ -2118,9 +3263,26 @@ export interface components {
             /**
              * Layout
              * @default crosstab
-             * @constant
+             * @enum {string}
              */
-            layout?: "crosstab";
+            layout?: "crosstab" | "battery";
+            /**
+             * Levels
+             * @default [
+             *       0.05
+             *     ]
+             */
+            levels?: number[];
+            /**
+             * Nets
+             * @default []
+             */
+            nets?: components["schemas"]["Net"][];
+            /**
+             * Plain
+             * @default false
+             */
+            plain?: boolean;
             /**
              * Show
              * @default [
@@ -2128,7 +3290,7 @@ export interface components {
              *       "col_pct"
              *     ]
              */
-            show?: ("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "skewness" | "kurtosis")[];
+            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "mode" | "skewness" | "kurtosis") | string)[];
             /**
              * Stub
              * @default []
@@ -2138,7 +3300,7 @@ export interface components {
              * Tests
              * @default []
              */
-            tests?: ("independence" | "columns")[];
+            tests?: ("independence" | "wald" | "columns" | "trend")[];
             /** Title */
             title?: string | null;
             /** Where */
@@ -2160,13 +3322,13 @@ export interface components {
             /** Stubs */
             stubs: components["schemas"]["StubHeading"][];
             /** Tests */
-            tests: (components["schemas"]["Independence"] | components["schemas"]["Columns"])[];
+            tests: (components["schemas"]["Independence"] | components["schemas"]["Wald"] | components["schemas"]["Columns"] | components["schemas"]["Trend"])[];
             /** Title */
             title: string;
         };
         /**
          * TableView
-         * @description A table: its result, laid out, and its note; or what is wrong with it.
+         * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
          */
         TableView: {
             /** Faults */
@@ -2177,6 +3339,11 @@ export interface components {
             /** Note */
             note: string[];
             result: components["schemas"]["TableResult"] | null;
+            /**
+             * Words
+             * @default []
+             */
+            words?: components["schemas"]["Reading"][];
         };
         /**
          * Tally
@@ -2209,6 +3376,14 @@ export interface components {
             };
             /** Value */
             value: number;
+        };
+        /**
+         * TargetLines
+         * @description A file of targets as lines of text, to be matched and mended.
+         */
+        TargetLines: {
+            /** Text */
+            text: string;
         };
         /**
          * Tidy
@@ -2273,8 +3448,99 @@ export interface components {
             words?: boolean;
         };
         /**
+         * Trend
+         * @description The weighted linear slope of a share (or, without a code, of a mean) on the banner's codes.
+         */
+        Trend: {
+            /** Banner */
+            banner: string[];
+            /** High */
+            high?: number | null;
+            /**
+             * Kind
+             * @default trend
+             * @constant
+             */
+            kind?: "trend";
+            /** Low */
+            low?: number | null;
+            /** P */
+            p: number;
+            /** Se */
+            se: number;
+            /** Slope */
+            slope: number;
+            /** Stub */
+            stub: {
+                [key: string]: unknown;
+            };
+            /** T */
+            t: number;
+        };
+        /**
+         * Trial
+         * @description What a step does: its sentence and effect, old × new, the variables it makes; or what is wrong. stops: the entry
+         *     further on that would then stop, with the fault.
+         */
+        Trial: {
+            /** Cases After */
+            cases_after: number;
+            /** Cases Before */
+            cases_before: number;
+            /** Cells Changed */
+            cells_changed: number;
+            /** Differences */
+            differences: components["schemas"]["OldNew"][];
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** Made */
+            made: components["schemas"]["VariableView"][];
+            /** Sentence */
+            sentence: string;
+            stops?: components["schemas"]["Fault"] | null;
+            /** Unplaced */
+            unplaced: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /**
+         * Turn
+         * @description Cases whose answer `old` became `new`; how many.
+         */
+        Turn: {
+            /** Cases */
+            cases: number;
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
+        /**
+         * Unfit
+         * @description An entry of the ledger (from 1) that cannot be taken on the newer file.
+         */
+        Unfit: {
+            fault: components["schemas"]["Fault"];
+            /** Sentence */
+            sentence: string;
+            /** Step */
+            step: number;
+        };
+        /**
+         * Use
+         * @description A variable that uses a scale, and how many of its cells hold an answer.
+         */
+        Use: {
+            /** Cells */
+            cells: number;
+            /** Variable */
+            variable: string;
+        };
+        /**
          * Variable
-         * @description What a column means.
+         * @description What a column means. least, most: the smallest and largest number there can be; what lies beyond is a finding.
          */
         Variable: {
             /**
@@ -2284,11 +3550,17 @@ export interface components {
             kind: "coded" | "number" | "text" | "date" | "multi";
             /** Label */
             label?: string | null;
+            /** Least */
+            least?: number | null;
+            /** Level */
+            level?: ("nominal" | "ordinal" | "interval" | "ratio") | null;
             /**
              * Missing
              * @default []
              */
             missing?: components["schemas"]["Code"][];
+            /** Most */
+            most?: number | null;
             /** Name */
             name: string;
             /** Note */
@@ -2313,7 +3585,7 @@ export interface components {
         /**
          * VariableView
          * @description A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
-         *     that made it, where one did. sort of an answer: answer, missing, not_in_codebook, not_placed.
+         *     that made it, where one did. level: as said or implied. sort of an answer: answer, missing, not_in_codebook, not_placed.
          */
         VariableView: {
             /** Answered */
@@ -2326,6 +3598,8 @@ export interface components {
             blank: number;
             /** Distinct */
             distinct: number;
+            /** Level */
+            level: ("nominal" | "ordinal" | "interval" | "ratio") | null;
             /** Made By */
             made_by: number | null;
             /** Missing */
@@ -2334,6 +3608,33 @@ export interface components {
             /** Unplaced */
             unplaced: number;
             variable: components["schemas"]["Variable"];
+        };
+        /**
+         * Wald
+         * @description Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k and df − k + 1, d the k
+         *     differences between cell shares and products of their margins (Korn and Graubard, 1990).
+         */
+        Wald: {
+            /** Banner */
+            banner: string[];
+            /** Df1 */
+            df1: number;
+            /** Df2 */
+            df2: number;
+            /** F */
+            f: number;
+            /**
+             * Kind
+             * @default wald
+             * @constant
+             */
+            kind?: "wald";
+            /** P */
+            p: number;
+            /** Stub */
+            stub: string;
+            /** Wald */
+            wald: number;
         };
         /**
          * WeightBar
@@ -2364,14 +3665,34 @@ export interface components {
             save_as: string;
         };
         /**
+         * WeightSummary
+         * @description A weight at a glance. name: None where every case counts the same. n: cases of positive weight; min, max: over the mean
+         *     weight.
+         */
+        WeightSummary: {
+            /** Efficiency */
+            efficiency: number;
+            /** Max */
+            max: number;
+            /** Min */
+            min: number;
+            /** N */
+            n: number;
+            /** N Effective */
+            n_effective: number;
+            /** Name */
+            name: string | null;
+            /** Sum */
+            sum: number;
+        };
+        /**
          * Weighting
          * @description Base weights raked to margins, saved as a variable.
          */
         Weighting: {
             /** Base */
-            base?: string | components["schemas"]["StratumPopulation"] | null;
-            /** Limits */
-            limits?: null;
+            base?: null | string | components["schemas"]["StratumPopulation"] | components["schemas"]["ProductBase"];
+            limits?: components["schemas"]["Limits"] | null;
             /**
              * Margins
              * @default []
@@ -2382,8 +3703,7 @@ export interface components {
              * @default 1000
              */
             max_cycles?: number;
-            /** Nonresponse */
-            nonresponse?: null;
+            nonresponse?: components["schemas"]["ResponseAdjustment"] | null;
             /**
              * Save As
              * @default weight
@@ -2407,9 +3727,13 @@ export interface components {
         };
         /**
          * WeightingReport
-         * @description n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965).
+         * @description n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965). nonresponse:
+         *     the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where limits cannot be met, those that
+         *     could be.
          */
         WeightingReport: {
+            /** At Limits */
+            at_limits?: number | null;
             /** Converged */
             converged: boolean;
             /** Cycles */
@@ -2432,18 +3756,21 @@ export interface components {
             n: number;
             /** N Effective */
             n_effective: number;
+            /** Nonresponse */
+            nonresponse?: components["schemas"]["AdjustedCell"][] | null;
+            possible?: components["schemas"]["Possible"] | null;
             /** Save As */
             save_as: string;
         };
         /**
          * WeightingsView
-         * @description Reports of the weightings, or what is wrong with them.
+         * @description The report of each weighting, None where it stops; and what is wrong.
          */
         WeightingsView: {
             /** Faults */
             faults: components["schemas"]["Fault"][];
             /** Reports */
-            reports: components["schemas"]["WeightingReport"][];
+            reports: (components["schemas"]["WeightingReport"] | null)[];
         };
     };
     responses: never;
@@ -2471,7 +3798,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FilePreview"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -2552,6 +3879,57 @@ export interface operations {
             };
         };
     };
+    as_kind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+                name: string;
+                kind: "coded" | "number" | "text" | "date";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     read_again: {
         parameters: {
             query?: never;
@@ -2573,7 +3951,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FilePreview"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -2623,6 +4001,149 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
         };
@@ -2972,6 +4493,59 @@ export interface operations {
             };
         };
     };
+    cells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     codebook: {
         parameters: {
             query?: never;
@@ -2990,6 +4564,157 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CodebookView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    lay_codebook: {
+        parameters: {
+            query: {
+                edition: number;
+                name: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Laid"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    codebook_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "csv" | "json";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    comparison: {
+        parameters: {
+            query?: {
+                variables?: string[] | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description Not Found */
@@ -3273,6 +4998,55 @@ export interface operations {
             };
         };
     };
+    doing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doing"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: never;
@@ -3344,6 +5118,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingCases"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    fit_scale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    flow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowView"];
                 };
             };
             /** @description Not Found */
@@ -3472,6 +5348,107 @@ export interface operations {
             };
         };
     };
+    entry_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    left_out: {
+        parameters: {
+            query?: {
+                questions?: string[] | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NonResponse"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     set_lookup: {
         parameters: {
             query: {
@@ -3539,7 +5516,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Made"];
+                "application/json": components["schemas"]["Newer"];
             };
         };
         responses: {
@@ -3928,6 +5905,57 @@ export interface operations {
             };
         };
     };
+    targets_file: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetLines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     targets: {
         parameters: {
             query?: never;
@@ -3950,6 +5978,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PastedTargets"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    try_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proposed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             /** @description Not Found */
@@ -4052,6 +6133,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WeightingsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    heaviest: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                at: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeavyCase"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                at: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitPrice"][];
                 };
             };
             /** @description Not Found */

@@ -1,12 +1,15 @@
-import { ArrowDown, ArrowUp, Power, Trash } from "@phosphor-icons/react";
-import { useSearch } from "@tanstack/react-router";
+import { ArrowDown, ArrowUp, Eye, PencilSimple, Power, Trash } from "@phosphor-icons/react";
+import { useQuery } from "@tanstack/react-query";
+import { Link, useSearch } from "@tanstack/react-router";
 import { Suspense, useState } from "react";
-import type { Schema } from "../api/client";
+import { api, got, type Schema, type Step } from "../api/client";
 import { useChange, useLedger, useStudy } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { TextInput } from "../parts/fields";
-import { count, plural } from "../parts/figures";
+import { count, day, plural } from "../parts/figures";
 import { Faults } from "../parts/notices";
+import { TrialView } from "../parts/trial";
+import { EntryEditor } from "./entry-editor";
 
 /** What an entry did, in words. */
 function effect(entry: Schema["LedgerEntry"]) {
@@ -29,8 +32,41 @@ function effect(entry: Schema["LedgerEntry"]) {
   return parts.join("; ") || "no case and no cell changed";
 }
 
+/** Before and after of an entry, fetched when it is opened. */
+function BeforeAfter({ step }: { step: number }) {
+  const study = useStudy();
+  const { data, error } = useQuery({
+    queryKey: ["below", study.id, study.edition, "entry", step],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/ledger/{entry}", {
+          params: { path: { study_id: study.id, entry: step } },
+        }),
+      ),
+    retry: false,
+  });
+  if (error) return <p className="text-soft text-sm">This entry has not been taken, so there is no after.</p>;
+  if (!data) return <p className="text-soft text-sm">Comparing …</p>;
+  return (
+    <div className="my-1 border-hair border-l-4 pl-4">
+      <TrialView trial={data} bare />
+      {data.cases_before > data.cases_after && (
+        <Link
+          to="/study/$id/screening/{-$item}"
+          params={{ id: study.id, item: "cells" }}
+          search={{ aside: step }}
+          className="text-act text-sm underline"
+        >
+          Look at the {plural(data.cases_before - data.cases_after, "case")} set aside
+        </Link>
+      )}
+    </div>
+  );
+}
+
 function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
   const [asking, setAsking] = useState(false);
+  const [open, setOpen] = useState<"seen" | "edited" | null>(null);
   const study = useStudy();
   const { change } = useChange();
   const at = entry.step - 1;
@@ -80,10 +116,38 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
             </ActionButton>
           )}
         </p>
-        <p className={`text-sm ${Object.keys(entry.unplaced).length ? "text-heed" : "text-soft"}`}>{effect(entry)}</p>
+        <p className={`text-sm ${Object.keys(entry.unplaced).length ? "text-heed" : "text-soft"}`}>
+          {effect(entry)}
+          {entry.when && (
+            <span className="text-soft">
+              ; {day(entry.when)}, {entry.who}
+            </span>
+          )}
+        </p>
+        {open === "seen" && <BeforeAfter step={entry.step} />}
+        {open === "edited" && steps[at] && <EntryEditor at={at} step={steps[at] as Step} done={() => setOpen(null)} />}
         {entry.fault && <Faults faults={[entry.fault]} />}
       </div>
       <div className="flex">
+        <ActionButton
+          id={`open-${entry.step}`}
+          label={`Before and after of entry ${entry.step}`}
+          icon={Eye}
+          bare
+          look="quiet"
+          pressed={open === "seen"}
+          disabled={entry.off || entry.cases_before == null}
+          run={() => setOpen(open === "seen" ? null : "seen")}
+        />
+        <ActionButton
+          id={`edit-${entry.step}`}
+          label={`Change entry ${entry.step}: ${entry.sentence}`}
+          icon={PencilSimple}
+          bare
+          look="quiet"
+          pressed={open === "edited"}
+          run={() => setOpen(open === "edited" ? null : "edited")}
+        />
         <ActionButton
           id={`earlier-${entry.step}`}
           label={`Move entry ${entry.step} up: ${entry.sentence}`}
@@ -153,7 +217,7 @@ export function LedgerPage() {
       aria-label="Ledger"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
       tabIndex={0}
-      className="unroll max-h-[46vh] shrink-0 overflow-y-auto border-rule border-b bg-leaf px-6 py-2"
+      className="unroll max-h-[58vh] shrink-0 overflow-y-auto border-rule border-b bg-leaf px-6 py-2"
     >
       <Suspense fallback={<p className="text-soft">Opening …</p>}>
         <Entries />

@@ -3,6 +3,7 @@ import { Suspense, useMemo, useState } from "react";
 import { useKeys } from "../parts/actions";
 import { type Showing, ShowingContext } from "../parts/labels";
 import { Notices } from "../parts/notices";
+import { Doing } from "./doing";
 import { Help } from "./help";
 import { Palette } from "./palette";
 
@@ -16,6 +17,7 @@ export function Root() {
       <Suspense fallback={<p className="p-8 text-soft">Fetching …</p>}>
         <Outlet />
       </Suspense>
+      <Doing />
       <Palette />
       <Help />
       <Notices />

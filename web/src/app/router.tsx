@@ -31,8 +31,31 @@ const first = createRoute({
   },
 });
 const intake = createRoute({ getParentRoute: () => study, path: "intake/{-$item}", component: IntakeStation });
-const codebook = createRoute({ getParentRoute: () => study, path: "codebook/{-$item}", component: CodebookStation });
-const screening = createRoute({ getParentRoute: () => study, path: "screening/{-$item}", component: ScreeningStation });
+const codebook = createRoute({
+  getParentRoute: () => study,
+  path: "codebook/{-$item}",
+  component: CodebookStation,
+  validateSearch: (search: Record<string, unknown>): { tool?: string } =>
+    search.tool ? { tool: String(search.tool) } : {},
+});
+/** Which cells are looked at, and in what order. */
+interface CellsSearch {
+  where?: string;
+  sort?: string;
+  down?: boolean;
+  aside?: number;
+}
+const screening = createRoute({
+  getParentRoute: () => study,
+  path: "screening/{-$item}",
+  component: ScreeningStation,
+  validateSearch: (search: Record<string, unknown>): CellsSearch => ({
+    ...(search.where ? { where: String(search.where) } : {}),
+    ...(search.sort ? { sort: String(search.sort) } : {}),
+    ...(search.down ? { down: true } : {}),
+    ...(Number(search.aside) > 0 ? { aside: Number(search.aside) } : {}),
+  }),
+});
 const weighting = createRoute({ getParentRoute: () => study, path: "weighting/{-$item}", component: WeightingStation });
 const tables = createRoute({ getParentRoute: () => study, path: "tables/{-$item}", component: TablesStation });
 const release = createRoute({ getParentRoute: () => study, path: "release", component: ReleaseStation });

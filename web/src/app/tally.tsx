@@ -7,11 +7,9 @@ import { clock, count, plural } from "../parts/figures";
 
 function Opens({
   to,
-  ledger,
   children,
 }: {
-  to: "intake" | "screening" | "weighting";
-  ledger?: boolean;
+  to: "intake" | "screening/flow" | "screening/cells" | "weighting";
   children: ReactNode;
 }) {
   const study = useStudy();
@@ -19,7 +17,6 @@ function Opens({
     <Link
       to={`/study/$id/${to}` as "/study/$id/release"}
       params={{ id: study.id }}
-      search={ledger ? { ledger: true } : {}}
       className="figures font-semibold underline decoration-hair underline-offset-4 hover:decoration-act"
     >
       {children}
@@ -42,10 +39,8 @@ export function TallyLine() {
       <p data-testid="tally">
         <Opens to="intake">{count(tally.received)}</Opens> received
         {tally.blank_records > 0 && <> (and {plural(tally.blank_records, "blank record")} passed over)</>},{" "}
-        <Opens to="screening" ledger>
-          {count(tally.set_aside)}
-        </Opens>{" "}
-        set aside, <Opens to="screening">{count(tally.in_use)}</Opens> in use
+        <Opens to="screening/flow">{count(tally.set_aside)}</Opens> set aside,{" "}
+        <Opens to="screening/cells">{count(tally.in_use)}</Opens> in use
         {tally.effective != null && tally.weight && (
           <>
             , worth <Opens to="weighting">{count(tally.effective)}</Opens> equally weighted ones, weighted to{" "}

@@ -7,6 +7,9 @@ export const count = (n: number) => whole.format(n);
 export const decimals = (n: number, digits: number) =>
   n.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
 
+/** A number with as many decimals as it has, up to four. */
+export const plainly = (n: number) => n.toLocaleString("en-GB", { maximumFractionDigits: 4 });
+
 /** A share as per cent, without the sign. */
 export const percent = (share: number, digits = 1) => decimals(100 * share, digits);
 

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 /** What there is, on the left; the thing in hand, on the right. Each scrolls alone. */
 export function Panes({ left, right, label }: { left: ReactNode; right: ReactNode; label: string }) {
   return (
-    <div className="grid min-h-0 grow grid-cols-[22rem_minmax(0,1fr)]">
+    <div className="grid min-h-0 grow grid-cols-[22rem_minmax(0,1fr)] [&>*]:relative">
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
       <section aria-label={label} tabIndex={0} className="min-h-0 overflow-y-auto border-hair border-r py-3 pr-3 pl-6">
         {left}
@@ -33,7 +33,7 @@ export function Sub({ children }: { children: ReactNode }) {
 export function Empty({ title, children }: { title: string; children: ReactNode }) {
   return (
     <div className="mx-auto mt-16 max-w-md text-center">
-      <p className="mb-2 font-serif text-xl">{title}</p>
+      <h1 className="mb-2 font-serif text-xl">{title}</h1>
       <div className="text-soft">{children}</div>
     </div>
   );

@@ -1,24 +1,27 @@
 """Intake: files brought in and shown before they are taken over."""
 
+from typing import Literal
+
 from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
-from even_ballot.api.context import REFUSALS, Transaction, Workbench
+from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
-from even_ballot.api.uploads import body_of
+from even_ballot.api.uploads import spooled
 from even_ballot.core.study import Source
 from even_ballot.services import intake, refresh, studies
+from even_ballot.services.jobs import JobView
 from even_ballot.services.refresh import RefreshView
-from even_ballot.services.views import FilePreview, StudyView
+from even_ballot.services.views import FilePreview, KindPreview, StudyView
 
 router = APIRouter(tags=["intake"], responses=REFUSALS)
 
 
 @router.post("/files")
-async def bring_in(request: Request, name: str, session: Transaction, bench: Workbench) -> FilePreview:
-    """Brings a file in: the body is its bytes."""
-    content = await body_of(request)
-    return await run_in_threadpool(intake.bring_in, session, bench, name, content)
+async def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
+    """Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the file."""
+    file = await spooled(request)
+    return await run_in_threadpool(intake.begin, jobs, name, file)
 
 
 @router.get("/files/{file_id}")
@@ -27,10 +30,18 @@ def preview(file_id: str, session: Transaction, bench: Workbench) -> FilePreview
     return intake.preview(session, bench, file_id)
 
 
+@router.get("/files/{file_id}/columns/{name}/as/{kind}")
+def as_kind(
+    file_id: str, name: str, kind: Literal["coded", "number", "text", "date"], session: Transaction, bench: Workbench
+) -> KindPreview:
+    """A column read as another kind than guessed."""
+    return intake.as_kind(session, bench, file_id, name, kind)
+
+
 @router.post("/files/{file_id}/read-again")
-def read_again(file_id: str, said: Source, session: Transaction, bench: Workbench) -> FilePreview:
-    """The same bytes read another way; a file of its own."""
-    return intake.read_again(session, bench, file_id, said)
+def read_again(file_id: str, said: Source, session: Transaction, jobs: Pool) -> JobView:
+    """The same bytes read another way by a job; a file of its own."""
+    return intake.begin_again(session, jobs, file_id, said)
 
 
 @router.put("/studies/{study_id}/lookups/{name}", response_model_exclude_unset=True)
@@ -40,10 +51,16 @@ def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Tran
     return studies.view(session, bench, study_id)
 
 
+class Newer(Made):
+    """A newer file of answers, and whether its records are added to those there are or stand in their place."""
+
+    extend: bool = False
+
+
 @router.post("/studies/{study_id}/newer")
-def look_at_newer(study_id: str, file: Made, session: Transaction, bench: Workbench) -> RefreshView:
+def look_at_newer(study_id: str, file: Newer, session: Transaction, bench: Workbench) -> RefreshView:
     """What a newer file of answers would change."""
-    return refresh.look(session, bench, study_id, file.id)
+    return refresh.look(session, bench, study_id, file.id, file.extend)
 
 
 @router.put("/studies/{study_id}/source", response_model_exclude_unset=True)

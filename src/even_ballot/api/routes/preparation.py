@@ -1,29 +1,94 @@
 """Codebook, ledger and screening."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.uploads import body_of
+from even_ballot.core.fitting import Fit
+from even_ballot.core.nonresponse import NonResponse
 from even_ballot.core.screening import Finding
+from even_ballot.services import cells as grids
 from even_ballot.services import codebook as codebooks
+from even_ballot.services import codebook_files, trial
 from even_ballot.services import ledger as ledgers
+from even_ballot.services.bench import Doing
+from even_ballot.services.cells import CellsView, CellsWanted, FlowView
+from even_ballot.services.codebook import FitWanted
+from even_ballot.services.codebook_files import Laid
+from even_ballot.services.trial import Proposed, Trial
 from even_ballot.services.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
 
 
 class Condition(BaseModel):
-    """A condition to try."""
+    """A condition to try; broken: how many cases it is false of, instead of true."""
 
     where: str
+    broken: bool = False
 
 
 @router.get("/codebook", response_model_exclude_unset=True)
 def codebook(state: CurrentStudy, session: Transaction, bench: Workbench) -> CodebookView:
     """Every variable with its answers, after the ledger."""
     return codebooks.codebook(session, bench, state)
+
+
+@router.get("/codebook.{kind}", response_class=Response)
+def codebook_file(kind: Literal["csv", "json"], state: CurrentStudy, session: Transaction, bench: Workbench) -> Response:
+    """The codebook as a CSV, or as a table schema."""
+    text = codebook_files.out(session, bench, state, kind)
+    headers = {"content-disposition": f'attachment; filename="codebook.{kind}"'}
+    return Response(text, media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers)
+
+
+@router.put("/codebook")
+async def lay_codebook(study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench) -> Laid:
+    """Lays a codebook file on the study."""
+    content = await body_of(request)
+    return await run_in_threadpool(codebook_files.lay, session, bench, study_id, edition, name, content)
+
+
+@router.post("/fit")
+def fit_scale(body: FitWanted, state: CurrentStudy, session: Transaction, bench: Workbench) -> list[Fit]:
+    """How a scale fits some variables."""
+    return list(codebooks.fit_scale(session, bench, state, body))
+
+
+@router.post("/try", response_model_exclude_unset=True)
+def try_step(body: Proposed, state: CurrentStudy, session: Transaction, bench: Workbench) -> Trial:
+    """What a step would do."""
+    return trial.try_step(session, bench, state, body)
+
+
+@router.get("/ledger/{entry}", response_model_exclude_unset=True)
+def entry_difference(entry: int, state: CurrentStudy, session: Transaction, bench: Workbench) -> Trial:
+    """Before and after of an entry of the ledger."""
+    return trial.entry_difference(session, bench, state, entry)
+
+
+@router.post("/cells", response_model_exclude_unset=True)
+def cells(body: CellsWanted, state: CurrentStudy, session: Transaction, bench: Workbench) -> CellsView:
+    """A stretch of the cells of all cases."""
+    return grids.cells(session, bench, state, body)
+
+
+@router.get("/flow")
+def flow(state: CurrentStudy, session: Transaction, bench: Workbench) -> FlowView:
+    """Cases received, set aside and in use."""
+    return grids.flow(session, bench, state)
+
+
+@router.get("/left-out")
+def left_out(
+    state: CurrentStudy, session: Transaction, bench: Workbench, questions: Annotated[list[str] | None, Query()] = None
+) -> NonResponse:
+    """Item non-response over some questions, or over all."""
+    return codebooks.left_out(session, bench, state, questions or [])
 
 
 @router.get("/ledger")
@@ -46,6 +111,12 @@ def findings(state: CurrentStudy, session: Transaction, bench: Workbench) -> lis
     return list(bench.findings(session, state))
 
 
+@router.get("/doing")
+def doing(study_id: str, bench: Workbench) -> Doing | None:
+    """What is being worked out for the study, where it takes a while."""
+    return bench.doing(study_id)
+
+
 @router.get("/findings/cases", response_model_exclude_none=True)
 def finding_cases(
     variable: str, kind: str, value: str, state: CurrentStudy, session: Transaction, bench: Workbench
@@ -57,7 +128,7 @@ def finding_cases(
 @router.post("/condition")
 def try_condition(body: Condition, state: CurrentStudy, session: Transaction, bench: Workbench) -> ConditionView:
     """How many cases a condition is true of."""
-    return ledgers.try_condition(session, bench, state, body.where)
+    return ledgers.try_condition(session, bench, state, body.where, body.broken)
 
 
 @router.get("/cut-off/{kind}")

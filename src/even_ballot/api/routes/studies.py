@@ -1,6 +1,6 @@
 """The list of studies, and a study as a whole: changed, undone, copied, in and out."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
@@ -20,6 +20,7 @@ class Begin(BaseModel):
 
     title: str
     file: str
+    kinds: dict[str, Literal["coded", "number", "text", "date"]] = {}
 
 
 class Change(BaseModel):
@@ -50,7 +51,7 @@ def list_studies(session: Transaction, deleted: Annotated[bool, Query()] = False
 @router.post("")
 def begin(body: Begin, session: Transaction) -> Made:
     """A new study."""
-    return Made(id=studies.begin(session, body.title, body.file))
+    return Made(id=studies.begin(session, body.title, body.file, dict(body.kinds)))
 
 
 @router.post("/take-in")

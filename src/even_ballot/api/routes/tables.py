@@ -13,6 +13,7 @@ _TYPES = {
     "tables.xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "microdata.csv": "text/csv; charset=utf-8",
     "results.json": "application/json",
+    "weighting.html": "text/html; charset=utf-8",
 }
 
 
@@ -27,5 +28,7 @@ def release(name: str, state: CurrentStudy, session: Transaction, bench: Workben
     """A file of the release."""
     if name not in _TYPES:
         raise fault(f"A release has no {name!r}.", "", f"It has: {', '.join(_TYPES)}.")
-    content = tables.release(session, bench, state)[name]
+    content = tables.release(session, bench, state).get(name)
+    if content is None:
+        raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
     return Response(content, media_type=_TYPES[name], headers={"content-disposition": f'attachment; filename="{name}"'})

@@ -1,12 +1,18 @@
 """Weighting and the design."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.uploads import body_of
+from even_ballot.core.weighting.comparison import Comparison
 from even_ballot.core.weighting.pasting import PastedTargets
+from even_ballot.core.weighting.price import LimitPrice
 from even_ballot.services import weighting
-from even_ballot.services.views import DesignView, WeightingsView
+from even_ballot.services.views import DesignView, HeavyCase, TargetLines, WeightingsView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["weighting"], responses=REFUSALS)
 
@@ -24,6 +30,28 @@ def weightings(state: CurrentStudy, session: Transaction, bench: Workbench) -> W
     return weighting.weightings(session, bench, state)
 
 
+@router.get("/weightings/{at}/limits")
+def limits(at: int, state: CurrentStudy, session: Transaction, bench: Workbench) -> list[LimitPrice]:
+    """What upper limits cost and buy."""
+    return list(weighting.prices(session, bench, state, at))
+
+
+@router.get("/weightings/{at}/heaviest")
+def heaviest(
+    at: int, state: CurrentStudy, session: Transaction, bench: Workbench, most: Annotated[int, Query(ge=1, le=500)] = 25
+) -> list[HeavyCase]:
+    """The cases of largest weight."""
+    return weighting.heaviest(session, bench, state, at, most)
+
+
+@router.get("/comparison")
+def comparison(
+    state: CurrentStudy, session: Transaction, bench: Workbench, variables: Annotated[list[str] | None, Query()] = None
+) -> Comparison:
+    """The weightings side by side."""
+    return weighting.comparison(session, bench, state, variables or [])
+
+
 @router.get("/design")
 def design(state: CurrentStudy, session: Transaction, bench: Workbench) -> DesignView:
     """The design laid on the cases, or what is wrong."""
@@ -34,3 +62,10 @@ def design(state: CurrentStudy, session: Transaction, bench: Workbench) -> Desig
 def targets(body: Pasted, state: CurrentStudy, session: Transaction, bench: Workbench) -> PastedTargets:
     """Matches pasted targets by label or code."""
     return weighting.pasted(session, bench, state, body.by, body.text)
+
+
+@router.put("/targets")
+async def targets_file(state: CurrentStudy, name: str, request: Request) -> TargetLines:
+    """A file of targets as lines, to be matched like pasted ones."""
+    content = await body_of(request)
+    return await run_in_threadpool(weighting.targets_file, name, content)

@@ -55,6 +55,9 @@ class CountBlank(Step):
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
 
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {self.into: self.variables}
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         blanks = np.zeros(data.n)
         for name in self.variables:

@@ -34,12 +34,14 @@ def _spelled(data: Dataset, name: str) -> list[str]:
 
 
 class DropCases(Step):
-    """Sets cases aside: those a condition is true of, those named, or all but one of those alike."""
+    """Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare: records (by
+    their number in the source) that were looked at and stay in use all the same."""
 
     do: Literal["drop_cases"]
     where: str | None = None
     ids: Ids | None = None
     duplicates: Duplicates | None = None
+    spare: tuple[int, ...] = ()
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -48,11 +50,12 @@ class DropCases(Step):
         return self
 
     def sentence(self) -> str:
+        but = f", but not record {some(self.spare)}" if self.spare else ""
         if self.ids is not None:
-            return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}"
+            return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}{but}"
         if self.duplicates is not None:
-            return f"Set aside cases alike in {some(self.duplicates.of)}, keeping the {self.duplicates.keep} of each"
-        return f"Set aside the cases where {self.where}"
+            return f"Set aside cases alike in {some(self.duplicates.of)}, keeping the {self.duplicates.keep} of each{but}"
+        return f"Set aside the cases where {self.where}{but}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         if self.where is not None:
@@ -64,6 +67,8 @@ class DropCases(Step):
         else:
             assert self.duplicates is not None
             drop = self._repeated(data, self.duplicates)
+        if self.spare:
+            drop = drop & ~np.isin(data.rows, self.spare)
         return Outcome(data.where(~drop) if drop.any() else data)
 
     @staticmethod

@@ -16,17 +16,20 @@ from even_ballot.core.reading import as_coded, as_date, as_number, with_missing_
 
 
 class Edit(Step):
-    """One cell of one case. id: the case's value of the variable with role id, else its record number. value: a code, a
-    label, a number or a text as it would stand in a file; null is blank."""
+    """One cell of one case. id: the case's value of the variable with role id, else its record number; with `by` "row"
+    always the record number, which tells cases apart that share an identifier. value: a code, a label, a number or a text
+    as it would stand in a file; null is blank."""
 
     do: Literal["edit"]
     id: int | str
     variable: str
     value: int | float | str | None
+    by: Literal["id", "row"] = "id"
 
     def sentence(self) -> str:
+        case = "record" if self.by == "row" else "case"
         to = "blank" if self.value is None else repr(self.value) if isinstance(self.value, str) else f"{self.value:g}"
-        return f"Set {self.variable} of case {self.id} to {to}"
+        return f"Set {self.variable} of {case} {self.id} to {to}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
@@ -35,7 +38,10 @@ class Edit(Step):
         at = np.flatnonzero(self._cases(data))
         if len(at) != 1:
             how_many = "no case" if not len(at) else f"{len(at)} cases"
-            raise fault(f"There is {how_many} {self.id}.", "id", "Name one case that is in use.")
+            mend = "Name one case that is in use."
+            if len(at) > 1:
+                mend = 'Name it by its record number in the source, with "by": "row".'
+            raise fault(f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend)
         cell = self._cell(data, variable)
         values, state, words = column.values.copy(), column.state.copy(), column.words
         if variable.kind == "text" or cell.state[0] == UNPLACED:
@@ -49,7 +55,7 @@ class Edit(Step):
 
     def _cases(self, data: Dataset) -> Bools:
         identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
-        if identifier is None:
+        if identifier is None or self.by == "row":
             return np.asarray(data.rows == (int(self.id) if str(self.id).isdigit() else -1))
         column = data.column(identifier)
         if data.variable(identifier).kind == "text":
@@ -93,6 +99,9 @@ class Split(Step):
 
     def makes(self) -> tuple[str, ...]:
         return (self.into, *self.parts)
+
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return dict.fromkeys(self.parts, (self.variable,))
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)

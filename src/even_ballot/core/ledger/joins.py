@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from even_ballot.core.codebook import Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Column, Dataset, Ints, RawTable
-from even_ballot.core.faults import fault, some
+from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 from even_ballot.core.reading import as_number, guess_kind, parse_number
 
@@ -75,9 +75,9 @@ class LookUp(Step):
         unmatched = self._unmatched(ways, lost)
         if lost.any() and self.missing == "refuse":
             raise fault(
-                f"{int(lost.sum())} cases have no match in {self.from_}: {key} = {some(list(unmatched))}.",
+                f"{counted(int(lost.sum()), 'case has', 'cases have')} no match in {self.from_}: {key} = {some(list(unmatched))}.",
                 "on",
-                'Mend the keys, or say "missing": "flag" to leave their new cells blank.',
+                'Mend the keys, or let keys without a match stay a finding ("missing": "flag") to leave their new cells blank.',
             )
         for name in self.take:
             data = self._taken(data, table, name, found)

@@ -27,6 +27,9 @@ class Derive(Step):
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
 
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {self.into: Formula(self.value, "value").names}
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         value = Formula(self.value, "value").evaluate(data)
         column = column_of(value)
@@ -59,6 +62,9 @@ class Score(Step):
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
+
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {self.into: self.items}
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         total, answered = np.zeros(data.n), np.zeros(data.n)

@@ -33,6 +33,12 @@ class Recode(Step):
         moves = some([f"{old} → {'blank' if new is None else new}" for old, new in self.codes.items()])
         return f"Recode {some(self.variables)}: {moves}"
 
+    def makes(self) -> tuple[str, ...]:
+        return tuple(name + self.suffix for name in self.variables) if self.suffix else ()
+
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {name + self.suffix: (name,) for name in self.variables} if self.suffix else {}
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed = 0
         for name in self.variables:
@@ -67,6 +73,9 @@ class Reverse(Step):
     def makes(self) -> tuple[str, ...]:
         return tuple(name + self.suffix for name in self.variables) if self.suffix else ()
 
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {name + self.suffix: (name,) for name in self.variables} if self.suffix else {}
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed = 0
         for name in self.variables:
@@ -77,7 +86,9 @@ class Reverse(Step):
                     f"The scale of {name} is not ordered, so it has no other way round.", "variables", "Mark the scale as ordered."
                 )
             if name in data.reversed_ and not self.again:
-                raise fault(f"{name} has been turned round already.", "variables", 'Say "again": true if it is meant.')
+                raise fault(
+                    f"{name} has been turned round already.", "variables", 'Ask for it once more ("again": true) if it is meant.'
+                )
             ranks = [item.code for item in scale.codes]
             mirror = dict(zip(ranks, reversed(ranks), strict=True))
             values = column.values.copy()
@@ -129,6 +140,9 @@ class Collapse(Step):
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
+
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {self.into: (self.variable,)}
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = coded(data, self.variable, "variable")
@@ -182,6 +196,9 @@ class Band(Step):
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
+
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        return {self.into: (self.variable,)}
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)

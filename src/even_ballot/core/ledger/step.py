@@ -57,6 +57,10 @@ class Step(Model):
         """Names of the variables this step makes."""
         return ()
 
+    def made_of(self) -> dict[str, tuple[str, ...]]:
+        """What each variable it makes is made of, as far as old × new is worth seeing."""
+        return {}
+
 
 def changed_cells(before: Column, after: Column, text: bool = False) -> int:
     """How many cells two columns of one length and kind differ in; blank cells are alike whatever they hold."""

@@ -1,13 +1,13 @@
 """Steps that work on entries as they were written: tidying, coding, reading numbers."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Literal
 
 import numpy as np
 
 from even_ballot.core.codebook import Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
 from even_ballot.core.reading import code_of, parse_number, with_missing_codes
@@ -71,11 +71,43 @@ class Tidy(Step):
         return Outcome(data, changed)
 
 
+def _as_words(column: Column) -> Column:
+    """A number column as text, whole numbers without decimals; missing codes count as entries again."""
+    numbers = column.state != UNPLACED
+    values, index = np.unique(column.values[numbers], return_inverse=True)
+    words = tuple(f"{v:.15g}" for v in values.tolist()) + column.words
+    at = np.zeros(len(column.values), np.int32)
+    at[numbers] = index.ravel()
+    at[~numbers] = column.values[~numbers].astype(np.int32) + len(values)
+    return Column(at, np.where(column.state == BLANK, BLANK, ANSWERED).astype(np.uint8), words)
+
+
+def other_meaning(codes: Iterable[int], before: Scale, after: Scale) -> tuple[int, str, str] | None:
+    """The first of some codes of which two scales say different things, with both labels."""
+    for code in codes:
+        old, new = before.label_of(code), after.label_of(code)
+        if old is not None and new is not None and old != new:
+            return code, old, new
+    return None
+
+
+def _refuse_another_meaning(name: str, column: Column, before: Scale, after: Scale, after_name: str) -> None:
+    found = other_meaning(np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist(), before, after)
+    if found is not None:
+        code, old, new = found
+        raise fault(
+            f"{name} is coded already, and its code {code} means {old!r}; in {after_name} it means {new!r}.",
+            "scale",
+            "Recode or turn the question round, so that codes and labels agree.",
+        )
+
+
 class CodeAnswers(Step):
     """Answers in words become codes, whole answer against whole answer.
 
     The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a finding,
-    "blank" empties it, a code takes it all.
+    "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A question that is coded
+    already keeps its meaning: a scale that says something else of a code in use is refused.
     """
 
     do: Literal["code"]
@@ -98,8 +130,12 @@ class CodeAnswers(Step):
                 raise fault(
                     f"There is no scale {scale_name!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
                 )
+            if variable.kind == "number":
+                column, variable = _as_words(column), variable.model_copy(update={"kind": "text"})
             if variable.kind not in ("text", "coded"):
-                raise fault(f"{name} is a {variable.kind}; only text and coded variables take codes from words.", "variables")
+                raise fault(f"{name} is a {variable.kind}; only texts, numbers and coded variables take codes.", "variables")
+            if scale_name != variable.scale and (before := data.scale_of(name)) is not None:
+                _refuse_another_meaning(name, column, before, data.scales[scale_name], scale_name)
             new, moved = self._coded(column, variable, data.scales[scale_name])
             changed += moved
             if left := new.entries():

@@ -29,6 +29,18 @@ def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
                 yield Found(name, word, left & (column.values == column.words.index(word)))
 
 
+def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Numbers smaller or larger than the codebook says they can be."""
+    for name, variable in data.variables.items():
+        if variable.kind not in ("number", "coded"):
+            continue
+        column = data.column(name)
+        if variable.least is not None:
+            yield Found(name, f"under {variable.least:g}", column.answered & (column.values < variable.least))
+        if variable.most is not None:
+            yield Found(name, f"over {variable.most:g}", column.answered & (column.values > variable.most))
+
+
 def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Blanks of variables whose scale has a code that means no answer."""
     for name, variable in data.variables.items():

@@ -72,6 +72,14 @@ def too_fast(data: Dataset, settings: Screening) -> Iterator[Found]:
         yield Found(name, f"under {cut:.0f} seconds", np.asarray(seconds < cut))
 
 
+def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Entries that took less than no time: their end lies before their start."""
+    timed = seconds_of(data)
+    if timed is not None:
+        with np.errstate(invalid="ignore"):
+            yield Found(timed[0], "", np.asarray(timed[1] < 0))
+
+
 def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Cases whose identifier another case has too."""
     name = with_role(data, "id")

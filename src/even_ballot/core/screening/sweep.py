@@ -8,6 +8,7 @@ from even_ballot.core.codebook import Accepted, Codebook, Rule
 from even_ballot.core.dataset import Bools, Dataset
 from even_ballot.core.expressions import Formula
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.screening import cells, entries
 from even_ballot.core.screening.finding import Check, Finding, Found
 from even_ballot.core.screening.settings import Screening
@@ -15,9 +16,11 @@ from even_ballot.core.screening.settings import Screening
 CHECKS: dict[str, Check] = {
     "not_in_codebook": cells.not_in_codebook,
     "not_placed": cells.not_placed,
+    "out_of_range": cells.out_of_range,
     "staff_test": entries.staff_test,
     "duplicate_identifier": entries.duplicate_identifier,
     "duplicate_entry": entries.duplicate_entry,
+    "ended_before_started": entries.ended_before_started,
     "too_fast": entries.too_fast,
     "too_little": entries.too_little,
     "straight_line": entries.straight_line,
@@ -46,11 +49,14 @@ def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> s
     return None
 
 
-def sweep(data: Dataset, book: Codebook | None = None, settings: Screening | None = None) -> tuple[Finding, ...]:
-    """All findings, by check and then by how many cases they concern; accepted ones are marked."""
+def sweep(
+    data: Dataset, book: Codebook | None = None, settings: Screening | None = None, progress: Progress = quiet
+) -> tuple[Finding, ...]:
+    """All findings, by check and then by how many cases they concern; accepted ones are marked. progress: told at each check."""
     book, settings = book or Codebook(), settings or Screening()
     findings: list[Finding] = []
-    for kind in ("rule", *CHECKS):
+    for i, kind in enumerate(("rule", *CHECKS)):
+        progress(f"Screening: {kind.replace('_', ' ')}", i / (1 + len(CHECKS)))
         here = []
         for found in _found(data, kind, book, settings):
             if n := int(np.count_nonzero(found.cases)):

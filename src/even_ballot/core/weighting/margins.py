@@ -1,7 +1,5 @@
 """A weighting's margins laid on the cases: distinct combinations, their categories, targets that fit them."""
 
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,12 +8,12 @@ from numba import njit
 from numpy.typing import NDArray
 
 from even_ballot.core.dataset import Dataset, Floats, Ints
-from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.tallies import in_halves
 from even_ballot.core.weighting.request import Margin, Weighting
 
 _DENSE = 1 << 20
 _BLOCK = 1 << 14
-_PARALLEL_FROM = 400_000
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 At = dict[str, int | None]
 
@@ -42,18 +40,10 @@ def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
         out[k] = base[k] * factor[index[k]]
 
 
-def _in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
-    """A pass over 0 … n−1 in two halves at once where that pays, in two parts' results."""
-    if n < _PARALLEL_FROM:
-        return [part(0, n)]
-    with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(part, (0, n // 2), (n // 2, n)))
-
-
 def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:
     """base · factor[index], (n,)."""
     out = np.empty(len(base))
-    _in_halves(len(base), lambda lo, hi: _multiply(base[lo:hi], factor, index[lo:hi], out[lo:hi]))
+    in_halves(len(base), lambda lo, hi: _multiply(base[lo:hi], factor, index[lo:hi], out[lo:hi]))
     return out
 
 
@@ -97,7 +87,7 @@ def combine(columns: list[NDArray[Any]], widths: list[int], base: Floats, names:
                 _add_up(index[at], base[at], sums, cases)
         return sums, cases
 
-    parts = _in_halves(n, part)
+    parts = in_halves(n, part)
     if dense:
         found = np.arange(size)
         sums, cases = (sum(side[1:], side[0]) for side in zip(*parts, strict=True))
@@ -128,6 +118,13 @@ class Laid:
     target: Floats
     group: Ints
 
+    def label(self, data: Dataset, j: int) -> str:
+        """A category in words: the labels of its codes."""
+        words = []
+        for name, code in self.at[j].items():
+            words.append("unknown" if code is None else next(c.label for c in data.categories(name)[0] if c.code == code))
+        return ", ".join(words)
+
 
 def codes_of(data: Dataset, name: str, where: str) -> dict[int, str]:
     """A coded variable's codes and labels; another kind is refused."""
@@ -153,8 +150,8 @@ def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[I
     places = combos.place(weighting.within)
     lost = (places < 0).any(1) & (combos.base > 0)
     if lost.any():
-        raise fault(f"{int(combos.cases[lost].sum())} cases have no value on {some(weighting.within)}.", f"{where}.within",
-                    "Fill it in, or set these cases aside.")  # fmt: skip
+        n = counted(int(combos.cases[lost].sum()), "case has", "cases have")
+        raise fault(f"{n} no value on {some(weighting.within)}.", f"{where}.within", "Fill it in, or set these cases aside.")
     found, index = np.unique(places, axis=0, return_inverse=True)
     live = np.bincount(index.ravel(), weights=combos.base) > 0
     return np.where(combos.base > 0, (np.cumsum(live) - 1)[index.ravel()], 0), found[live]
@@ -178,8 +175,8 @@ def lay(
     live = combos.base > 0
     unknown = (places < 0).any(1) & live
     if unknown.any() and margin.unknown == "refuse":
-        raise fault(f"{int(combos.cases[unknown].sum())} cases have no value on {margin.title}.", where,
-                    'Fill it in, set these cases aside, or say "unknown": "hold" to keep their share as it is.')  # fmt: skip
+        raise fault(f"{counted(int(combos.cases[unknown].sum()), 'case has', 'cases have')} no value on {margin.title}.", where,
+                    'Fill it in, set these cases aside, or hold their share as it is ("unknown": "hold").')  # fmt: skip
     rows = np.where(unknown[:, None], -1, places)
     keys = np.column_stack([group_of, rows])
     found, index = np.unique(keys[live], axis=0, return_inverse=True)
@@ -197,11 +194,11 @@ def lay(
             target[j] = np.nan
         elif (value := wanted.pop((group, *place), None)) is None:
             n = int(combos.cases[category == j].sum())
-            faults.append(Fault(f"{n} cases are in {_named(data, at[-1])}, which has no target.", where,
+            faults.append(Fault(f"{counted(n, 'case is', 'cases are')} in {_named(data, at[-1])}, which has no target.", where,
                                 "Give it a target, or set the cases aside."))  # fmt: skip
         elif value == 0:
             n = int(combos.cases[category == j].sum())
-            faults.append(Fault(f"{_named(data, at[-1])} has target 0 but {n} cases.", where,
+            faults.append(Fault(f"{_named(data, at[-1])} has target 0 but {counted(n, 'case')}.", where,
                                 "Set these cases aside, or give it a target above 0."))  # fmt: skip
         else:
             target[j] = value

@@ -1,26 +1,33 @@
 """Targets from lines of text: a label or code for each variable, and a value; in any order."""
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 from itertools import product
+
+from rapidfuzz import fuzz, process
 
 from even_ballot.core.dataset import Dataset
 from even_ballot.core.weighting.margins import codes_of
 
 _VALUE = re.compile(r"[+-]?(\d{1,3}([ \u00a0\u202f'’,]\d{3})+(\.\d+)?|\d+([.,]\d+)?)\s*%?")
+_LIKE = 75
 _APART = " \t,;:|"
 _BETWEEN = re.compile(r"\s*(?:\t|;|\||,|×|/)\s*")
 
 
 @dataclass(frozen=True)
 class PastedTarget:
-    """A line of pasted targets. at is None where its label fits no category; problem says what is wrong."""
+    """A line of pasted targets. at and label are None where its label fits no category; problem says what is wrong; likely is the
+    category that was probably meant, where its label is misspelt."""
 
     line: int
     text: str
     at: dict[str, int] | None
+    label: str | None
     value: float | None
     problem: str | None
+    likely: str | None = None
 
 
 @dataclass(frozen=True)
@@ -82,22 +89,31 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
         splits = _splits(line)
         if not splits:
             if lines:
-                lines.append(PastedTarget(number, line, None, None, "There is no value on this line."))
+                lines.append(PastedTarget(number, line, None, None, None, "There is no value on this line."))
             continue
         # A label may end in a number ("18 to 34"), so the split that names a category is the one meant.
         label, value = next(((label, value) for label, value in splits if _spot(label, spots)), splits[-1])
         spot = _spot(label, spots)
-        problem = None
+        problem = likely = None
         if spot is None:
             problem = f"{label or 'Nothing'} is no category of {' × '.join(by)}."
+            likely = _likely(label, titles.values())
         elif tuple(spot.values()) in named:
             problem = "This category has a target already."
         else:
             named.add(tuple(spot.values()))
             total += value
-        lines.append(PastedTarget(number, line, spot, value, problem))
+        title = None if spot is None else titles[tuple(spot.values())]
+        lines.append(PastedTarget(number, line, spot, title, value, problem, likely))
     left = tuple(title for codes, title in titles.items() if codes not in named)
     return PastedTargets(tuple(lines), left, total)
+
+
+def _likely(label: str, titles: Collection[str]) -> str | None:
+    """The category whose name is most like a label, where one is like it enough to be meant."""
+    wanted = _folded(", ".join(part for part in _BETWEEN.split(label) if part.strip()))
+    found = process.extractOne(wanted, {title: _folded(title) for title in titles}, scorer=fuzz.ratio, score_cutoff=_LIKE)
+    return None if found is None else str(found[2])
 
 
 def _spot(text: str, spots: dict[tuple[str, ...], dict[str, int]]) -> dict[str, int] | None:

@@ -8,37 +8,105 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_ballot.core.codebook import Variable
-from even_ballot.core.dataset import Dataset, Floats, Ints, number_column
+from even_ballot.core.dataset import Bools, Dataset, Floats, Ints, number_column
 from even_ballot.core.design import weights_of
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.weighting.bounded import Possible, ordered, possible, solve
 from even_ballot.core.weighting.margins import Combinations, Laid, check_sums, combinations_of, groups_of, lay, spread_out
-from even_ballot.core.weighting.request import StratumPopulation, Weighting
+from even_ballot.core.weighting.nonresponse import AdjustedCell, adjusted
+from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
 
 _AGREE = 0.001
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What a weighting asks for, laid on the cases before any weight is known: combinations, margins with targets as given,
+    what each group's targets sum to, and, with counts, the population and each group's share of it."""
+
+    weighting: Weighting
+    combos: Combinations
+    laid: tuple[Laid, ...]
+    sums: tuple[Floats, ...]
+    group_of: Ints
+    groups: int
+    population: float | None
+    counted: Floats | None
+
+    @property
+    def categories(self) -> Ints:
+        """Each combination's category of each margin, (M, K)."""
+        return np.stack([m.category for m in self.laid]) if self.laid else np.zeros((0, len(self.combos.base)), np.int64)
+
+    def aimed(self, base: Floats) -> tuple[Floats, Floats, tuple[Laid, ...]]:
+        """From base weights by combination, (K,): where raking starts, as shares of the whole; each group's share; the margins
+        with targets as shares of the whole."""
+        start = base / base.sum()
+        shares = np.bincount(self.group_of, weights=start, minlength=self.groups).astype(np.float64)
+        totals = shares if self.counted is None else self.counted
+        started = start * np.divide(totals, shares, out=np.zeros_like(shares), where=shares > 0)[self.group_of]
+        return started, totals, tuple(_as_shares(m, s, totals, started) for m, s in zip(self.laid, self.sums, strict=True))
+
+    def whole(self) -> float:
+        """What the final weights sum to."""
+        scale_to = self.weighting.scale_to
+        if scale_to == "cases":
+            return float(self.combos.cases.sum())
+        if scale_to == "population":
+            assert self.population is not None
+            return self.population
+        return float(scale_to)
 
 
 @dataclass(frozen=True)
 class Raked:
     """Final weights and how they came about.
 
-    weights, base: float64 (n,). combos: the distinct combinations; before, after: (K,), their sums as shares of the
-    whole. margins: as laid, targets as shares of the whole. max_gap: largest |Σ w − target| as a share of the total.
+    weights, base: float64 (n,). frame: the combinations and margins as asked for; before, after: (K,), sums by combination as
+    shares of the whole. margins: targets as shares of the whole. max_gap: largest |Σ w − target| as a share of the total.
+    free: (n,), with limits, the cases strictly between them. cells: of a non-response adjustment. possible: where limits
+    cannot be met, those that could be.
     """
 
     weights: Floats
     base: Floats
-    combos: Combinations
+    frame: Frame
     margins: tuple[Laid, ...]
-    group_of: Ints
     before: Floats
     after: Floats
     cycles: int
     max_gap: float
     converged: bool
+    free: Bools | None = None
+    cells: tuple[AdjustedCell, ...] = ()
+    possible: Possible | None = None
+
+    @property
+    def combos(self) -> Combinations:
+        """The distinct combinations of margin categories."""
+        return self.frame.combos
+
+
+def _product(data: Dataset, spec: ProductBase, where: str) -> Floats:
+    weights = np.ones(data.n)
+    for name in spec.times:
+        weights = weights * weights_of(data, name, f"{where}.times")
+    for name in spec.over:
+        chance = weights_of(data, name, f"{where}.over")
+        if (chance == 0).any():
+            rows = some(data.rows[chance == 0].tolist())
+            raise fault(f"{name} is 0 (records {rows}), and nothing can be divided by it.", f"{where}.over", "Mend it there.")
+        weights = weights / chance
+    weights = weights / spec.divided_by
+    if spec.sum_to is None or not weights.sum() > 0:
+        return weights
+    return np.asarray(weights * ((data.n if spec.sum_to == "cases" else spec.sum_to) / weights.sum()))
 
 
 def base_weights(data: Dataset, weighting: Weighting, where: str) -> Floats:
-    """d, float64 (n,): a variable's values, 1 each, or stratum population over stratum cases."""
+    """d, float64 (n,): a variable's values, 1 each, a product of columns, or stratum population over stratum cases."""
+    if isinstance(weighting.base, ProductBase):
+        return _product(data, weighting.base, f"{where}.base")
     if not isinstance(weighting.base, StratumPopulation):
         return weights_of(data, weighting.base, f"{where}.base")
     people = weights_of(data, weighting.base.stratum_population, f"{where}.base.stratum_population")
@@ -46,21 +114,16 @@ def base_weights(data: Dataset, weighting: Weighting, where: str) -> Floats:
     for name in weighting.base.by:
         column = data.column(name, f"{where}.base.by")
         if not column.answered.all():
-            raise fault(f"{name} is missing for {int((~column.answered).sum())} cases.", f"{where}.base.by", "Fill it in.")
+            lost = counted(int((~column.answered).sum()), "case")
+            raise fault(f"{name} is missing for {lost}.", f"{where}.base.by", "Fill it in.")
         keys.append(np.unique(column.values, return_inverse=True)[1].ravel())
     _, stratum, cases = np.unique(np.stack(keys), axis=1, return_inverse=True, return_counts=True)
     return np.asarray(people / cases[stratum.ravel()])
 
 
-def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> Raked:
-    """Base weights raked to the margins of a weighting.
-
-    Raises StudyError for whatever contradicts: unknown values, targets without cases, cases without targets, sums
-    that are off, populations that disagree. Margins that cannot all be met are reported, not raised (`converged`).
-    """
-    base = base_weights(data, weighting, where)
-    if not base.max(initial=0) > 0:
-        raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
+def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> Frame:
+    """A weighting laid on the cases. Raises StudyError for whatever contradicts: unknown values, targets without cases, cases
+    without targets, sums that are off, populations that disagree."""
     combos, codes = combinations_of(data, weighting, base, where)
     groups = groups_of(combos, weighting, where)
     group_of, group_places = groups
@@ -68,27 +131,71 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
         ", ".join(f"{name} {codes[name][p]}" for name, p in zip(weighting.within, places, strict=True))
         for places in group_places.tolist()
     ]
+    laid = tuple(lay(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]") for i, m in enumerate(weighting.margins))
+    sums = tuple(check_sums(m, names, f"{where}.margins[{i}]") for i, m in enumerate(laid))
+    population, totals = _counted(laid, sums, where)
+    return Frame(weighting, combos, laid, sums, group_of, len(names), population, totals)
+
+
+def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> Raked:
+    """Base weights, adjusted for non-response where that is asked for, raked to the margins of a weighting.
+
+    Margins that cannot all be met are reported, not raised (`converged`).
+    """
+    base = base_weights(data, weighting, where)
+    if not base.max(initial=0) > 0:
+        raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
+    cells: tuple[AdjustedCell, ...] = ()
+    if weighting.nonresponse is not None:
+        base, cells = adjusted(data, base, weighting.nonresponse, f"{where}.nonresponse")
+    frame = frame_of(data, weighting, base, where)
+    combos = frame.combos
     start = combos.base / combos.base.sum()
-    laid = [lay(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]") for i, m in enumerate(weighting.margins)]
-    sums = [check_sums(m, names, f"{where}.margins[{i}]") for i, m in enumerate(laid)]
-    shares = np.bincount(group_of, weights=start, minlength=len(names)).astype(np.float64)
-    population, totals = _totals(weighting, laid, sums, shares, where)
-    started = start * (totals / shares)[group_of]
-    margins = tuple(_as_shares(m, s, totals, started) for m, s in zip(laid, sums, strict=True))
+    started, totals, margins = frame.aimed(combos.base)
+    if weighting.limits is not None and weighting.limits.bind and margins:
+        return _within_limits(frame, base, start, started, totals, margins, cells)
     after, cycles, gap = _cycle(started, margins, weighting)
     factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
-    factor *= _whole(weighting, combos, population)
-    weights = spread_out(base, factor, combos.index)
-    return Raked(weights, base, combos, margins, group_of, start, after, cycles, gap, gap <= weighting.tolerance)
+    weights = spread_out(base, factor * frame.whole(), combos.index)
+    return Raked(weights, base, frame, margins, start, after, cycles, gap, gap <= weighting.tolerance, cells=cells)
 
 
-def _totals(weighting: Weighting, laid: list[Laid], sums: list[Floats], shares: Floats, where: str) -> tuple[float | None, Floats]:
-    """The population where margins are in counts, and each group's share of the whole."""
-    population, totals = None, shares
+def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats, Floats]:
+    """Bounds of a case's weight and the mean weight, as shares of the whole, by combination, (K,). cases: (K,), of positive
+    weight."""
+    limits = frame.weighting.limits
+    assert limits is not None
+    n = np.bincount(frame.group_of, weights=cases, minlength=frame.groups)
+    mean = np.divide(totals, n, out=np.zeros_like(totals), where=n > 0)[frame.group_of]
+    high = np.full_like(mean, np.inf) if limits.high is None else limits.high * mean
+    return limits.low * mean, high, mean
+
+
+def _within_limits(
+    frame: Frame, base: Floats, start: Floats, started: Floats, totals: Floats, margins: tuple[Laid, ...],
+    cells: tuple[AdjustedCell, ...],
+) -> Raked:  # fmt: skip
+    combos, weighting = frame.combos, frame.weighting
+    limits = weighting.limits
+    assert limits is not None
+    low, high, mean = bounds_of(frame, totals, combos.cases)
+    grown = np.divide(started, combos.base, out=np.zeros_like(started), where=combos.base > 0)
+    targets = tuple(m.target for m in margins)
+    of = ordered(combos.index, base, len(combos.base))
+    found = solve(of, grown, frame.categories, targets, low, high, weighting.tolerance, weighting.max_cycles)
+    converged = found.gap <= weighting.tolerance
+    nearest = None if converged else possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
+    weights, free = found.weights(combos.index, base, frame.whole())
+    return Raked(weights, base, frame, margins, start, found.after, found.cycles, found.gap, converged, free, cells, nearest)
+
+
+def _counted(laid: tuple[Laid, ...], sums: tuple[Floats, ...], where: str) -> tuple[float | None, Floats | None]:
+    """The population where margins are in counts, and each group's share of it."""
+    population, totals = None, None
     for i, (margin, total) in enumerate(zip(laid, sums, strict=True)):
         if margin.margin.as_ != "counts":
             continue
-        if population is None:
+        if population is None or totals is None:
             population, totals = float(total.sum()), total / total.sum()
         elif (np.abs(total - totals * population) > _AGREE * totals * population).any():
             raise fault(
@@ -127,16 +234,6 @@ def _cycle(start: Floats, margins: tuple[Laid, ...], weighting: Weighting) -> tu
     result = np.zeros_like(start)
     result[live] = w
     return result, cycles, worst
-
-
-def _whole(weighting: Weighting, combos: Combinations, population: float | None) -> float:
-    """What the final weights sum to."""
-    if weighting.scale_to == "cases":
-        return float(combos.cases.sum())
-    if weighting.scale_to == "population":
-        assert population is not None
-        return population
-    return float(weighting.scale_to)
 
 
 def with_weight(data: Dataset, weighting: Weighting, weights: Floats, where: str) -> Dataset:

@@ -6,7 +6,9 @@ from functools import partial
 import numpy as np
 
 from even_ballot.core.dataset import Dataset, Floats
+from even_ballot.core.weighting.bounded import Possible
 from even_ballot.core.weighting.margins import At, Laid
+from even_ballot.core.weighting.nonresponse import AdjustedCell
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.request import Weighting
 
@@ -43,7 +45,9 @@ class WeightBar:
 
 @dataclass(frozen=True)
 class WeightingReport:
-    """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965)."""
+    """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965). nonresponse:
+    the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where limits cannot be met, those that
+    could be."""
 
     save_as: str
     converged: bool
@@ -57,12 +61,9 @@ class WeightingReport:
     max: float
     margins: tuple[MarginReport, ...]
     histogram: tuple[WeightBar, ...]
-
-
-def _label(data: Dataset, at: At) -> str:
-    """A category in words: the labels of its codes."""
-    labels = {name: {item.code: item.label for item in data.categories(name)[0]} for name in at}
-    return ", ".join("unknown" if code is None else labels[name][code] for name, code in at.items())
+    nonresponse: tuple[AdjustedCell, ...] | None = None
+    at_limits: int | None = None
+    possible: Possible | None = None
 
 
 def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginReport:
@@ -74,15 +75,17 @@ def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginRepo
         np.bincount(laid.group, weights=x, minlength=groups)[laid.group] for x in (before, after, laid.target)
     )
     rows = tuple(
-        MarginRow(at, _label(data, at), float(t), float(b), float(a), float(m), int(k))
-        for at, t, b, a, m, k in zip(
-            laid.at,
-            laid.target / group_target,
-            before / group_before,
-            after / group_after,
-            after / after.sum() * whole / n,
-            n,
-            strict=True,
+        MarginRow(at, laid.label(data, j), float(t), float(b), float(a), float(m), int(k))
+        for j, (at, t, b, a, m, k) in enumerate(
+            zip(
+                laid.at,
+                laid.target / group_target,
+                before / group_before,
+                after / group_after,
+                after / after.sum() * whole / n,
+                n,
+                strict=True,
+            )
         )
     )
     return MarginReport(laid.margin.by, rows)
@@ -111,4 +114,7 @@ def report(data: Dataset, raked: Raked, weighting: Weighting) -> WeightingReport
         max=float(weights.max()),
         margins=tuple(_margin(data, raked, laid, total) for laid in raked.margins),
         histogram=_histogram(weights),
+        nonresponse=raked.cells or None,
+        at_limits=None if raked.free is None else int(((raked.weights > 0) & ~raked.free).sum()),
+        possible=raked.possible,
     )

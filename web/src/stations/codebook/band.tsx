@@ -1,9 +1,8 @@
-import { Check } from "@phosphor-icons/react";
 import { useState } from "react";
-import type { Schema } from "../../api/client";
-import { useChange } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
+import type { Schema, Step } from "../../api/client";
 import { Field, TextInput } from "../../parts/fields";
+import { TakeStep } from "../../parts/trial";
+import { Named } from "./named";
 
 /** "18, 35, 60" as bands: 18 to 34, 35 to 59, 60 and over. Numbers below the first are in no band. */
 export function bandsFrom(cuts: string, label: (from: number, below: number | null) => string) {
@@ -39,22 +38,16 @@ export function BandForm({
   number?: Schema["NumberSummary"] | null;
   done: () => void;
 }) {
-  const { addSteps, change } = useChange();
   const [into, setInto] = useState(`${variable.name}_band`.slice(0, 40));
   const [label, setLabel] = useState(variable.label ?? "");
   const [cuts, setCuts] = useState("");
   const [labels, setLabels] = useState<Record<number, string>>({});
   const bands = bandsFrom(cuts, labelOf)?.map((b) => ({ ...b, label: labels[b.from] ?? b.label }));
+  const step: Step | null =
+    bands && into ? { do: "band", variable: variable.name, into, label: label || null, bands } : null;
   return (
     <div>
-      <div className="grid grid-cols-2 gap-4">
-        <Field label="Name of the new variable">
-          {(p) => <TextInput {...p} value={into} onChange={(e) => setInto(e.target.value)} />}
-        </Field>
-        <Field label="Its text">
-          {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
-        </Field>
-      </div>
+      <Named into={into} setInto={setInto} label={label} setLabel={setLabel} />
       <Field
         label="Where each band begins"
         hint={
@@ -84,19 +77,7 @@ export function BandForm({
           ))}
         </ol>
       )}
-      <ActionButton
-        id="apply-band"
-        label="Make the bands"
-        icon={Check}
-        look="strong"
-        disabled={!bands || !into || change.isPending}
-        run={() => {
-          addSteps({ do: "band", variable: variable.name, into, label: label || null, bands: bands ?? [] }).then(
-            done,
-            () => {},
-          );
-        }}
-      />
+      <TakeStep id="apply-band" label="Make the bands" step={step} done={done} />
     </div>
   );
 }

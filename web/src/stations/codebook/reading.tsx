@@ -1,13 +1,15 @@
-import { Check } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { useChange } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
 import { Choice, Field, Tick } from "../../parts/fields";
+import { TakeStep } from "../../parts/trial";
+
+interface Props {
+  names: readonly string[];
+  done: () => void;
+}
 
 /** "12,50", "£ 3" and "thirty-four" become numbers; what does not stays a finding. */
-export function ReadNumberForm({ name, done }: { name: string; done: () => void }) {
-  const { addSteps, change } = useChange();
+export function ReadNumberForm({ names, done }: Props) {
   const [decimal, setDecimal] = useState(".");
   const [words, setWords] = useState(true);
   return (
@@ -31,32 +33,18 @@ export function ReadNumberForm({ name, done }: { name: string; done: () => void 
         checked={words}
         onChange={(e) => setWords(e.target.checked)}
       />
-      <ActionButton
+      <TakeStep
         id="apply-number"
         label="Read as numbers"
-        icon={Check}
-        look="strong"
-        className="mt-2"
-        disabled={change.isPending}
-        run={() => {
-          addSteps({ do: "to_number", variables: [name], decimal, words }).then(done, () => {});
-        }}
+        step={{ do: "to_number", variables: [...names], decimal, words }}
+        done={done}
       />
     </div>
   );
 }
 
-/** Stray white space and letter case of one text, or of all. */
-export function TidyForm({
-  name,
-  codebook,
-  done,
-}: {
-  name: string;
-  codebook: Schema["CodebookView"];
-  done: () => void;
-}) {
-  const { addSteps, change } = useChange();
+/** Stray white space and letter case of some texts, or of all. */
+export function TidyForm({ names, codebook, done }: Props & { codebook: Schema["CodebookView"] }) {
   const [all, setAll] = useState(false);
   const [letters, setLetters] = useState<"" | "lower" | "upper" | "sentence">("");
   const every = codebook.variables.filter((v) => v.variable.kind === "text").map((v) => v.variable.name);
@@ -79,20 +67,15 @@ export function TidyForm({
         )}
       </Field>
       <Tick
-        label={`All ${every.length} texts, not this one alone`}
+        label={`All ${every.length} texts, not ${names.length > 1 ? "these" : "this one"} alone`}
         checked={all}
         onChange={(e) => setAll(e.target.checked)}
       />
-      <ActionButton
+      <TakeStep
         id="apply-tidy"
         label="Tidy the spacing"
-        icon={Check}
-        look="strong"
-        className="mt-2"
-        disabled={change.isPending}
-        run={() => {
-          addSteps({ do: "tidy", variables: all ? every : [name], case: letters || null }).then(done, () => {});
-        }}
+        step={{ do: "tidy", variables: all ? every : [...names], case: letters || null }}
+        done={done}
       />
     </div>
   );

@@ -1,71 +1,81 @@
-import { ArrowDown, ArrowUp, Check } from "@phosphor-icons/react";
+import { ArrowDown, ArrowUp } from "@phosphor-icons/react";
 import { useMemo, useState } from "react";
-import type { Schema } from "../../api/client";
-import { useChange, useStudy } from "../../api/queries";
+import type { Schema, Step } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
-import { alike, folded, texts, type VariableView, type Wording, wordings } from "./matching";
+import { TakeStep } from "../../parts/trial";
+import { alike, frequent, type VariableView } from "./matching";
+import { Direction } from "./scales/direction";
+import { unfitting, useFit } from "./scales/fit";
+import { type Meanings, MeaningsTable } from "./scales/meanings";
+import { layable, Verdicts } from "./scales/verdicts";
 
-type Means = Wording["means"];
-
-const spelled = (means: Means) => (typeof means === "string" ? means : `=${means.same}`);
-const meant = (value: string): Means =>
-  value.startsWith("=") ? { same: value.slice(1) } : (value as "own" | "missing" | "flag");
+type Scale = Schema["Scale"];
 
 /** The scale that own answers and missing ones make, codes by their order. */
-function made(own: string[], missing: string[], ordered: boolean): Schema["Scale"] {
+function made(own: readonly string[], missing: readonly string[], ordered: boolean, midpoint: string): Scale {
+  const codes = own.map((label, i) => ({ code: i + 1, label }));
   return {
-    codes: own.map((label, i) => ({ code: i + 1, label })),
+    codes,
     ordered,
     missing: missing.map((label, i) => ({ code: 99 - i, label })),
+    midpoint: (ordered && codes.find((c) => c.label === midpoint)?.code) || null,
   };
-}
-
-/** Wordings that are no label of the scale but equal one. */
-function others(list: Wording[], scale: Schema["Scale"]): Record<string, number> {
-  const codes = new Map([...scale.codes, ...(scale.missing ?? [])].map((c) => [c.label, c.code]));
-  const entries = list.flatMap((w): [string, number][] => {
-    const code = typeof w.means === "object" ? codes.get(w.means.same) : undefined;
-    return code == null ? [] : [[w.text, code]];
-  });
-  return Object.fromEntries(entries);
 }
 
 /** An answer scale made from the words people used, or one there is already, laid on several questions at once. */
 export function ScaleForm({
-  view,
+  views,
   codebook,
   done,
 }: {
-  view: VariableView;
+  /** The questions it is for; the first says which answers a new scale is made from. */
+  views: readonly VariableView[];
   codebook: Schema["CodebookView"];
   done: () => void;
 }) {
-  const study = useStudy();
-  const { change } = useChange();
-  const kin = useMemo(() => alike(view, codebook.variables), [view, codebook.variables]);
+  const view = views[0] as VariableView;
+  const kin = useMemo(
+    () => (views.length > 1 ? views.slice(1) : alike(view, codebook.variables)),
+    [views, view, codebook.variables],
+  );
   const [existing, setExisting] = useState(view.variable.scale ?? "");
   const [name, setName] = useState(view.variable.name.replace(/^_+/, "").slice(0, 20));
   const [chosen, setChosen] = useState(() => new Set([view, ...kin].map((v) => v.variable.name)));
   const [ordered, setOrdered] = useState(false);
-  const [means, setMeans] = useState<Record<string, Means>>({});
+  const [midpoint, setMidpoint] = useState("");
+  const [sorts, setSorts] = useState<Record<string, "own" | "missing" | "other">>({});
   const [order, setOrder] = useState<string[]>([]);
+  const [meanings, setMeanings] = useState<Meanings>({});
 
-  const scaleThere = existing ? codebook.scales[existing] : undefined;
-  const fixed = scaleThere ? [...scaleThere.codes, ...(scaleThere.missing ?? [])].map((c) => c.label) : [];
-  const views = codebook.variables.filter((v) => chosen.has(v.variable.name));
-  const list = wordings(views, fixed).map((w) => (means[w.text] ? { ...w, means: means[w.text] as Means } : w));
-  const ownNow = list.filter((w) => w.means === "own").map((w) => w.text);
+  const all = codebook.variables.filter((v) => chosen.has(v.variable.name));
+  const targets = all.map((v) => v.variable.name);
+  const words = useMemo(() => frequent(all), [all]);
+  const sortOf = (text: string) => sorts[text] ?? (words.own.includes(text) ? "own" : "other");
+  const ownNow = words.all.filter((t) => sortOf(t) === "own");
   const own = [...order.filter((t) => ownNow.includes(t)), ...ownNow.filter((t) => !order.includes(t))];
-  const missing = list.filter((w) => w.means === "missing").map((w) => w.text);
-  const scale = scaleThere ?? made(own, missing, ordered);
-  const labels = scaleThere ? fixed : [...own, ...missing];
-  const flagged = list.filter(
-    (w) => w.means === "flag" || (typeof w.means === "object" && !labels.includes(w.means.same)),
+  const missing = words.all.filter((t) => sortOf(t) === "missing");
+  const there = existing ? codebook.scales[existing] : undefined;
+  const scale = there ?? made(own, missing, ordered, midpoint);
+  const codes = [...scale.codes, ...(scale.missing ?? [])];
+  const fits = useFit(scale.codes.length ? scale : null, targets);
+  const list = unfitting(fits);
+  const laid = layable(fits);
+  const known = new Set(codes.map((c) => c.code));
+  const answers = Object.fromEntries(
+    list.flatMap((w) => {
+      const code = meanings[w.text];
+      return code != null && known.has(code) ? [[w.text, code] as const] : [];
+    }),
   );
+  const left = list.filter((w) => answers[w.text] == null).reduce((sum, w) => sum + w.cases, 0);
   const nameTaken = !existing && name in codebook.scales;
-  const targets = views.map((v) => v.variable.name);
+  const scaleName = existing || name.trim();
+  const step: Step | null =
+    laid.length && scaleName && !nameTaken && scale.codes.length
+      ? { do: "code", variables: laid, scale: scaleName, answers, otherwise: "flag" }
+      : null;
 
   const shift = (text: string, by: number) => {
     const at = own.indexOf(text);
@@ -73,20 +83,17 @@ export function ScaleForm({
     to.splice(at, 1);
     to.splice(at + by, 0, text);
     setOrder(to);
-  };
-
-  const apply = () => {
-    const scaleName = existing || name;
-    const step = {
-      do: "code" as const,
-      variables: targets,
-      scale: scaleName,
-      answers: others(list, scale),
-      otherwise: "flag" as const,
-    };
-    const book = study.document.codebook ?? {};
-    const parts = existing ? {} : { codebook: { ...book, scales: { ...book.scales, [scaleName]: scale } } };
-    change.mutateAsync({ ...parts, ledger: [...(study.document.ledger ?? []), step] }).then(done, () => {});
+    // Codes go with the order, so what was said of a code goes with its label.
+    const before = new Map(codes.map((c) => [c.code, c.label]));
+    const after = new Map(to.map((label, i) => [label, i + 1]));
+    setMeanings(
+      Object.fromEntries(
+        Object.entries(meanings).map(([wording, code]) => {
+          const label = code == null ? undefined : before.get(code);
+          return [wording, label != null && after.has(label) ? (after.get(label) ?? null) : code];
+        }),
+      ),
+    );
   };
 
   return (
@@ -97,7 +104,10 @@ export function ScaleForm({
             <Choice
               {...p}
               value={existing}
-              onChange={(e) => setExisting(e.target.value)}
+              onChange={(e) => {
+                setExisting(e.target.value);
+                setMeanings({});
+              }}
               options={[
                 ["", "a new one, from these answers"],
                 ...Object.keys(codebook.scales).map((s) => [s, s] as const),
@@ -116,7 +126,7 @@ export function ScaleForm({
       </div>
       {kin.length > 0 && (
         <fieldset className="my-2">
-          <legend className="font-semibold text-sm">Lay it on these questions, answered with the same words</legend>
+          <legend className="font-semibold text-sm">Lay it on these questions</legend>
           <div className="grid grid-cols-2">
             {[view, ...kin].map((v) => (
               <Tick
@@ -160,71 +170,71 @@ export function ScaleForm({
                   disabled={i === own.length - 1}
                   run={() => shift(text, 1)}
                 />
+                <Choice
+                  aria-label={`What “${text}” is`}
+                  className="!w-44"
+                  value="own"
+                  onChange={(e) => setSorts({ ...sorts, [text]: e.target.value as "missing" })}
+                  options={[
+                    ["own", "an answer"],
+                    ["missing", "means no answer"],
+                    ["other", "no answer of its own"],
+                  ]}
+                />
+              </li>
+            ))}
+            {missing.map((text, i) => (
+              <li key={text} className="flex items-center gap-2 text-soft">
+                <span className="figures w-6 text-right">{99 - i}</span>
+                <span className="w-72 truncate font-serif">{text}, means no answer</span>
+                <ActionButton
+                  id={`own-again-${i}`}
+                  label={`An answer after all: ${text}`}
+                  look="quiet"
+                  run={() => setSorts({ ...sorts, [text]: "own" })}
+                />
               </li>
             ))}
           </ol>
-          <Tick
-            label="Ordered: the answers have a direction"
-            checked={ordered}
-            onChange={(e) => setOrdered(e.target.checked)}
+          <Direction
+            ordered={ordered}
+            setOrdered={setOrdered}
+            midpoint={midpoint}
+            setMidpoint={setMidpoint}
+            answers={own.map((t) => [t, t])}
           />
         </>
       )}
+      <Verdicts fits={fits} />
       <p className="mt-3 font-semibold text-sm">What people wrote, and what it means</p>
-      <table className="w-full text-sm">
-        <tbody>
-          {list.map((w) => (
-            <tr key={w.text} className="border-hair border-b">
-              <td className="max-w-64 truncate whitespace-pre py-0.5 pr-2 font-serif">{w.text}</td>
-              <td className="figures w-14 pr-3 text-right text-soft">{count(w.cases)}</td>
-              <td className="w-72 py-0.5">
-                <Choice
-                  aria-label={`What “${w.text}” means`}
-                  value={spelled(w.means)}
-                  onChange={(e) => setMeans({ ...means, [w.text]: meant(e.target.value) })}
-                  options={[
-                    ...(existing
-                      ? []
-                      : ([
-                          ["own", "an answer of the scale"],
-                          ["missing", "means no answer"],
-                        ] as const)),
-                    ["flag", "leave it as a finding"],
-                    ...labels.filter((l) => l !== w.text).map((l) => [`=${l}`, `same as: ${l}`] as const),
-                  ]}
-                />
-              </td>
-              <td className="pl-3 text-soft text-xs">
-                {folded(spelled(w.means)) !== "own" && !means[w.text] && w.why}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {!list.length && <p className="text-soft text-sm">Every answer has its code already.</p>}
+      <MeaningsTable
+        list={list}
+        codes={codes}
+        meanings={meanings}
+        change={setMeanings}
+        extra={
+          existing
+            ? undefined
+            : {
+                options: [
+                  ["own", "an answer of the scale"],
+                  ["missing", "means no answer"],
+                ],
+                choose: (text, value) => setSorts({ ...sorts, [text]: value as "own" | "missing" }),
+              }
+        }
+      />
       <p className="my-2 text-sm">
-        {plural(targets.length, "question")}, {plural(scale.codes.length, "answer")}
-        {flagged.length > 0 &&
-          `; ${plural(
-            flagged.reduce((s, w) => s + w.cases, 0),
-            "entry stays a finding",
-            "entries stay findings",
-          )}`}
+        {plural(laid.length, "question")}, {plural(scale.codes.length, "answer")}
+        {left > 0 && `; ${plural(left, "entry stays a finding", "entries stay findings")}`}
+        {laid.length < targets.length && fits.length > 0 && `; ${count(targets.length - laid.length)} left as they are`}
       </p>
-      <ActionButton
+      <TakeStep
         id="apply-scale"
         label="Code these answers"
-        icon={Check}
-        look="strong"
-        disabled={
-          change.isPending ||
-          !targets.length ||
-          !scale.codes.length ||
-          nameTaken ||
-          (!existing && !name.trim()) ||
-          !views.some((v) => texts(v).length)
-        }
-        run={apply}
+        step={step}
+        scales={existing || !step ? undefined : { [scaleName]: scale }}
+        done={done}
       />
     </div>
   );

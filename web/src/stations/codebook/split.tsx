@@ -1,9 +1,8 @@
 import { ArrowsSplit } from "@phosphor-icons/react";
 import { useState } from "react";
-import { useChange } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
+import { TakeStep } from "../../parts/trial";
 import { texts, type VariableView } from "./matching";
 
 const SEPARATORS = [
@@ -35,7 +34,6 @@ export function separatorOf(view: VariableView): string | null {
 
 /** One delimited cell becomes a question of several answers. */
 export function SplitForm({ view, done }: { view: VariableView; done: () => void }) {
-  const { addSteps, change } = useChange();
   const [separator, setSeparator] = useState(separatorOf(view) ?? ";");
   const [into, setInto] = useState(`${view.variable.name}_each`.slice(0, 40));
   const [left, setLeft] = useState<string[]>([]);
@@ -68,15 +66,12 @@ export function SplitForm({ view, done }: { view: VariableView; done: () => void
         {plural(options.length, "answer")}; what is left out stays a finding of this entry, and the cells themselves
         stay as they are.
       </p>
-      <ActionButton
+      <TakeStep
         id="apply-split"
         label="Take the answers apart"
         icon={ArrowsSplit}
-        look="strong"
-        disabled={!options.length || !into || change.isPending}
-        run={() => {
-          addSteps({ do: "split", variable: view.variable.name, separator, into, options }).then(done, () => {});
-        }}
+        step={options.length && into ? { do: "split", variable: view.variable.name, separator, into, options } : null}
+        done={done}
       />
     </div>
   );

@@ -1,18 +1,26 @@
-import { MathOperations } from "@phosphor-icons/react";
+import { BookOpenText, Checks, Download, ListNumbers, MathOperations, UploadSimple } from "@phosphor-icons/react";
+import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
-import type { Schema } from "../../api/client";
-import { useCodebook, useStudy } from "../../api/queries";
+import { api, got, type Schema } from "../../api/client";
+import { studyQuery, useChange, useCodebook, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { TextInput } from "../../parts/fields";
+import { Choice, TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
+import { tell } from "../../parts/notices";
 import { arrows, Empty, Panes } from "../../parts/panes";
+import { pickFile } from "../intake/drop";
 import { DeriveForm } from "./derive";
 import { Question } from "./question";
+import { isBattery, partsOf, Questionnaire } from "./questionnaire";
+import { ScaleLibrary } from "./scales/library";
+import { Several } from "./several";
 
 type VariableView = Schema["VariableView"];
 
 const NEW = "-new-";
+const SCALES = "-scales-";
+const SEVERAL = "-several-";
 
 /** A variable's answers as a strip of shares, at a glance. */
 function Strip({ view }: { view: VariableView }) {
@@ -43,13 +51,54 @@ function Strip({ view }: { view: VariableView }) {
   );
 }
 
-function Item({ view, current }: { view: VariableView; current: boolean }) {
+function Item({
+  view,
+  item,
+  current,
+  ticked,
+  tick,
+}: {
+  view: VariableView;
+  /** What stands under the name: the question, or its own part of a battery. */
+  item: string | null;
+  current: boolean;
+  ticked: boolean | null;
+  tick: (on: boolean) => void;
+}) {
   const study = useStudy();
   const here = useRef<HTMLLIElement>(null);
   useEffect(() => {
     if (current) here.current?.scrollIntoView({ block: "nearest" });
   }, [current]);
   const { variable } = view;
+  const inside = (
+    <>
+      <span className="flex justify-between gap-2 text-sm">
+        <span className="truncate font-semibold">{variable.name}</span>
+        <span className="shrink-0 text-soft">
+          {view.unplaced > 0 && <span className="text-heed">▲ {view.unplaced} </span>}
+          {variable.kind}
+        </span>
+      </span>
+      {item && <span className="line-clamp-2 font-serif text-sm leading-tight">{item}</span>}
+      <Strip view={view} />
+    </>
+  );
+  if (ticked != null)
+    return (
+      <li>
+        <label className="flex cursor-pointer items-start gap-2 rounded px-2 py-1.5 hover:bg-wash">
+          <input
+            type="checkbox"
+            aria-label={variable.name}
+            checked={ticked}
+            onChange={(e) => tick(e.target.checked)}
+            className="mt-1 size-4 accent-[var(--act)]"
+          />
+          <span className="min-w-0 grow">{inside}</span>
+        </label>
+      </li>
+    );
   return (
     <li ref={here}>
       <Link
@@ -58,17 +107,101 @@ function Item({ view, current }: { view: VariableView; current: boolean }) {
         aria-current={current ? "true" : undefined}
         className={`block rounded px-2 py-1.5 hover:bg-wash ${current ? "bg-wash" : ""}`}
       >
-        <span className="flex justify-between gap-2 text-sm">
-          <span className="truncate font-semibold">{variable.name}</span>
-          <span className="shrink-0 text-soft">
-            {view.unplaced > 0 && <span className="text-heed">▲ {view.unplaced} </span>}
-            {variable.kind}
-          </span>
-        </span>
-        {variable.label && <span className="line-clamp-2 font-serif text-sm leading-tight">{variable.label}</span>}
-        <Strip view={view} />
+        {inside}
       </Link>
     </li>
+  );
+}
+
+const ORDERS = [
+  ["file", "in the order of the questionnaire"],
+  ["name", "by name"],
+  ["blank", "most blank first"],
+  ["unplaced", "most not placed first"],
+  ["kind", "by kind"],
+] as const;
+
+type Order = (typeof ORDERS)[number][0];
+
+function sorted(views: readonly VariableView[], order: Order): VariableView[] {
+  const by: Record<Order, (a: VariableView, b: VariableView) => number> = {
+    file: () => 0,
+    name: (a, b) => a.variable.name.localeCompare(b.variable.name),
+    blank: (a, b) => b.blank - a.blank,
+    unplaced: (a, b) => b.unplaced - a.unplaced,
+    kind: (a, b) => a.variable.kind.localeCompare(b.variable.kind),
+  };
+  return [...views].sort(by[order]);
+}
+
+/** Saves a file that the server makes. */
+function save(href: string, name: string) {
+  const link = document.createElement("a");
+  link.href = href;
+  link.download = name;
+  link.click();
+}
+
+/** The codebook out as a file, and a file laid on the study. */
+function Files() {
+  const study = useStudy();
+  const client = useQueryClient();
+  const { edition, refuse, move } = useChange();
+  const lay = async (file: File) => {
+    try {
+      const laid = await got(
+        api.PUT("/api/v1/studies/{study_id}/codebook", {
+          params: { path: { study_id: study.id }, query: { edition: edition(), name: file.name } },
+          body: file as never,
+          bodySerializer: (body) => body as never,
+        }),
+      );
+      await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
+      const lost = laid.unknown.length ? ` Not in this study: ${laid.unknown.slice(0, 5).join(", ")}.` : "";
+      if (!laid.says.length) tell(`${file.name} says nothing new.${lost}`);
+      else
+        tell(
+          `${laid.says.slice(0, 6).join("; ")}${laid.says.length > 6 ? ` and ${laid.says.length - 6} more` : ""}.${lost}`,
+          {
+            label: "Undo",
+            go: () => move.mutate("undo"),
+          },
+        );
+    } catch (error) {
+      refuse(error as Error);
+    }
+  };
+  const base = `/api/v1/studies/${study.id}`;
+  return (
+    <>
+      <ActionButton
+        id="codebook-csv"
+        label="Codebook as CSV"
+        icon={Download}
+        look="quiet"
+        run={() => save(`${base}/codebook.csv`, "codebook.csv")}
+      >
+        CSV
+      </ActionButton>
+      <ActionButton
+        id="codebook-json"
+        label="Codebook as table schema"
+        icon={Download}
+        look="quiet"
+        run={() => save(`${base}/codebook.json`, "codebook.json")}
+      >
+        table schema
+      </ActionButton>
+      <ActionButton
+        id="lay-codebook"
+        label="Lay a codebook file on the study"
+        icon={UploadSimple}
+        look="quiet"
+        run={() => pickFile(".csv,.json,.txt", lay)}
+      >
+        Lay a file …
+      </ActionButton>
+    </>
   );
 }
 
@@ -77,18 +210,66 @@ export function CodebookStation() {
   const { item } = useParams({ strict: false });
   const data = useCodebook();
   const [search, setSearch] = useState("");
+  const [order, setOrder] = useState<Order>("file");
+  const [ticked, setTicked] = useState<string[]>([]);
   const wanted = useDeferredValue(search).trim().toLowerCase();
   const navigate = useNavigate();
-  const shown = data.variables.filter((v) =>
-    `${v.variable.name} ${v.variable.label ?? ""}`.toLowerCase().includes(wanted),
-  );
+  const open = (to: string | undefined) =>
+    navigate({ to: "/study/$id/codebook/{-$item}", params: { id: study.id, item: to } });
+  const many = item === SEVERAL;
+  const matches = (v: VariableView) => `${v.variable.name} ${v.variable.label ?? ""}`.toLowerCase().includes(wanted);
+  const shown = data.variables.filter(matches);
   const current = data.variables.find((v) => v.variable.name === item);
+  const views = ticked.flatMap((name) => data.variables.filter((v) => v.variable.name === name));
+  const tick = (names: readonly string[], on: boolean) =>
+    setTicked([...ticked.filter((t) => !names.includes(t)), ...(on ? names : [])]);
+  const entry = (view: VariableView, text: string | null) => (
+    <Item
+      key={view.variable.name}
+      view={view}
+      item={text}
+      current={view.variable.name === item}
+      ticked={many ? ticked.includes(view.variable.name) : null}
+      tick={(on) => tick([view.variable.name], on)}
+    />
+  );
+  const inParts = new Set(partsOf(data).flatMap((p) => (isBattery(p) ? p.variables : [p.variable.name])));
   return (
     <Panes
       label="Variables"
       left={
         <>
           <div className="sticky -top-3 z-10 bg-paper pt-1 pb-2">
+            <nav aria-label="Codebook" className="grid grid-cols-2">
+              <ActionButton
+                id="open-questionnaire"
+                label="Questionnaire"
+                icon={BookOpenText}
+                pressed={!item}
+                run={() => open(undefined)}
+              />
+              <ActionButton
+                id="open-scales"
+                label="Answer scales"
+                icon={ListNumbers}
+                pressed={item === SCALES}
+                run={() => open(SCALES)}
+              />
+              <ActionButton
+                id="new-variable"
+                label="New variable"
+                icon={MathOperations}
+                pressed={item === NEW}
+                run={() => open(NEW)}
+              />
+              <ActionButton
+                id="open-several"
+                label="Several at once"
+                icon={Checks}
+                pressed={many}
+                run={() => open(many ? undefined : SEVERAL)}
+              />
+            </nav>
             <TextInput
               type="search"
               aria-label="Search names and questions"
@@ -96,18 +277,49 @@ export function CodebookStation() {
               value={search}
               onChange={(e) => setSearch(e.target.value)}
             />
-            <ActionButton
-              id="new-variable"
-              label="New variable by a formula"
-              icon={MathOperations}
+            <Choice
+              aria-label="Order of the list"
               className="mt-1"
-              run={() => navigate({ to: "/study/$id/codebook/{-$item}", params: { id: study.id, item: NEW } })}
+              value={order}
+              onChange={(e) => setOrder(e.target.value as Order)}
+              options={ORDERS}
             />
+            <div className="flex">
+              <Files />
+            </div>
           </div>
           <ul onKeyDown={arrows}>
-            {shown.map((view) => (
-              <Item key={view.variable.name} view={view} current={view.variable.name === item} />
-            ))}
+            {order !== "file"
+              ? sorted(shown, order).map((view) => entry(view, view.variable.label ?? null))
+              : partsOf(data).map((part) => {
+                  if (!isBattery(part)) return matches(part) && entry(part, part.variable.label ?? null);
+                  const members = part.variables.flatMap((name, i) => {
+                    const view = shown.find((v) => v.variable.name === name);
+                    return view ? [entry(view, part.items[i] ?? null)] : [];
+                  });
+                  const whole = part.variables.every((name) => ticked.includes(name));
+                  return (
+                    members.length > 0 && (
+                      <li key={`battery ${part.variables[0]}`} className="my-1 border-hair border-l-2 pl-1">
+                        <p className="flex items-start gap-2 px-2 pt-1 font-serif text-soft text-sm leading-tight">
+                          {many && (
+                            <input
+                              type="checkbox"
+                              aria-label={`All of: ${part.stem}`}
+                              checked={whole}
+                              onChange={(e) => tick(part.variables, e.target.checked)}
+                              className="mt-0.5 size-4 accent-[var(--act)]"
+                            />
+                          )}
+                          <span className="line-clamp-2">{part.stem}</span>
+                        </p>
+                        <ul>{members}</ul>
+                      </li>
+                    )
+                  );
+                })}
+            {order === "file" &&
+              shown.filter((v) => !inParts.has(v.variable.name)).map((v) => entry(v, v.variable.label ?? null))}
           </ul>
           {!shown.length && <p className="text-soft">No name and no question holds “{search}”.</p>}
         </>
@@ -115,13 +327,16 @@ export function CodebookStation() {
       right={
         item === NEW ? (
           <DeriveForm scales={Object.keys(data.scales)} />
+        ) : item === SCALES ? (
+          <ScaleLibrary codebook={data} />
+        ) : many ? (
+          <Several views={views} codebook={data} />
         ) : current ? (
           <Question key={current.variable.name} view={current} codebook={data} />
+        ) : item ? (
+          <Empty title={`There is no variable ${item}`}>Choose a question on the left.</Empty>
         ) : (
-          <Empty title={item ? `There is no variable ${item}` : "The questionnaire, as it was answered"}>
-            Choose a question on the left. Make an answer scale from its answers and lay it on every question that was
-            answered with it.
-          </Empty>
+          <Questionnaire codebook={data} />
         )
       }
     />

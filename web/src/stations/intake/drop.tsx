@@ -1,6 +1,7 @@
 import { X } from "@phosphor-icons/react";
 import { type ReactNode, useRef, useState } from "react";
 import { Refusal, type Schema, upload } from "../../api/client";
+import { brought, type Job } from "../../api/jobs";
 import { ActionButton } from "../../parts/actions";
 import { percent } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
@@ -26,7 +27,7 @@ export function pickFile(accept: string, take: (file: File) => void) {
 }
 
 export interface Upload {
-  sending: { name: string; share: number } | null;
+  sending: { name: string; says: string; share: number | null } | null;
   refusal: Refusal | null;
   begin: (file: File) => void;
   stop: () => void;
@@ -40,13 +41,16 @@ export function useUpload(arrived: (file: Schema["FilePreview"]) => void): Uploa
   const begin = (file: File) => {
     stopper.current = new AbortController();
     setRefusal(null);
-    setSending({ name: file.name, share: 0 });
-    upload<Schema["FilePreview"]>(
+    const { signal } = stopper.current;
+    const say = (says: string, share: number | null) => setSending({ name: file.name, says, share });
+    say("Sending", 0);
+    upload<Job>(
       `/api/v1/files?name=${encodeURIComponent(file.name)}`,
       file,
-      (share) => setSending({ name: file.name, share }),
-      stopper.current.signal,
+      (share) => say(share < 1 ? `Sending, ${percent(share, 0)} %` : "Waiting", share),
+      signal,
     )
+      .then((job) => brought(job, (now) => say(now.says, now.share ?? null), signal))
       .then(arrived)
       .catch((error) =>
         setRefusal(error instanceof Refusal ? error : new Refusal(0, [{ what: String(error), where: "", mend: "" }])),
@@ -54,6 +58,20 @@ export function useUpload(arrived: (file: Schema["FilePreview"]) => void): Uploa
       .finally(() => setSending(null));
   };
   return { sending, refusal, begin, stop: () => stopper.current?.abort() };
+}
+
+/** How far a file has got: sent, read, stored; and the button that stops it. */
+export function Sending({ upload: { sending, stop } }: { upload: Upload }) {
+  if (!sending) return null;
+  return (
+    <div role="status" className="text-sm">
+      <p>
+        {sending.name}: {sending.says} …
+      </p>
+      <progress aria-label="Progress" value={sending.share ?? undefined} className="my-1 w-full accent-[var(--act)]" />
+      <ActionButton id="stop-upload" label="Stop" icon={X} run={stop} />
+    </div>
+  );
 }
 
 /** A place to drop a file on, with progress and what was wrong with it. */
@@ -75,19 +93,7 @@ export function FileDrop({ state, children }: { state: Upload; children: ReactNo
       }}
       className={`border border-dashed px-6 py-5 ${over ? "border-act bg-wash" : "border-rule"}`}
     >
-      {state.sending ? (
-        <div role="status">
-          <p>
-            {state.sending.share < 1
-              ? `Sending ${state.sending.name}: ${percent(state.sending.share, 0)} %`
-              : `Reading ${state.sending.name} …`}
-          </p>
-          <progress aria-label="Sent" value={state.sending.share} className="my-2 w-full accent-[var(--act)]" />
-          <ActionButton id="stop-upload" label="Stop" icon={X} run={state.stop} />
-        </div>
-      ) : (
-        children
-      )}
+      {state.sending ? <Sending upload={state} /> : children}
       {state.refusal && <Faults faults={state.refusal.faults} />}
     </section>
   );

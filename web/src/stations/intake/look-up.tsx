@@ -1,15 +1,14 @@
 import { LinkSimple } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { useChange, useCodebook } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
+import { useCodebook } from "../../api/queries";
 import { Choice, Field, Tick } from "../../parts/fields";
 import { Sub } from "../../parts/panes";
+import { TakeStep } from "../../parts/trial";
 
 /** Joins columns of a file to the cases: key against key, columns to take. */
 export function LookUpForm({ name, file }: { name: string; file: Schema["FilePreview"] }) {
   const data = useCodebook();
-  const { addSteps, change } = useChange();
   const columns = file.columns.map((c) => c.name);
   const [theirs, setTheirs] = useState(columns[0] ?? "");
   const close =
@@ -57,21 +56,16 @@ export function LookUpForm({ name, file }: { name: string; file: Schema["FilePre
         ))}
         {!free.length && <p className="text-soft text-sm">All its columns have been taken already.</p>}
       </fieldset>
-      <ActionButton
+      <TakeStep
         id="look-up"
         label="Look them up"
         icon={LinkSimple}
-        look="strong"
-        disabled={!ours || !take.length || change.isPending}
-        run={() => {
-          addSteps({
-            do: "look_up",
-            from: name,
-            on: ours === theirs ? ours : { [ours]: theirs },
-            take,
-            missing: "refuse",
-          }).catch(() => {});
-        }}
+        step={
+          ours && take.length
+            ? { do: "look_up", from: name, on: ours === theirs ? ours : { [ours]: theirs }, take, missing: "refuse" }
+            : null
+        }
+        done={() => {}}
       />
     </section>
   );

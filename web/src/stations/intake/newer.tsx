@@ -1,6 +1,7 @@
 import { Check, X } from "@phosphor-icons/react";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
 import { api, got, Refusal, type Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
@@ -15,6 +16,43 @@ function Moved({ before, after, digits = 0 }: { before: number; after: number | 
     <span className="figures">
       {decimals(before, digits)} → {after == null ? "stops" : decimals(after, digits)}
     </span>
+  );
+}
+
+const STATS: Record<string, string> = {
+  col_pct: "column %",
+  row_pct: "row %",
+  total_pct: "total %",
+  response_pct: "% of responses",
+};
+
+/** Every figure of a table that moves, before and after. */
+function Figures({ moved }: { moved: readonly Schema["MovedFigure"][] }) {
+  const shown = (stat: string, value: number | null | undefined) =>
+    value == null ? "none" : stat.endsWith("_pct") ? percent(value) : decimals(value, stat === "n" ? 0 : 2);
+  return (
+    <table className="my-1 w-full text-sm">
+      <thead>
+        <tr className="border-rule border-y text-left font-serif">
+          <th className="py-0.5 font-semibold">Row</th>
+          <th className="font-semibold">Column</th>
+          <th className="font-semibold">Figure</th>
+          <th className="text-right font-semibold">Before</th>
+          <th className="text-right font-semibold">After</th>
+        </tr>
+      </thead>
+      <tbody className="figures">
+        {moved.map((m) => (
+          <tr key={`${m.stub}|${m.banner}|${m.stat}`} className="border-hair border-b">
+            <td className="py-px pr-4">{m.stub}</td>
+            <td className="pr-4">{m.banner}</td>
+            <td className="pr-4">{STATS[m.stat] ?? m.stat}</td>
+            <td className="text-right">{shown(m.stat, m.before)}</td>
+            <td className="text-right">{shown(m.stat, m.after)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -40,7 +78,25 @@ function Report({ look }: { look: Refresh }) {
           </div>
         ))}
       </dl>
-      {look.faults.length > 0 && (
+      {look.entries.length > 0 && (
+        <>
+          <Sub>Entries of the ledger that no longer fit</Sub>
+          <ul>
+            {look.entries.map((entry) => (
+              <li key={entry.step} className="border-hair border-b py-1">
+                {entry.step}. <span className="font-serif">{entry.sentence}.</span>
+                <span className="block text-heed text-sm">
+                  ▲ {entry.fault.what} {entry.fault.mend}
+                </span>
+              </li>
+            ))}
+          </ul>
+          <p className="text-soft text-sm">
+            Once it is taken over they can be switched off, mended or taken out in the ledger.
+          </p>
+        </>
+      )}
+      {look.faults.length > 0 && !look.entries.length && (
         <>
           <Sub>What would then stop</Sub>
           <Faults faults={look.faults} />
@@ -73,6 +129,26 @@ function Report({ look }: { look: Refresh }) {
           </li>
         ))}
       </ul>
+      {look.drift.counts.length > 0 && (
+        <>
+          <Sub>Answers given more or less often</Sub>
+          <ul className="max-h-64 overflow-y-auto">
+            {[...look.drift.counts]
+              .sort((a, b) => b.moved - a.moved)
+              .map((column) => (
+                <li key={column.column} className="border-hair border-b py-0.5 text-sm">
+                  <span className="font-semibold">{column.column}</span>, by up to {percent(column.moved)} points:{" "}
+                  <span className="figures">
+                    {column.answers
+                      .slice(0, 4)
+                      .map((a) => `“${a.answer}” ${count(a.before)} → ${count(a.after)}`)
+                      .join(", ")}
+                  </span>
+                </li>
+              ))}
+          </ul>
+        </>
+      )}
       <Sub>Weights and tables</Sub>
       <ul>
         {look.weights.map((w) => (
@@ -81,13 +157,17 @@ function Report({ look }: { look: Refresh }) {
             weight <Moved before={w.max} after={w.max_after} digits={2} />
           </li>
         ))}
-        {look.tables.map((t) => (
-          <li key={t.table}>
-            {t.title}: {count(t.changed)} of {plural(t.figures, "figure")} would change
-            {t.largest > 0 && `, shares by up to ${percent(t.largest)} points`}
-          </li>
-        ))}
       </ul>
+      {look.tables.map((t) => (
+        <details key={t.table} className="border-hair border-b py-1">
+          <summary className="cursor-pointer">
+            <span className="font-serif">{t.title}</span>: {count(t.changed)} of {plural(t.figures, "figure")} would
+            change
+            {t.largest > 0 && `, shares by up to ${percent(t.largest)} points`}
+          </summary>
+          <Figures moved={t.moved ?? []} />
+        </details>
+      ))}
     </>
   );
 }
@@ -97,11 +177,15 @@ export function NewerFile({ file }: { file: string }) {
   const study = useStudy();
   const navigate = useNavigate();
   const { settle, refuse, edition } = useChange();
+  const [extend, setExtend] = useState(false);
   const { data, error } = useQuery({
-    queryKey: ["newer", study.id, study.edition, file],
+    queryKey: ["newer", study.id, study.edition, file, extend],
     queryFn: () =>
       got(
-        api.POST("/api/v1/studies/{study_id}/newer", { params: { path: { study_id: study.id } }, body: { id: file } }),
+        api.POST("/api/v1/studies/{study_id}/newer", {
+          params: { path: { study_id: study.id } },
+          body: { id: file, extend },
+        }),
       ),
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -122,22 +206,48 @@ export function NewerFile({ file }: { file: string }) {
   });
   if (error)
     return <Faults faults={error instanceof Refusal ? error.faults : [{ what: error.message, where: "", mend: "" }]} />;
-  if (!data) return <p className="text-soft">Running everything done so far on the newer file …</p>;
   return (
     <div className="max-w-3xl">
-      <Heading over="A newer file; nothing has been taken over yet">{data.name}</Heading>
+      <Heading over="A newer file; nothing has been taken over yet">{data?.name ?? "…"}</Heading>
+      <fieldset className="mb-2 flex gap-6">
+        <legend className="sr-only">What it is</legend>
+        {(
+          [
+            [false, "It stands in place of the answers there are"],
+            [true, "It adds its records to them"],
+          ] as const
+        ).map(([value, label]) => (
+          <label key={label} className="flex cursor-pointer items-center gap-2 text-sm">
+            <input
+              type="radio"
+              name="newer"
+              checked={extend === value}
+              onChange={() => setExtend(value)}
+              className="accent-[var(--act)]"
+            />
+            {label}
+          </label>
+        ))}
+      </fieldset>
+      {data?.already != null && (
+        <p className="text-sm">
+          {data.already
+            ? `${plural(data.already, "record")} of it ${data.already === 1 ? "is" : "are"} among the answers already, by identifier; those stay as they are.`
+            : "None of its records is among the answers already."}
+        </p>
+      )}
       <div className="mb-4 flex gap-2">
         <ActionButton
           id="take-newer"
           label="Take it over"
           icon={Check}
           look="strong"
-          disabled={take.isPending}
+          disabled={!data || take.isPending}
           run={() => take.mutate()}
         />
         <ActionButton id="refuse-newer" label="Turn it down" icon={X} run={back} />
       </div>
-      <Report look={data} />
+      {data ? <Report look={data} /> : <p className="text-soft">Running everything done so far on the newer file …</p>}
     </div>
   );
 }

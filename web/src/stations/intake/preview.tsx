@@ -10,7 +10,7 @@ import { Field, TextInput } from "../../parts/fields";
 import { plural, size } from "../../parts/figures";
 import { tell } from "../../parts/notices";
 import { Heading, Panes } from "../../parts/panes";
-import { ColumnList } from "./columns";
+import { ColumnList, type Kinds } from "./columns";
 import { Reading } from "./reading";
 
 /** A file before it is taken over. */
@@ -19,8 +19,9 @@ export function IntakePreview() {
   const { data: file } = useSuspenseQuery(fileQuery(id));
   const navigate = useNavigate();
   const [title, setTitle] = useState(file.name.replace(/\.[a-z]+$/i, "").replace(/[-_]+/g, " "));
+  const [kinds, setKinds] = useState<Kinds>({});
   const begin = useMutation({
-    mutationFn: () => got(api.POST("/api/v1/studies", { body: { title, file: id } })),
+    mutationFn: () => got(api.POST("/api/v1/studies", { body: { title, file: id, kinds } })),
     onSuccess: (made) => navigate({ to: "/study/$id/codebook/{-$item}", params: { id: made.id, item: undefined } }),
     onError: tell,
   });
@@ -65,7 +66,7 @@ export function IntakePreview() {
         right={
           <>
             <Heading over="Nothing has been taken over yet">What is in the file</Heading>
-            <ColumnList file={file} />
+            <ColumnList file={file} kinds={kinds} say={setKinds} />
           </>
         }
       />

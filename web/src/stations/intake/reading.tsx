@@ -1,5 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { api, got, Refusal, type Schema } from "../../api/client";
+import { brought } from "../../api/jobs";
 import { Choice, Field } from "../../parts/fields";
 import { Faults } from "../../parts/notices";
 
@@ -21,6 +22,16 @@ const ROWS = [
   ["3", "3"],
 ] as const;
 
+const NAMES = [
+  ["1", "the first row of headings"],
+  ["2", "the second"],
+  ["3", "the third"],
+] as const;
+const DECIMALS = [
+  [".", "with a point, 12.5"],
+  [",", "with a comma, 12,5"],
+] as const;
+
 type Options = readonly (readonly [string, string])[];
 
 /** What was guessed about a file; each guess can be overruled and the preview follows. */
@@ -38,7 +49,7 @@ export function Reading({
           params: { path: { file_id: file.id } },
           body: { ...file.reading, ...said },
         }),
-      ),
+      ).then((job) => brought(job, () => {})),
     onSuccess: arrived,
   });
   const { reading } = file;
@@ -77,7 +88,22 @@ export function Reading({
       )}
       {reading.header_rows != null && (
         <>
-          {pick("Rows of headings", String(reading.header_rows), ROWS, (rows) => ({ header_rows: Number(rows) }))}
+          {pick("Rows of headings", String(reading.header_rows), ROWS, (rows) => ({
+            header_rows: Number(rows),
+            names_row: Math.min(reading.names_row ?? 1, Number(rows)),
+          }))}
+          {reading.header_rows > 1 &&
+            pick(
+              "Short names stand in",
+              String(reading.names_row ?? 1),
+              NAMES.slice(0, reading.header_rows),
+              (row) => ({
+                names_row: Number(row),
+              }),
+            )}
+          {pick("Decimals are written", reading.decimal ?? ".", DECIMALS, (decimal) => ({
+            decimal: decimal as "." | ",",
+          }))}
           <p className="text-soft text-xs">These were guessed from the file. Change one and the preview follows.</p>
         </>
       )}

@@ -7,7 +7,7 @@ import { plural, size } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { ColumnList } from "./columns";
-import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "./drop";
+import { ANSWER_FILES, FileDrop, pickFile, Sending, useUpload } from "./drop";
 import { LookUpForm } from "./look-up";
 import { NewerFile } from "./newer";
 
@@ -72,7 +72,7 @@ export function IntakeStation() {
             icon={ArrowsClockwise}
             run={() => pickFile(ANSWER_FILES, newer.begin)}
           />
-          {newer.sending && <p className="text-sm">Sending {newer.sending.name} …</p>}
+          <Sending upload={newer} />
           {newer.refusal && <Faults faults={newer.refusal.faults} />}
           <Sub>To look up</Sub>
           <ul>

@@ -19,6 +19,12 @@ const FILES = [
     "microdata.csv",
     "Cleaned and derived, codes not labels, blank for missing, weights last.",
   ],
+  [
+    "release/weighting.html",
+    "The report on the weights",
+    "weighting.html",
+    "A page: base weights, fit of every margin, health of the weights, the design.",
+  ],
   ["release/results.json", "Every figure", "results.json", "All estimates, tests and reports with full precision."],
 ] as const;
 const STUDY = [

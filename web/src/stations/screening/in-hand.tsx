@@ -1,11 +1,14 @@
-import { Check, FunnelSimple } from "@phosphor-icons/react";
-import { useState } from "react";
+import { Check, FunnelSimple, ListChecks } from "@phosphor-icons/react";
+import { useNavigate } from "@tanstack/react-router";
+import { useCallback, useState } from "react";
 import type { Schema, Step } from "../../api/client";
 import { useChange, useCodebook, useFindingCases, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput } from "../../parts/fields";
-import { count, plural } from "../../parts/figures";
+import { plural } from "../../parts/figures";
 import { Heading, Sub } from "../../parts/panes";
+import { EditCell } from "./cells/edit";
+import { type InHand as Cell, Grid } from "./cells/grid";
 import { CutOff } from "./cut-off";
 import { type Group, KINDS, titleOf } from "./kinds";
 
@@ -117,12 +120,17 @@ function Reopen({ group }: { group: Group }) {
 
 /** A finding with what settles it, and its cells. */
 export function InHand({ group }: { group: Group }) {
+  const study = useStudy();
+  const navigate = useNavigate();
   const { addSteps, change } = useChange();
   const codebook = useCodebook();
   const [at, setAt] = useState(0);
   const finding = group.findings[Math.min(at, group.findings.length - 1)] as Schema["Finding"];
   const data = useFindingCases(finding);
   const [why, setWhy] = useState<string | null>(null);
+  const [hand, setHand] = useState<Cell | null>(null);
+  const take = useCallback((to: Cell | null) => setHand(to), []);
+  const [order, setOrder] = useState<{ by: string | null; down: boolean }>({ by: null, down: false });
   const view = codebook.variables.find((v) => v.variable.name === finding.variable);
   const mend = data.mend;
   return (
@@ -155,6 +163,20 @@ export function InHand({ group }: { group: Group }) {
             </div>
           )}
           <Accept group={group} />
+          {group.kind === "unusual" && view?.number && (
+            <ActionButton
+              id="make-rule"
+              label="Make a rule of it …"
+              icon={ListChecks}
+              run={() =>
+                navigate({
+                  to: "/study/$id/screening/{-$item}",
+                  params: { id: study.id, item: "rules" },
+                  search: { where: `${finding.variable} <= ${finding.value.split(" ").pop()}` },
+                })
+              }
+            />
+          )}
         </>
       )}
       <Sub>The cells</Sub>
@@ -172,36 +194,17 @@ export function InHand({ group }: { group: Group }) {
         </Field>
       )}
       {view?.variable.label && <p className="mb-2 max-w-3xl font-serif text-sm">{view.variable.label}</p>}
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
-      <section aria-label="The cells" tabIndex={0} className="overflow-x-auto">
-        <table className="text-sm">
-          <thead>
-            <tr className="border-rule border-y text-left font-serif">
-              {data.columns.map((c) => (
-                <th key={c} className="py-1 pr-6 font-semibold">
-                  {c}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody className="figures">
-            {data.rows.map((row) => (
-              <tr key={row[0]} className="border-hair border-b">
-                {row.map((cell, i) => (
-                  <td key={data.columns[i]} className="whitespace-pre py-0.5 pr-6">
-                    {cell}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </section>
-      {finding.cases > data.rows.length && (
-        <p className="mt-1 text-soft text-sm">
-          The first {count(data.rows.length)} of {plural(finding.cases, "case")}.
-        </p>
-      )}
+      {hand && hand.row > 0 && <EditCell hand={hand} done={() => {}} />}
+      <Grid
+        asked={{ finding: { ...finding, accepted: null }, sort: order.by, descending: order.down }}
+        first={data.columns.slice(1)}
+        hand={hand}
+        take={take}
+        sort={(by) =>
+          setOrder((o) => (o.by !== by ? { by, down: false } : o.down ? { by: null, down: false } : { by, down: true }))
+        }
+        className="h-96"
+      />
     </div>
   );
 }

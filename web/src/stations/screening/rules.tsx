@@ -1,10 +1,11 @@
 import { Plus, Trash } from "@phosphor-icons/react";
+import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { Field, TextArea, TextInput } from "../../parts/fields";
+import { Field, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
-import { Faults } from "../../parts/notices";
+import { FormulaField } from "../../parts/formula";
 import { Heading, Sub } from "../../parts/panes";
 import { useTried } from "./tried";
 
@@ -13,8 +14,9 @@ export function Rules() {
   const study = useStudy();
   const { change } = useChange();
   const [name, setName] = useState("");
-  const [must, setMust] = useState("");
-  const broken = useTried(must.trim() ? `not (${must.trim()})` : "");
+  const proposed = useSearch({ from: "/study/$id/screening/{-$item}" }).where;
+  const [must, setMust] = useState(proposed ?? "");
+  const broken = useTried(must.trim(), true);
   const book = study.document.codebook ?? {};
   const rules = book.rules ?? [];
   const save = (to: typeof rules) => change.mutateAsync({ codebook: { ...book, rules: to } });
@@ -44,13 +46,13 @@ export function Rules() {
       </ul>
       {!rules.length && <p className="text-soft">There is no rule yet.</p>}
       <Sub>New rule</Sub>
-      <Field
+      <FormulaField
         label="What must hold"
+        value={must}
+        change={setMust}
+        faults={broken?.faults}
         hint="For example household >= 1, or age >= 18 or tenure != 2. What is missing breaks no rule."
-      >
-        {(p) => <TextArea {...p} rows={2} spellCheck={false} value={must} onChange={(e) => setMust(e.target.value)} />}
-      </Field>
-      {broken && <Faults faults={broken.faults} />}
+      />
       <p className="text-sm" role="status">
         {broken?.cases != null && `Broken by ${plural(broken.cases, "case")} of ${count(broken.of)}.`}
       </p>

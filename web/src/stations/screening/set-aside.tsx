@@ -2,9 +2,9 @@ import { FunnelSimple } from "@phosphor-icons/react";
 import { useState } from "react";
 import { useChange } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { Field, TextArea, TextInput } from "../../parts/fields";
+import { Field, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
-import { Faults } from "../../parts/notices";
+import { FormulaField } from "../../parts/formula";
 import { Heading } from "../../parts/panes";
 import { useTried } from "./tried";
 
@@ -17,15 +17,13 @@ export function SetAside() {
   return (
     <section aria-label="Set cases aside" className="max-w-2xl">
       <Heading over="An entry of the ledger; it can be switched off again">Set cases aside</Heading>
-      <Field
+      <FormulaField
         label="Where this is true"
+        value={where}
+        change={setWhere}
+        faults={current?.faults}
         hint="For example entry_status == 'Staff test', or seconds < 120, or missing(sex)"
-      >
-        {(p) => (
-          <TextArea {...p} rows={2} spellCheck={false} value={where} onChange={(e) => setWhere(e.target.value)} />
-        )}
-      </Field>
-      {current && <Faults faults={current.faults} />}
+      />
       <p className="text-sm" role="status">
         {current?.cases != null && `True of ${plural(current.cases, "case")} of ${count(current.of)}.`}
       </p>

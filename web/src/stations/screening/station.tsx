@@ -1,12 +1,15 @@
-import { FunnelSimple, ListChecks } from "@phosphor-icons/react";
+import { ChartBarHorizontal, FunnelSimple, GridFour, ListChecks, Path } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useFindings, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count } from "../../parts/figures";
 import { arrows, Empty, Heading, Panes, Sub } from "../../parts/panes";
+import { CellsPage } from "./cells/page";
 import { CutOff } from "./cut-off";
+import { Flow } from "./flow";
 import { InHand } from "./in-hand";
 import { type Group, groupsOf, KINDS, titleOf } from "./kinds";
+import { LeftOut } from "./left-out";
 import { Rules } from "./rules";
 import { SetAside } from "./set-aside";
 
@@ -41,26 +44,51 @@ export function ScreeningStation() {
   const { item } = useParams({ strict: false });
   const groups = groupsOf(useFindings());
   const current = groups.find((g) => g.key === item);
+  const open = (to: string | undefined) =>
+    navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: to }, search: {} });
   const kinds = [...new Set(groups.map((g) => g.kind))];
   return (
     <Panes
       label="Findings"
       left={
         <>
-          <ActionButton
-            id="open-set-aside"
-            label="Set cases aside …"
-            icon={FunnelSimple}
-            pressed={!item}
-            run={() => navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: undefined } })}
-          />
-          <ActionButton
-            id="open-rules"
-            label="Rules …"
-            icon={ListChecks}
-            pressed={item === "rules"}
-            run={() => navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: "rules" } })}
-          />
+          <nav aria-label="Screening" className="grid grid-cols-2">
+            <ActionButton
+              id="open-flow"
+              label="Flow of cases"
+              icon={Path}
+              pressed={item === "flow"}
+              run={() => open("flow")}
+            />
+            <ActionButton
+              id="open-cells"
+              label="All cells"
+              icon={GridFour}
+              pressed={item === "cells"}
+              run={() => open("cells")}
+            />
+            <ActionButton
+              id="open-left-out"
+              label="What was left out"
+              icon={ChartBarHorizontal}
+              pressed={item === "left-out"}
+              run={() => open("left-out")}
+            />
+            <ActionButton
+              id="open-set-aside"
+              label="Set cases aside …"
+              icon={FunnelSimple}
+              pressed={!item}
+              run={() => open(undefined)}
+            />
+            <ActionButton
+              id="open-rules"
+              label="Rules …"
+              icon={ListChecks}
+              pressed={item === "rules"}
+              run={() => open("rules")}
+            />
+          </nav>
           {!groups.length && (
             <>
               <Sub>No findings</Sub>
@@ -88,6 +116,12 @@ export function ScreeningStation() {
       right={
         item === "rules" ? (
           <Rules />
+        ) : item === "flow" ? (
+          <Flow />
+        ) : item === "cells" ? (
+          <CellsPage />
+        ) : item === "left-out" ? (
+          <LeftOut />
         ) : current ? (
           <InHand key={current.key} group={current} />
         ) : item === "too_fast" || item === "too_little" ? (

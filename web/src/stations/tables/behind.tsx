@@ -19,6 +19,8 @@ export function Behind({
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
   const unit = share ? " %" : "";
+  const plain = (est?: number | null, se?: number | null) =>
+    est == null ? null : `${printed(est, shape)}${unit} (${printed(se, shape)})`;
   const level = `${100 * (interval?.level ?? 0.95)} % interval`;
   const facts: [string, string | null][] = [
     ["Estimate", printed(cell.est, shape) + unit],
@@ -32,6 +34,14 @@ export function Behind({
     ["Cases in the cell", cell.n == null ? null : count(cell.n)],
     ["Base (unweighted)", cell.base_n == null ? null : count(cell.base_n)],
     ["Design effect", cell.deff == null ? null : decimals(cell.deff, 2)],
+    ["Effective base", cell.deff && cell.base_n != null ? count(cell.base_n / cell.deff) : null],
+    [
+      "Relative standard error",
+      cell.se != null && cell.est ? `${decimals((100 * cell.se) / Math.abs(cell.est), 1)} %` : null,
+    ],
+    ["Degrees of freedom of its base", cell.df == null ? null : count(cell.df)],
+    ["Simple random sample, unweighted", plain(cell.plain?.unweighted, cell.plain?.unweighted_se)],
+    ["Simple random sample, weighted", plain(cell.plain?.weighted, cell.plain?.weighted_se)],
   ];
   return (
     <aside

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { PickMany } from "../../parts/pick-many";
+import { Nets } from "./nets";
 import type { Request } from "./station";
 
 type Stat = NonNullable<Request["show"]>[number];
@@ -17,7 +18,38 @@ const STATS: readonly (readonly [Stat, string])[] = [
   ["mean", "mean"],
   ["sd", "sd"],
   ["median", "median"],
+  ["q25", "lower quartile"],
+  ["q75", "upper quartile"],
+  ["mode", "mode"],
+  ["skewness", "skewness"],
+  ["kurtosis", "kurtosis"],
 ];
+/** Figures that are asked for less often stand behind a fold. */
+const SELDOM = ["q25", "q75", "mode", "skewness", "kurtosis"];
+const SIDES = [
+  ["both", "two-sided"],
+  ["lower", "lower limit"],
+  ["upper", "upper limit"],
+] as const;
+const TESTS = [
+  ["columns", "letters: which columns differ"],
+  ["independence", "do they go together (Rao and Scott)"],
+  ["wald", "the same, adjusted Wald"],
+  ["trend", "trend over the banner's order"],
+] as const;
+const ADJUST = [
+  ["none", "not adjusted"],
+  ["bonferroni", "Bonferroni"],
+  ["holm", "Holm"],
+  ["fdr", "false discovery rate"],
+] as const;
+const LETTERS = [
+  ["0.05", "at 5 %"],
+  ["0.01", "at 1 %"],
+  ["0.1", "at 10 %"],
+  ["0.01,0.05", "at 1 % and 5 %"],
+  ["0.05,0.1", "at 5 % and 10 %"],
+] as const;
 const METHODS = [
   ["logit", "logit"],
   ["wald", "Wald"],
@@ -51,7 +83,23 @@ export function Builder({
   const level = String(interval.level ?? 0.95);
   const banner = (request.banner ?? []).map((b) => (typeof b === "string" ? b : b.join(NESTED)));
   const last = banner.at(-1);
+  const tests = request.tests ?? [];
+  const levels = (request.levels ?? [0.05]).join(",");
   const [where, setWhere] = useState(request.where ?? "");
+  const tick = ([stat, label]: readonly [Stat, string]) => (
+    <Tick
+      key={stat}
+      label={label}
+      checked={shown.includes(stat)}
+      disabled={busy}
+      onChange={(e) => {
+        const known = STATS.map(([s]) => s);
+        const order = [...known, ...shown.filter((s) => !known.includes(s))];
+        const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
+        if (to.length) save({ show: to });
+      }}
+    />
+  );
   const leave = () => {
     if (where.trim() !== (request.where ?? "")) save({ where: where.trim() || null });
   };
@@ -89,19 +137,20 @@ export function Builder({
       <div className="flex flex-wrap items-center gap-x-3">
         <fieldset className="contents">
           <legend className="sr-only">Figures</legend>
-          {STATS.map(([stat, label]) => (
-            <Tick
-              key={stat}
-              label={label}
-              checked={shown.includes(stat)}
-              disabled={busy}
-              onChange={(e) => {
-                const to = STATS.map(([s]) => s).filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
-                if (to.length) save({ show: to });
-              }}
-            />
-          ))}
+          {STATS.filter(([stat]) => !SELDOM.includes(stat)).map(tick)}
         </fieldset>
+        {(request.stub?.length ?? 0) > 1 && (
+          <Choice
+            aria-label="Layout"
+            className="!w-36"
+            value={request.layout ?? "crosstab"}
+            options={[
+              ["crosstab", "a crosstab each"],
+              ["battery", "items down"],
+            ]}
+            onChange={(e) => save({ layout: e.target.value as Request["layout"] })}
+          />
+        )}
         <Choice
           aria-label="Interval method"
           className="!w-28"
@@ -116,7 +165,56 @@ export function Builder({
           options={LEVELS.some(([l]) => l === level) ? LEVELS : [...LEVELS, [level, `${100 * Number(level)} %`]]}
           onChange={(e) => save({ interval: { ...interval, level: Number(e.target.value) } })}
         />
+        <Choice
+          aria-label="Interval sides"
+          className="!w-28"
+          value={interval.sides ?? "both"}
+          options={SIDES}
+          onChange={(e) => save({ interval: { ...interval, sides: e.target.value as Interval["sides"] } })}
+        />
       </div>
+      <Nets nets={request.nets ?? []} stub={request.stub ?? []} codebook={codebook} save={(nets) => save({ nets })} />
+      <details className="text-sm">
+        <summary className="cursor-pointer text-act">Tests and further figures</summary>
+        <div className="flex flex-wrap items-center gap-x-4">
+          {TESTS.map(([test, label]) => (
+            <Tick
+              key={test}
+              label={label}
+              checked={tests.includes(test)}
+              disabled={busy || !banner.length}
+              onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
+            />
+          ))}
+          {tests.includes("columns") && (
+            <>
+              <Choice
+                aria-label="Level of the letters"
+                className="!w-36"
+                value={levels}
+                options={LETTERS.some(([l]) => l === levels) ? LETTERS : [...LETTERS, [levels, levels]]}
+                onChange={(e) => save({ levels: e.target.value.split(",").map(Number) })}
+              />
+              <Choice
+                aria-label="Adjusted for the number of comparisons"
+                className="!w-44"
+                value={request.adjust ?? "none"}
+                options={ADJUST}
+                onChange={(e) => save({ adjust: e.target.value as Request["adjust"] })}
+              />
+            </>
+          )}
+        </div>
+        <div className="flex flex-wrap items-center gap-x-4">
+          {STATS.filter(([stat]) => SELDOM.includes(stat)).map(tick)}
+          <Tick
+            label="as if a simple random sample, behind each figure"
+            checked={request.plain ?? false}
+            disabled={busy}
+            onChange={(e) => save({ plain: e.target.checked })}
+          />
+        </div>
+      </details>
     </section>
   );
 }

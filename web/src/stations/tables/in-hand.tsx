@@ -1,4 +1,4 @@
-import { Copy, Trash } from "@phosphor-icons/react";
+import { ChartBarHorizontal, Copy, Table as TableIcon, Trash } from "@phosphor-icons/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
@@ -8,8 +8,11 @@ import { ActionButton } from "../../parts/actions";
 import { Faults } from "../../parts/notices";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
+import { InWords } from "./in-words";
 import { Page } from "./page";
+import { Pictures } from "./picture";
 import type { Request } from "./station";
+import { Tests } from "./tests";
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
 export function TableInHand({ request, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
@@ -23,6 +26,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   const [cell, setCell] = useState<Schema["Cell"] | null>(null);
   const [errors, setErrors] = useState(true);
   const [limits, setLimits] = useState(true);
+  const [pictured, setPictured] = useState(false);
   const tables = study.document.tables ?? [];
   const save = (parts: Partial<Request>) =>
     change.mutate({ tables: tables.map((t) => (t.id === request.id ? { ...t, ...parts } : t)) });
@@ -75,6 +79,15 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       <Builder request={request} codebook={codebook} save={save} busy={change.isPending} />
       <div className="flex gap-1 border-hair border-b pb-1">
         <ActionButton
+          id="show-picture"
+          label={pictured ? "Show the table" : "Show it as a picture"}
+          keys="p"
+          icon={pictured ? TableIcon : ChartBarHorizontal}
+          run={() => setPictured(!pictured)}
+        >
+          {pictured ? "Table" : "Picture"}
+        </ActionButton>
+        <ActionButton
           id="show-errors"
           label={errors ? "Hide standard errors" : "Show standard errors"}
           keys="e"
@@ -99,10 +112,16 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       {data && data.faults.length > 0 && <Faults faults={data.faults} />}
       {data?.grid && data.result && (
         <div className={isPlaceholderData ? "opacity-50" : ""} aria-busy={isPlaceholderData}>
-          <Page view={data} errors={errors} limits={limits} chosen={cell} choose={setCell} />
+          {pictured ? (
+            <Pictures result={data.result} grid={data.grid} />
+          ) : (
+            <Page view={data} errors={errors} limits={limits} chosen={cell} choose={setCell} />
+          )}
           {cell && <Behind cell={cell} interval={request.interval} close={() => setCell(null)} />}
+          <Tests result={data.result} />
+          <InWords words={data.words ?? []} />
           <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">
-            {data.note.map((line) => (
+            {[...(data.grid.notes ?? []), ...data.note].map((line) => (
               <p key={line}>{line}</p>
             ))}
           </footer>

@@ -34,7 +34,7 @@ function grouped(lines: readonly Line[]): Group[] {
 
 /** How many kinds of figure stand in each category's row. */
 const figuresOf = (section: Schema["Section"]) =>
-  new Set(section.lines.filter((l) => l.strong && l.code != null).map((l) => l.figure)).size;
+  new Set(section.lines.filter((l) => l.strong && (l.code != null || l.net != null)).map((l) => l.figure)).size;
 
 /** The table as a page of a statistical yearbook. */
 export function Page({
@@ -53,18 +53,24 @@ export function Page({
   const shown = useAnswer();
   const { grid, result } = view;
   if (!grid || !result) return null;
-  const find = (variable: string, line: Line, column: number) =>
-    result.cells.find(
+  const find = (section: Schema["Section"], line: Line, column: number) => {
+    const of = grid.battery?.[column] ?? line;
+    const path = grid.battery ? section.path : grid.paths[column];
+    return result.cells.find(
       (c) =>
-        c.stub.variable === variable &&
-        (c.stub.code ?? null) === (line.code ?? null) &&
-        c.stat === line.stat &&
+        c.stub.variable === (line.variable ?? section.variable) &&
+        (c.stub.code ?? null) === (of.code ?? null) &&
+        (c.stub.net ?? null) === (of.net ?? null) &&
+        c.stat === of.stat &&
         JSON.stringify(c.banner.map((b) => [b.variable, b.code])) ===
-          JSON.stringify(grid.paths[column]?.map((b) => [b.variable, b.code])),
+          JSON.stringify(path?.map((b) => [b.variable, b.code])),
     );
+  };
   const depth = grid.headings.length;
   const labelOf = (first: number, level: number, text: string) =>
     shown(grid.paths[first]?.[(level - 1) / 2]?.code, text);
+  const letterOf = (spanner: Schema["Spanner"], level: number) =>
+    level === depth - 1 && spanner.span === 1 ? grid.letters?.[spanner.first] : null;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
     <section aria-label={result.title} tabIndex={0} className="max-h-[60vh] overflow-auto">
@@ -80,12 +86,12 @@ export function Page({
               {level === 0 && (
                 <th
                   rowSpan={Math.max(depth, 1)}
-                  className="min-w-56 py-1 pr-4 text-left align-bottom font-normal text-soft"
+                  className="min-w-52 py-1 pr-4 text-left align-bottom font-normal text-soft"
                 >
                   n = {count(result.in_filter)}
                 </th>
               )}
-              {level === 0 && (
+              {level === 0 && !grid.battery && (
                 <th
                   rowSpan={Math.max(depth, 1)}
                   scope="col"
@@ -102,13 +108,16 @@ export function Page({
                   className={`px-3 py-0.5 font-serif ${level % 2 ? "min-w-20 text-right align-bottom font-semibold" : "border-hair border-b text-center font-normal italic"}`}
                 >
                   {level % 2 ? labelOf(s.first, level, s.text) : s.text}
+                  {letterOf(s, level) && (
+                    <span className="block font-normal text-soft text-xs">{letterOf(s, level)}</span>
+                  )}
                 </th>
               ))}
             </tr>
           ))}
         </thead>
         {grid.sections.map((section) => (
-          <tbody key={section.variable}>
+          <tbody key={section.variable + section.title}>
             <tr>
               <th
                 colSpan={grid.columns + 1}
@@ -119,15 +128,18 @@ export function Page({
               </th>
             </tr>
             {grouped(section.lines).map(({ main, error, low, high }) => (
-              <tr key={`${main.code}-${main.stat}`} className="align-top">
-                <th scope="row" className="py-1 pr-4 pl-3 text-left font-normal">
+              <tr key={`${main.variable}-${main.code}-${main.net}-${main.stat}`} className="align-top">
+                <th
+                  scope="row"
+                  className={`py-1 pr-4 pl-3 text-left ${main.net != null ? "font-semibold italic" : "font-normal"}`}
+                >
                   {main.category && shown(main.code, main.category)}
-                  {(figuresOf(section) > 1 || main.code == null) && (
+                  {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery)) && (
                     <span className="block text-soft text-xs">{main.figure}</span>
                   )}
                 </th>
                 {main.values.map((value, c) => {
-                  const cell = find(section.variable, main, c);
+                  const cell = find(section, main, c);
                   return (
                     // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                     <td key={c} className={`px-3 py-1 text-right ${cell && cell === chosen ? "bg-wash" : ""}`}>
@@ -138,13 +150,32 @@ export function Page({
                         onClick={() => cell && choose(cell)}
                         className="w-full rounded text-right hover:bg-wash"
                       >
-                        <span className="block">{printed(value, main.shape)}</span>
-                        {errors && error && (
-                          <span className="block text-soft text-xs">({printed(error.values[c], main.shape)})</span>
+                        <span
+                          className="block whitespace-nowrap"
+                          title={main.marks?.[c] ? `Weak: ${main.marks[c]}` : undefined}
+                        >
+                          {main.letters?.[c] && (
+                            <span className="pr-1.5 font-semibold text-act text-xs">{main.letters[c]}</span>
+                          )}
+                          {main.marks?.[c] && (
+                            <>
+                              <span className="text-heed" aria-hidden>
+                                °
+                              </span>
+                              <span className="sr-only">weak: {main.marks[c]}; </span>
+                            </>
+                          )}
+                          {printed(value, main.shapes?.[c] ?? main.shape)}
+                        </span>
+                        {errors && error?.values[c] != null && (
+                          <span className="block text-soft text-xs">
+                            ({printed(error.values[c], main.shapes?.[c] ?? main.shape)})
+                          </span>
                         )}
-                        {limits && (low || high) && (
+                        {limits && (low?.values[c] != null || high?.values[c] != null) && (
                           <span className="block whitespace-nowrap text-soft text-xs">
-                            {printed(low?.values[c], main.shape)} to {printed(high?.values[c], main.shape)}
+                            {printed(low?.values[c], main.shapes?.[c] ?? main.shape)} to{" "}
+                            {printed(high?.values[c], main.shapes?.[c] ?? main.shape)}
                           </span>
                         )}
                       </button>

@@ -1,10 +1,10 @@
 import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { Choice, Field } from "../../parts/fields";
-import { count } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
-import { Heading } from "../../parts/panes";
+import { Heading, Sub } from "../../parts/panes";
 import { PickMany } from "../../parts/pick-many";
+import { MethodForm } from "./method";
 
 type Design = Schema["Design"];
 
@@ -20,21 +20,35 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
   const study = useStudy();
   const { change } = useChange();
   const design: Design = study.document.design ?? {};
-  const save = (parts: Partial<Design>) => change.mutate({ design: { ...design, ...parts } });
+  const save = (parts: Partial<Design>) => change.mutate((document) => ({ design: { ...document.design, ...parts } }));
   const names = codebook.variables
     .filter((v) => v.variable.kind !== "multi" && v.variable.kind !== "date")
     .map((v) => v.variable.name);
   const numbers = codebook.variables.filter((v) => v.variable.kind === "number").map((v) => v.variable.name);
   const weights = (study.document.weightings ?? []).map((w) => w.save_as ?? "weight");
+  const raked = (study.document.weightings ?? []).some((w) => w.margins?.length);
+  // "8 strata, 150 first-stage units, 142 degrees of freedom." comes first, then what says so.
+  const [head = "", ...more] = (view.says ?? "").split(/(?<=\.) /);
+  const rest = more.join(" ");
   const weight = "weight" in design ? (design.weight ?? "-none-") : "";
   return (
     <div className="max-w-2xl">
-      <Heading over="Sample design">
-        {view.psus == null
-          ? "The design does not fit the cases yet"
-          : `${count(view.strata ?? 0)} ${view.strata === 1 ? "stratum" : "strata"}, ${count(view.psus)} first-stage units, ${count(view.degrees_of_freedom ?? 0)} degrees of freedom`}
-      </Heading>
+      <Heading over="Sample design">{view.psus == null ? "The design does not fit the cases yet" : head}</Heading>
+      {view.psus != null && (
+        <p className="text-soft text-sm">
+          {rest} {view.method}
+        </p>
+      )}
       <Faults faults={view.faults} />
+      {(view.notices ?? []).length > 0 && (
+        <section aria-label="To mind" className="my-3 space-y-1 border-heed border-l-4 px-3 py-1 text-sm">
+          {view.notices?.map((n) => (
+            <p key={n.what}>
+              <span className="font-semibold">▲ {n.what}</span> {n.mend}
+            </p>
+          ))}
+        </section>
+      )}
       <PickMany
         id="strata"
         label="Strata"
@@ -100,6 +114,14 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
           />
         )}
       </Field>
+      <Sub>Standard errors</Sub>
+      <MethodForm
+        key={design.variance?.method ?? "linearised"}
+        design={design}
+        numbers={numbers}
+        raked={raked}
+        save={save}
+      />
     </div>
   );
 }

@@ -1,7 +1,7 @@
-import type { Schema } from "../../api/client";
 import { count, decimals, percent } from "../../parts/figures";
+import type { Report } from "./weights";
 
-type Row = Schema["MarginRow"];
+type Row = Report["margins"][number]["rows"][number];
 
 /** Sample, target and weighted share on one line: a hollow ring, an upright stroke, a full dot. */
 export function FitLine({ row, top }: { row: Row; top: number }) {
@@ -30,37 +30,55 @@ export function FitKey() {
   );
 }
 
+/** The headings of a margin's categories. */
+export function FitHead({ target }: { target: string }) {
+  return (
+    <thead>
+      <tr className="border-rule border-y text-right font-serif">
+        <th className="py-1 text-left font-semibold">Category</th>
+        <th className="w-52">
+          <span className="sr-only">Picture</span>
+        </th>
+        <th className="w-20 font-semibold">Sample %</th>
+        <th className="w-28 pr-1 font-semibold">{target}</th>
+        <th className="w-24 font-semibold">Weighted %</th>
+        <th className="w-24 font-semibold">Mean weight</th>
+        <th className="w-16 font-semibold">Cases</th>
+      </tr>
+    </thead>
+  );
+}
+
+/** The largest share of some categories, which their pictures reach to. */
+export const topOf = (rows: readonly Row[]) => Math.max(0.01, ...rows.flatMap((r) => [r.before, r.after, r.target]));
+
+/** What a category's cells say but for its name and target. */
+export function FitCells({ row, top, target }: { row?: Row; top: number; target: React.ReactNode }) {
+  const gap = row && Math.abs(row.after - row.target) > 0.0005;
+  return (
+    <>
+      <td>{row && <FitLine row={row} top={top} />}</td>
+      <td>{row ? percent(row.before) : "–"}</td>
+      <td>{target}</td>
+      <td className={gap ? "font-semibold text-heed" : ""}>{row ? `${gap ? "▲ " : ""}${percent(row.after)}` : "–"}</td>
+      <td>{row ? decimals(row.mean_weight, 3) : "–"}</td>
+      <td className="text-soft">{row ? count(row.n) : "–"}</td>
+    </>
+  );
+}
+
 /** All categories of a margin as picture and numbers. */
 export function FitPicture({ rows }: { rows: readonly Row[] }) {
-  const top = Math.max(...rows.flatMap((r) => [r.before, r.after, r.target]));
+  const top = topOf(rows);
   return (
     <>
       <table className="w-full max-w-4xl text-sm">
-        <thead>
-          <tr className="border-rule border-b text-right font-serif">
-            <th className="py-1 text-left font-semibold">Category</th>
-            <th className="w-56">
-              <span className="sr-only">Picture</span>
-            </th>
-            <th className="w-20 font-semibold">Sample %</th>
-            <th className="w-20 font-semibold">Target %</th>
-            <th className="w-24 font-semibold">Weighted %</th>
-            <th className="w-24 font-semibold">Mean weight</th>
-            <th className="w-16 font-semibold">Cases</th>
-          </tr>
-        </thead>
+        <FitHead target="Target %" />
         <tbody className="figures">
           {rows.map((row) => (
             <tr key={JSON.stringify(row.at)} className="text-right">
               <td className="text-left">{row.label}</td>
-              <td>
-                <FitLine row={row} top={top} />
-              </td>
-              <td>{percent(row.before)}</td>
-              <td>{percent(row.target)}</td>
-              <td>{percent(row.after)}</td>
-              <td>{decimals(row.mean_weight, 3)}</td>
-              <td className="text-soft">{count(row.n)}</td>
+              <FitCells row={row} top={top} target={<span className="pr-1">{percent(row.target)}</span>} />
             </tr>
           ))}
         </tbody>

@@ -1,13 +1,15 @@
+import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
-import { useChange } from "../../api/queries";
-import { Choice, Field } from "../../parts/fields";
-import { count, decimals, percent, plural } from "../../parts/figures";
+import { useHeaviest } from "../../api/queries";
+import { count, decimals, plural } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Heading, Sub } from "../../parts/panes";
 import { FitPicture } from "./fit";
-import type { Weighting } from "./station";
+import { Strip } from "./strip";
+import { Unmet } from "./unmet";
+import { itemOf, nameOf, type Report, useWeighting } from "./weights";
 
-function Histogram({ bars }: { bars: Schema["WeightingReport"]["histogram"] }) {
+function Histogram({ bars }: { bars: Report["histogram"] }) {
   const top = Math.max(...bars.map((b) => b.cases), 1);
   return (
     <figure className="max-w-2xl">
@@ -34,92 +36,89 @@ function Histogram({ bars }: { bars: Schema["WeightingReport"]["histogram"] }) {
   );
 }
 
-/** Base weight and scale, and how the weights came out. */
-export function Health({
-  weighting,
-  codebook,
-  report,
-  faults,
-}: {
-  weighting: Weighting;
-  codebook: Schema["CodebookView"];
-  report?: Schema["WeightingReport"];
-  faults: readonly Schema["Fault"][];
-}) {
-  const { change } = useChange();
-  const save = (parts: Partial<Weighting>) => change.mutate({ weightings: [{ ...weighting, ...parts }] });
-  const numbers = codebook.variables.filter((v) => v.variable.kind === "number").map((v) => v.variable.name);
-  const counted = (weighting.margins ?? []).some((m) => m.as === "counts");
-  const scale = typeof weighting.scale_to === "number" ? String(weighting.scale_to) : (weighting.scale_to ?? "cases");
+/** The cases of largest weight; each opens in the grid of all cells. */
+function Heaviest({ at }: { at: number }) {
+  const { study } = useWeighting(at);
+  const cases = useHeaviest(at);
+  const names = Object.keys(cases[0]?.categories ?? {});
+  return (
+    <table className="w-full max-w-4xl text-sm">
+      <thead>
+        <tr className="border-rule border-y text-right font-serif">
+          <th className="py-1 text-left font-semibold">Case</th>
+          {names.map((name) => (
+            <th key={name} className="pl-3 text-left font-semibold">
+              {name}
+            </th>
+          ))}
+          <th className="font-semibold">Base weight</th>
+          <th className="font-semibold">Weight</th>
+          <th className="font-semibold">Over the mean</th>
+        </tr>
+      </thead>
+      <tbody className="figures">
+        {cases.map((c) => (
+          <tr key={c.row} className="text-right">
+            <td className="text-left">
+              <Link
+                to="/study/$id/screening/{-$item}"
+                params={{ id: study.id, item: "cells" }}
+                search={{ where: `row == ${c.row}` }}
+                className="text-act underline"
+              >
+                {c.id ?? `record ${c.row}`}
+              </Link>
+            </td>
+            {names.map((name) => (
+              <td key={name} className="pl-3 text-left">
+                {c.categories[name]}
+              </td>
+            ))}
+            <td>{decimals(c.base, 2)}</td>
+            <td>{decimals(c.weight, 2)}</td>
+            <td>{decimals(c.over_mean, 2)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** How the weights came out. */
+export function Health({ at, report, faults }: { at: number; report?: Report; faults: readonly Schema["Fault"][] }) {
+  const { study, weighting } = useWeighting(at);
+  const to = (part: string) =>
+    ({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: itemOf(at, part) } }) as const;
   return (
     <div>
-      <Heading over="Weighting">Base weight and result</Heading>
-      <div className="grid max-w-2xl grid-cols-2 gap-4">
-        <Field label="Base weight">
-          {(p) => (
-            <Choice
-              {...p}
-              value={typeof weighting.base === "string" ? weighting.base : ""}
-              disabled={change.isPending}
-              onChange={(e) => save({ base: e.target.value || null })}
-              options={[["", "none: every case starts at 1"], ...numbers.map((n) => [n, n] as const)]}
-            />
-          )}
-        </Field>
-        <Field
-          label="Final weights add up to"
-          hint={counted ? undefined : "To weight to the population, give a margin in counts."}
-        >
-          {(p) => (
-            <Choice
-              {...p}
-              value={scale}
-              disabled={change.isPending}
-              onChange={(e) => save({ scale_to: e.target.value as "cases" | "population" })}
-              options={[
-                ["cases", "the number of cases"],
-                ...(counted ? ([["population", "the population"]] as const) : []),
-                ...(typeof weighting.scale_to === "number" ? ([[scale, count(weighting.scale_to)]] as const) : []),
-              ]}
-            />
-          )}
-        </Field>
-      </div>
+      <Heading over="Weighting">{nameOf(weighting)}</Heading>
       <Faults faults={faults} />
       {report && (
         <>
-          <dl className="figures my-4 grid max-w-3xl grid-cols-4 gap-x-8 gap-y-2">
-            {(
-              [
-                [
-                  "Cycles",
-                  count(report.cycles),
-                  report.converged ? "margins met" : `gap ${report.max_gap.toExponential(1)}`,
-                ],
-                ["Effective sample size", count(report.n_effective), `of ${count(report.n)}`],
-                ["Efficiency", `${percent(report.efficiency)} %`, `design effect ${decimals(report.deff_weights, 2)}`],
-                [
-                  "Weights",
-                  `${decimals(report.min, 2)} to ${decimals(report.max, 2)}`,
-                  `ratio ${decimals(report.max / report.min, 1)}`,
-                ],
-              ] as const
-            ).map(([name, value, beside]) => (
-              <div key={name}>
-                <dt className="text-soft text-sm">{name}</dt>
-                <dd className="font-serif text-xl">{value}</dd>
-                <dd className="text-soft text-sm">{beside}</dd>
-              </div>
-            ))}
-          </dl>
+          <Unmet report={report} />
+          <Strip report={report} />
           <Sub>Distribution of the weights</Sub>
           <Histogram bars={report.histogram} />
-          {report.margins.map((margin) => (
+          <p className="mt-1 text-sm">
+            <Link {...to("limits")} className="text-act underline">
+              What a limit would cost
+            </Link>
+          </p>
+          {report.margins.map((margin, i) => (
             <section key={margin.by.join("×")}>
-              <Sub>{margin.by.join(" × ")}</Sub>
+              <Sub>
+                <Link {...to(`margin-${i}`)} className="hover:underline">
+                  {margin.by.join(" × ")}
+                </Link>
+              </Sub>
               <FitPicture rows={margin.rows} />
             </section>
           ))}
+          <Sub>Heaviest cases</Sub>
+          <Heaviest at={at} />
+          <p className="mt-1 text-soft text-xs">
+            Of {count(report.n)} cases with a weight. A case opens among all cells, where it can be looked at whole.
+          </p>
         </>
       )}
       {!report && !faults.length && (

@@ -1,98 +1,110 @@
-import { Trash } from "@phosphor-icons/react";
+import { ArrowDown, ArrowUp, Trash } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { Choice, Field, TextInput } from "../../parts/fields";
-import { count, decimals, percent } from "../../parts/figures";
+import { Choice, Field } from "../../parts/fields";
+import { decimals } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
+import { NumberField } from "../../parts/number-field";
 import { Heading } from "../../parts/panes";
-import { categoriesOf, same, wholeOf } from "./categories";
-import { FitKey, FitLine } from "./fit";
+import { type Category, categoriesOf, same, wholeOf } from "./categories";
+import { FitCells, FitHead, FitKey, topOf } from "./fit";
 import { KINDS, type TargetKind } from "./new-margin";
 import { PasteTargets } from "./paste";
-import type { Weighting } from "./station";
+import { Strip } from "./strip";
+import { faultsAt, itemOf, type Margin, type Report, useWeighting } from "./weights";
+import { WithinChoice } from "./within-choice";
 
-type Margin = NonNullable<Weighting["margins"]>[number];
+type Row = Report["margins"][number]["rows"][number];
 
-/** One target: typed, taken when the field is left or Enter is pressed. */
-function TargetField({ label, value, take }: { label: string; value?: number; take: (value: number | null) => void }) {
-  const [text, setText] = useState<string | null>(null);
-  const shown = text ?? (value == null ? "" : String(value));
-  const parsed = Number(shown.replace(/[\s,](?=\d{3}\b)/g, "").replace(",", "."));
-  const wrong = shown.trim() !== "" && !(parsed >= 0);
-  const leave = () => {
-    if (text == null || wrong) return;
-    const to = text.trim() === "" ? null : parsed;
-    if (to !== (value ?? null)) take(to);
-    setText(null);
-  };
+/** The sum of a group's targets, and what is missing to the whole. */
+function SumRow({ sum, whole, label }: { sum: number; whole: number | null; label: string }) {
+  const off = whole != null && Math.abs(sum - whole) > whole * 0.0005 ? whole - sum : 0;
   return (
-    <TextInput
-      aria-label={`Target of ${label}`}
-      aria-invalid={wrong || undefined}
-      inputMode="decimal"
-      className={`figures !w-24 text-right ${wrong ? "!border-heed" : ""}`}
-      value={shown}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={leave}
-      onKeyDown={(e) => {
-        if (e.key === "Enter") leave();
-        if (e.key === "Escape") setText(null);
-      }}
-    />
+    <tr className="figures border-rule border-t text-right">
+      <td className="py-1 text-left font-serif">{label}</td>
+      <td />
+      <td />
+      <td className={`pr-2 ${off ? "font-semibold text-heed" : ""}`}>
+        {decimals(sum, whole == null ? 0 : whole === 1 ? 4 : 2)}
+      </td>
+      <td colSpan={3} className="text-left text-heed">
+        {off !== 0 && (
+          <span className="pl-3">
+            ▲ {decimals(Math.abs(off), whole === 1 ? 4 : 2)} {off > 0 ? "missing to the whole" : "too much"}
+          </span>
+        )}
+      </td>
+    </tr>
   );
+}
+
+/** Targets of each `within` group from those of all, or back. */
+function regrouped(margin: Margin, groups: Category[], own: boolean): Margin["targets"] {
+  if (own) return groups.flatMap((g) => margin.targets.map((t) => ({ ...t, at: { ...g.at, ...t.at } })));
+  const first = groups[0]?.at ?? {};
+  return margin.targets
+    .filter((t) => Object.entries(first).every(([name, code]) => t.at[name] === code))
+    .map((t) => ({ ...t, at: Object.fromEntries(margin.by.map((name) => [name, t.at[name] as number])) }));
 }
 
 /** A margin's categories: sample, target and weighted share together, as picture and as numbers. */
 export function MarginInHand({
+  weightingAt,
   at,
   margin,
-  weighting,
   codebook,
   report,
   faults,
 }: {
+  weightingAt: number;
   at: number;
   margin: Margin;
-  weighting: Weighting;
   codebook: Schema["CodebookView"];
-  report?: Schema["WeightingReport"];
+  report?: Report;
   faults: readonly Schema["Fault"][];
 }) {
-  const study = useStudy();
+  const { study, weighting, margin: turn, saved } = useWeighting(weightingAt);
   const navigate = useNavigate();
-  const { change } = useChange();
   const margins = weighting.margins ?? [];
-  const save = (to: Margin) =>
-    change.mutate({ weightings: [{ ...weighting, margins: margins.map((m, i) => (i === at ? to : m)) }] });
-  const categories = categoriesOf(margin.by, codebook);
-  const rows = report?.margins[at]?.rows ?? [];
-  const top = Math.max(0.01, ...rows.flatMap((r) => [r.before, r.after, r.target]));
-  const sum = margin.targets.reduce((total, t) => total + t.value, 0);
-  const whole = wholeOf(margin.as);
-  const off = whole != null && Math.abs(sum - whole) > whole * 0.0005 ? whole - sum : 0;
-  const own = faults.filter((f) => f.where?.includes(`margins[${at}]`));
-  const elsewhere = faults.filter((f) => !own.includes(f));
-  const setTarget = (place: Record<string, number>, value: number | null) => {
-    const others = margin.targets.filter((t) => !same(t.at, place));
-    const before = margin.targets.findIndex((t) => same(t.at, place));
-    if (value != null) others.splice(before < 0 ? others.length : before, 0, { at: place, value });
-    save({ ...margin, targets: others });
+  const within = weighting.within ?? [];
+  const put = (parts: Partial<Margin>) => turn(at, (m) => ({ ...m, ...parts }));
+  const go = (part: string) =>
+    navigate({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: itemOf(weightingAt, part) } });
+  const move = (by: number) => {
+    const to = margins.filter((_, i) => i !== at);
+    to.splice(at + by, 0, margin);
+    saved({ margins: to }).then(
+      () => go(`margin-${at + by}`),
+      () => {},
+    );
   };
+  const own = margin.targets.some((t) => within.some((name) => name in t.at));
+  const groups = within.length ? categoriesOf(within, codebook) : [{ at: {}, label: "" }];
+  const categories = categoriesOf(margin.by, codebook);
+  const rows: readonly Row[] = report?.margins[at]?.rows ?? [];
+  const top = topOf(rows);
+  const whole = wholeOf(margin.as);
+  const { own: mine, others } = faultsAt(faults, `weightings[${weightingAt}].margins[${at}]`);
+  const setTarget = (place: Record<string, number>, value: number | null) =>
+    turn(at, (m) => {
+      const left = m.targets.filter((t) => !same(t.at, place));
+      const before = m.targets.findIndex((t) => same(t.at, place));
+      if (value != null) left.splice(before < 0 ? left.length : before, 0, { at: place, value });
+      return { ...m, targets: left };
+    });
   return (
     <div>
       <Heading over="Margin">{margin.by.join(" × ")}</Heading>
-      <div className="flex max-w-3xl items-end gap-4">
+      <div className="flex max-w-4xl flex-wrap items-end gap-x-4">
         <Field label="Targets are">
           {(p) => (
             <Choice
               {...p}
-              className="!w-44"
+              className="!w-40"
               value={margin.as ?? "shares"}
               options={KINDS}
-              onChange={(e) => save({ ...margin, as: e.target.value as TargetKind })}
+              onChange={(e) => put({ as: e.target.value as TargetKind })}
             />
           )}
         </Field>
@@ -100,9 +112,9 @@ export function MarginInHand({
           {(p) => (
             <Choice
               {...p}
-              className="!w-56"
+              className="!w-52"
               value={margin.unknown ?? "refuse"}
-              onChange={(e) => save({ ...margin, unknown: e.target.value as "refuse" | "hold" })}
+              onChange={(e) => put({ unknown: e.target.value as "refuse" | "hold" })}
               options={[
                 ["refuse", "stop, and say how many"],
                 ["hold", "keep their share as it is"],
@@ -110,83 +122,99 @@ export function MarginInHand({
             />
           )}
         </Field>
-        <ActionButton
-          id="drop-margin"
-          label={`Take this margin out: ${margin.by.join(" × ")}`}
-          icon={Trash}
-          look="quiet"
-          className="mb-2"
-          run={() => {
-            change.mutateAsync({ weightings: [{ ...weighting, margins: margins.filter((_, i) => i !== at) }] }).then(
-              () => navigate({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: undefined } }),
-              () => {},
-            );
-          }}
-        >
-          Take out
-        </ActionButton>
+        <WithinChoice within={within} own={own} change={(to) => put({ targets: regrouped(margin, groups, to) })} />
+        <span className="mb-2 flex">
+          <ActionButton
+            id="margin-earlier"
+            label="Rake this margin earlier"
+            icon={ArrowUp}
+            bare
+            look="quiet"
+            disabled={at === 0}
+            run={() => move(-1)}
+          />
+          <ActionButton
+            id="margin-later"
+            label="Rake this margin later"
+            icon={ArrowDown}
+            bare
+            look="quiet"
+            disabled={at === margins.length - 1}
+            run={() => move(1)}
+          />
+          <ActionButton
+            id="drop-margin"
+            label={`Take this margin out: ${margin.by.join(" × ")}`}
+            icon={Trash}
+            look="quiet"
+            run={() => {
+              saved({ margins: margins.filter((_, i) => i !== at) }).then(
+                () => go(""),
+                () => {},
+              );
+            }}
+          >
+            Take out
+          </ActionButton>
+        </span>
       </div>
-      <Faults faults={own} />
-      {elsewhere.length > 0 && (
+      <Faults faults={mine} />
+      {others.length > 0 && !report && (
         <p className="my-2 text-heed text-sm">
-          ▲ No weights yet: {elsewhere[0]?.what} {elsewhere[0]?.mend}
+          ▲ No weights yet: {others[0]?.what} {others[0]?.mend}
         </p>
       )}
+      {report && <Strip report={report} />}
       <table className="w-full max-w-4xl text-sm">
-        <thead>
-          <tr className="border-rule border-y text-right font-serif">
-            <th className="py-1 text-left font-semibold">Category</th>
-            <th className="w-52">
-              <span className="sr-only">Picture</span>
-            </th>
-            <th className="w-20 font-semibold">Sample %</th>
-            <th className="w-28 pr-1 font-semibold">Target</th>
-            <th className="w-24 font-semibold">Weighted %</th>
-            <th className="w-24 font-semibold">Mean weight</th>
-            <th className="w-16 font-semibold">Cases</th>
-          </tr>
-        </thead>
-        <tbody className="figures">
-          {categories.map(({ at: place, label }) => {
-            const row = rows.find((r) => same(r.at, place));
-            const target = margin.targets.find((t) => same(t.at, place));
-            return (
-              <tr key={label} className="text-right">
-                <td className="py-0.5 text-left">{label}</td>
-                <td>{row && <FitLine row={row} top={top} />}</td>
-                <td>{row ? percent(row.before) : "–"}</td>
-                <td>
-                  <TargetField label={label} value={target?.value} take={(value) => setTarget(place, value)} />
-                </td>
-                <td>{row ? percent(row.after) : "–"}</td>
-                <td>{row ? decimals(row.mean_weight, 3) : "–"}</td>
-                <td className="text-soft">{row ? count(row.n) : "–"}</td>
-              </tr>
-            );
-          })}
-        </tbody>
-        <tfoot>
-          <tr className="figures border-rule border-t text-right">
-            <td className="py-1 text-left font-serif">Sum</td>
-            <td />
-            <td />
-            <td className={`pr-2 ${off ? "font-semibold text-heed" : ""}`}>
-              {decimals(sum, whole == null ? 0 : whole === 1 ? 4 : 2)}
-            </td>
-            <td colSpan={3} className="text-left text-heed">
-              {off !== 0 && (
-                <span className="pl-3">
-                  ▲ {decimals(Math.abs(off), whole === 1 ? 4 : 2)} {off > 0 ? "missing to the whole" : "too much"}
-                </span>
+        <FitHead target="Target" />
+        {groups.map((group) => {
+          const inGroup = own
+            ? margin.targets.filter((t) => Object.keys(group.at).every((n) => t.at[n] === group.at[n]))
+            : margin.targets;
+          return (
+            <tbody key={group.label} className="figures">
+              {group.label && (
+                <tr>
+                  <th colSpan={7} scope="rowgroup" className="pt-2 text-left font-semibold font-serif">
+                    {group.label}
+                  </th>
+                </tr>
               )}
-            </td>
-          </tr>
-        </tfoot>
+              {categories.map(({ at: place, label }) => {
+                const shown = { ...group.at, ...place };
+                const held = own ? shown : place;
+                const target = margin.targets.find((t) => same(t.at, held));
+                const named = group.label ? `${group.label}, ${label}` : label;
+                return (
+                  <tr key={label} className="text-right">
+                    <td className="py-0.5 text-left">{label}</td>
+                    <FitCells
+                      row={rows.find((r) => same(r.at, shown))}
+                      top={top}
+                      target={
+                        <NumberField
+                          aria-label={`Target of ${named}`}
+                          value={target?.value}
+                          take={(value) => setTarget(held, value)}
+                        />
+                      }
+                    />
+                  </tr>
+                );
+              })}
+              <SumRow
+                sum={inGroup.reduce((total, t) => total + t.value, 0)}
+                whole={whole}
+                label={group.label ? `Sum, ${group.label}` : "Sum"}
+              />
+            </tbody>
+          );
+        })}
       </table>
       <FitKey />
       <details className="mt-6">
         <summary className="cursor-pointer text-act text-sm">Paste all targets anew</summary>
-        <PasteTargets by={margin.by} take={(targets) => save({ ...margin, targets })} />
+        <PasteTargets by={own ? [...within, ...margin.by] : margin.by} take={(targets) => put({ targets })} />
       </details>
     </div>
   );

@@ -1,12 +1,12 @@
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { useChange, useStudy } from "../../api/queries";
 import { Choice, Field } from "../../parts/fields";
 import { Heading } from "../../parts/panes";
 import { PickMany } from "../../parts/pick-many";
 import { PasteTargets } from "./paste";
-import type { Weighting } from "./station";
+import { itemOf, useWeighting } from "./weights";
+import { WithinChoice } from "./within-choice";
 
 export const KINDS = [
   ["counts", "counts of people"],
@@ -16,20 +16,21 @@ export const KINDS = [
 export type TargetKind = (typeof KINDS)[number][0];
 
 /** A margin begins with its variables and a list of targets. */
-export function NewMargin({ weighting, codebook }: { weighting: Weighting; codebook: Schema["CodebookView"] }) {
-  const study = useStudy();
-  const { change } = useChange();
+export function NewMargin({ at, codebook }: { at: number; codebook: Schema["CodebookView"] }) {
+  const { study, weighting, saved } = useWeighting(at);
   const navigate = useNavigate();
   const [by, setBy] = useState<string[]>([]);
   const [as, setAs] = useState<TargetKind>("counts");
+  const within = weighting.within ?? [];
+  const [own, setOwn] = useState(false);
   const coded = codebook.variables.filter((v) => v.variable.kind === "coded").map((v) => v.variable.name);
   const add = (targets: Schema["Target"][]) => {
     const margins = [...(weighting.margins ?? []), { by, as, unknown: "refuse" as const, targets }];
-    change.mutateAsync({ weightings: [{ ...weighting, margins }] }).then(
+    saved({ margins }).then(
       () =>
         navigate({
           to: "/study/$id/weighting/{-$item}",
-          params: { id: study.id, item: `margin-${margins.length - 1}` },
+          params: { id: study.id, item: itemOf(at, `margin-${margins.length - 1}`) },
         }),
       () => {},
     );
@@ -43,18 +44,21 @@ export function NewMargin({ weighting, codebook }: { weighting: Weighting; codeb
         </p>
       )}
       <PickMany id="margin-by" label="Variables; several are crossed" chosen={by} options={coded} change={setBy} />
-      <Field label="Targets are">
-        {(p) => (
-          <Choice
-            {...p}
-            className="!w-56"
-            value={as}
-            onChange={(e) => setAs(e.target.value as TargetKind)}
-            options={KINDS}
-          />
-        )}
-      </Field>
-      {by.length > 0 && <PasteTargets by={by} take={add} />}
+      <div className="flex gap-4">
+        <Field label="Targets are">
+          {(p) => (
+            <Choice
+              {...p}
+              className="!w-56"
+              value={as}
+              onChange={(e) => setAs(e.target.value as TargetKind)}
+              options={KINDS}
+            />
+          )}
+        </Field>
+        <WithinChoice within={within} own={own} change={setOwn} />
+      </div>
+      {by.length > 0 && <PasteTargets by={own ? [...within, ...by] : by} take={add} />}
     </div>
   );
 }

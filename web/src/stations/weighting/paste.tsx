@@ -1,16 +1,49 @@
-import { ClipboardText } from "@phosphor-icons/react";
+import { ClipboardText, FileArrowUp } from "@phosphor-icons/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
-import { useStudy } from "../../api/queries";
+import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Field, TextArea } from "../../parts/fields";
-import { decimals, plural } from "../../parts/figures";
+import { count, plainly, plural } from "../../parts/figures";
 import { useWaited } from "../../parts/waited";
+import { pickFile } from "../intake/drop";
 
-/** Targets pasted or typed as lines, matched by label or code; what fits nothing is said beside its line. */
+type Line = Schema["PastedTarget"];
+
+/** A line with what it was matched to, or what is wrong with it and what was likely meant. */
+function LineRow({ line, mend }: { line: Line; mend: () => void }) {
+  return (
+    <tr className="align-top">
+      <td className="figures pr-2 text-right text-soft">{line.line}</td>
+      <td className="whitespace-pre-wrap pr-4">{line.text.trim()}</td>
+      {line.problem ? (
+        <td className="text-heed">
+          ▲ {line.problem}{" "}
+          {line.likely && (
+            <ActionButton
+              id={`meant-${line.line}`}
+              label={`Line ${line.line}: it means ${line.likely}`}
+              className="!py-0"
+              run={mend}
+            >
+              {`it means ${line.likely}`}
+            </ActionButton>
+          )}
+        </td>
+      ) : (
+        <td>
+          <span className="text-soft">→</span> {line.label} <span className="figures">{plainly(line.value ?? 0)}</span>
+        </td>
+      )}
+    </tr>
+  );
+}
+
+/** Targets pasted, typed or read from a file, matched by label or code; each line says what it was taken for. */
 export function PasteTargets({ by, take }: { by: readonly string[]; take: (targets: Schema["Target"][]) => void }) {
   const study = useStudy();
+  const { refuse } = useChange();
   const [text, setText] = useState("");
   const settled = useWaited(text, 200);
   const { data } = useQuery({
@@ -27,8 +60,24 @@ export function PasteTargets({ by, take }: { by: readonly string[]; take: (targe
   const shown = text.trim() ? data : undefined;
   const good = shown?.lines.filter((l) => l.at && !l.problem) ?? [];
   const wrong = shown?.lines.filter((l) => l.problem) ?? [];
+  const read = (file: File) => {
+    got(
+      api.PUT("/api/v1/studies/{study_id}/targets", {
+        params: { path: { study_id: study.id }, query: { name: file.name } },
+        body: file as never,
+        bodySerializer: (body: unknown) => body as Blob,
+      }),
+    )
+      .then((found) => setText(found.text))
+      .catch(refuse);
+  };
+  const mend = (line: Line) => {
+    const lines = text.split(/\r\n|\r|\n/);
+    lines[line.line - 1] = `${line.likely}\t${line.value}`;
+    setText(lines.join("\n"));
+  };
   return (
-    <section aria-label="Paste targets" className="max-w-2xl">
+    <section aria-label="Paste targets" className="max-w-3xl">
       <Field
         label="Paste or type targets, a line each"
         hint="A label or code and a value, in any order of lines. Crossed variables: both labels, then the value."
@@ -44,17 +93,30 @@ export function PasteTargets({ by, take }: { by: readonly string[]; take: (targe
           />
         )}
       </Field>
+      <ActionButton
+        id="targets-file"
+        label="Read them from a file"
+        icon={FileArrowUp}
+        run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", read)}
+      />
       {shown && (
-        <div role="status" className="text-sm">
+        <div role="status" className="my-2 text-sm">
           <p className="figures">
-            {plural(good.length, "line")} matched, summing to{" "}
-            {decimals(shown.total, shown.total < 200 ? 4 : 0).replace(/\.?0+$/, "")}.
+            {plural(good.length, "line")} matched, summing to {plainly(shown.total)}
+            {wrong.length > 0 && (
+              <span className="text-heed">
+                ; ▲ {count(wrong.length)} {wrong.length === 1 ? "is" : "are"} not
+              </span>
+            )}
+            .
           </p>
-          {wrong.map((line) => (
-            <p key={line.line} className="text-heed">
-              ▲ Line {line.line}: {line.problem}
-            </p>
-          ))}
+          <table className="my-1">
+            <tbody>
+              {shown.lines.map((line) => (
+                <LineRow key={line.line} line={line} mend={() => mend(line)} />
+              ))}
+            </tbody>
+          </table>
           {shown.without_target.length > 0 && (
             <p className="text-heed">▲ Without a target: {shown.without_target.slice(0, 8).join("; ")}.</p>
           )}

@@ -1,18 +1,18 @@
-import { Plus } from "@phosphor-icons/react";
+import { Copy, Plus, Trash } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import type { ReactNode } from "react";
-import type { Schema } from "../../api/client";
-import { useCodebook, useDesign, useStudy, useWeightings } from "../../api/queries";
+import { useChange, useCodebook, useDesign, useStudy, useWeightings } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { plural } from "../../parts/figures";
-import { Empty, Panes, Sub } from "../../parts/panes";
+import { count, plural } from "../../parts/figures";
+import { arrows, Empty, Panes, Sub } from "../../parts/panes";
+import { Begin } from "./begin";
+import { ComparePage } from "./compare";
 import { DesignForm } from "./design";
 import { Health } from "./health";
+import { LimitsPage } from "./limits";
 import { MarginInHand } from "./margin";
 import { NewMargin } from "./new-margin";
-
-export type Weighting = Schema["Weighting"];
-export const FRESH: Weighting = { base: null, margins: [], scale_to: "cases", save_as: "weight" };
+import { baseSays, FRESH, faultsAt, freeName, itemOf, nameOf, placeOf, type Report, type Weighting } from "./weights";
 
 function Entry({ item, current, title, says }: { item?: string; current: boolean; title: ReactNode; says: ReactNode }) {
   const study = useStudy();
@@ -31,66 +31,175 @@ function Entry({ item, current, title, says }: { item?: string; current: boolean
   );
 }
 
+function limitsSay(weighting: Weighting, report?: Report) {
+  const { low = 0, high = null } = weighting.limits ?? {};
+  if (low === 0 && high == null) return "none";
+  const held = report?.at_limits == null ? "" : `; ${count(report.at_limits)} on a limit`;
+  return `${low} to ${high ?? "any"} times the mean${held}`;
+}
+
+/** The parts of the weighting in hand. */
+function Parts({ at, weighting, report, part }: { at: number; weighting: Weighting; report?: Report; part: string }) {
+  const margins = weighting.margins ?? [];
+  const met = (i: number) => {
+    const rows = report?.margins[i]?.rows;
+    if (!rows) return "not raked";
+    return Math.max(...rows.map((r) => Math.abs(r.after - r.target))) < 1e-6 ? "met" : "not met";
+  };
+  const within = weighting.within?.length ? `within ${weighting.within.join(" × ")}; ` : "";
+  return (
+    <ul className="ml-3 border-hair border-l pl-1" onKeyDown={arrows}>
+      <Entry
+        item={itemOf(at, "begin")}
+        current={part === "begin"}
+        title="Base weight, groups, scale"
+        says={`${within}from ${baseSays(weighting)}${weighting.nonresponse ? ", adjusted for non-response" : ""}`}
+      />
+      {margins.map((m, i) => (
+        <Entry
+          key={m.by.join("×")}
+          item={itemOf(at, `margin-${i}`)}
+          current={part === `margin-${i}`}
+          title={m.by.join(" × ")}
+          says={`${plural(m.targets.length, "target")}, in ${m.as ?? "shares"}; ${met(i)}`}
+        />
+      ))}
+      <Entry
+        item={itemOf(at, "limits")}
+        current={part === "limits"}
+        title="Limits"
+        says={limitsSay(weighting, report)}
+      />
+    </ul>
+  );
+}
+
+/** Every weighting with how it came out; the one in hand with its parts. */
+function Contents({
+  weightings,
+  reports,
+  at,
+  part,
+}: {
+  weightings: readonly Weighting[];
+  reports: readonly (Report | null)[];
+  at: number;
+  part: string;
+}) {
+  const shown = weightings.length ? weightings : [FRESH];
+  return (
+    <ul onKeyDown={arrows}>
+      {shown.map((w, i) => {
+        const report = reports[i] ?? undefined;
+        return (
+          <li key={nameOf(w)}>
+            <ul>
+              <Entry
+                item={itemOf(i)}
+                current={i === at && part === ""}
+                title={nameOf(w)}
+                says={
+                  report
+                    ? `effective ${count(report.n_effective)} of ${count(report.n)}; ${report.converged ? "margins met" : "margins not met"}`
+                    : "no weights yet"
+                }
+              />
+            </ul>
+            {i === at && <Parts at={i} weighting={w} report={report} part={part} />}
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
 export function WeightingStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
+  const { change } = useChange();
   const book = useCodebook();
-  const reports = useWeightings();
+  const { reports, faults } = useWeightings();
   const design = useDesign();
-  const weighting = study.document.weightings?.[0] ?? FRESH;
-  const margins = weighting.margins ?? [];
-  const report = reports.reports[0];
-  const at = item?.startsWith("margin-") ? Number(item.slice(7)) : null;
-  const margin = at == null ? undefined : margins[at];
-  const met = (i: number) => {
-    const rows = report?.margins[i]?.rows;
-    if (!rows) return "not raked";
-    const gap = Math.max(...rows.map((r) => Math.abs(r.after - r.target)));
-    return gap < 1e-6 ? "met" : "not met";
-  };
+  const weightings = study.document.weightings ?? [];
+  const elsewhere = item === "design" || item === "compare";
+  const { at, part } = elsewhere ? { at: 0, part: item } : placeOf(item);
+  const weighting = weightings[at] ?? FRESH;
+  const report = reports[at] ?? undefined;
+  const { own, others } = faultsAt(faults, `weightings[${at}]`);
+  const outside = others.filter((f) => !f.where?.startsWith("weightings["));
+  const mine = [...own, ...outside];
+  const place = /^margin-(\d+)$/.exec(part);
+  const marginAt = place ? Number(place[1]) : -1;
+  const margin = weighting.margins?.[marginAt];
+  const go = (to?: string) => navigate({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: to } });
+  const add = (made: Weighting) =>
+    change.mutateAsync({ weightings: [...weightings, made] }).then(
+      () => go(itemOf(weightings.length)),
+      () => {},
+    );
+  const there = at === 0 || at < weightings.length;
   return (
     <Panes
       label="Weights and design"
       left={
         <>
           <Sub>Weights</Sub>
-          <ul>
-            <Entry
-              current={!item}
-              title="Base weight and result"
-              says={
-                report
-                  ? `from ${typeof weighting.base === "string" ? weighting.base : "1 for every case"}; ${report.cycles} cycles`
-                  : "no weights yet"
-              }
-            />
-            {margins.map((m, i) => (
+          <Contents weightings={weightings} reports={reports} at={at} part={part} />
+          <div className="mt-1 flex flex-wrap">
+            <ActionButton id="new-margin" label="New margin" keys="n" icon={Plus} run={() => go(itemOf(at, "new"))} />
+            {weightings.length > 0 && (
+              <>
+                <ActionButton
+                  id="new-weighting"
+                  label="New weighting"
+                  icon={Plus}
+                  disabled={change.isPending}
+                  run={() => add({ ...FRESH, save_as: freeName(weightings) })}
+                />
+                <ActionButton
+                  id="copy-weighting"
+                  label={`Copy ${nameOf(weighting)}`}
+                  icon={Copy}
+                  disabled={change.isPending}
+                  run={() => add({ ...weighting, save_as: freeName(weightings, nameOf(weighting)) })}
+                />
+                <ActionButton
+                  id="drop-weighting"
+                  label={`Remove ${nameOf(weighting)}`}
+                  icon={Trash}
+                  look="quiet"
+                  disabled={change.isPending}
+                  run={() => {
+                    change.mutateAsync({ weightings: weightings.filter((_, i) => i !== at) }).then(
+                      () => go(undefined),
+                      () => {},
+                    );
+                  }}
+                />
+              </>
+            )}
+          </div>
+          {weightings.length > 0 && (
+            <ul>
               <Entry
-                key={m.by.join("×")}
-                item={`margin-${i}`}
-                current={item === `margin-${i}`}
-                title={m.by.join(" × ")}
-                says={`${plural(m.targets.length, "target")}, in ${m.as ?? "shares"}; ${met(i)}`}
+                item="compare"
+                current={item === "compare"}
+                title="Side by side"
+                says={`unweighted${weightings.map((w) => `, ${nameOf(w)}`).join("")}`}
               />
-            ))}
-          </ul>
-          <ActionButton
-            id="new-margin"
-            label="New margin"
-            icon={Plus}
-            run={() => navigate({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: "new" } })}
-          />
+            </ul>
+          )}
           <Sub>Sample design</Sub>
           <ul>
             <Entry
               item="design"
               current={item === "design"}
-              title="Strata, clusters, weight"
+              title="Strata, clusters, standard errors"
               says={
                 design.psus == null
                   ? "does not fit yet"
-                  : `${plural(design.strata ?? 0, "stratum", "strata")}, ${plural(design.psus, "first-stage unit")}, ${plural(design.degrees_of_freedom ?? 0, "degree")} of freedom`
+                  : `${plural(design.strata ?? 0, "stratum", "strata")}, ${plural(design.psus, "first-stage unit")}, ${plural(design.degrees_of_freedom ?? 0, "degree")} of freedom${design.notices?.length ? `; ▲ ${plural(design.notices.length, "thing")} to mind` : ""}`
               }
             />
           </ul>
@@ -99,22 +208,30 @@ export function WeightingStation() {
       right={
         item === "design" ? (
           <DesignForm view={design} codebook={book} />
-        ) : item === "new" ? (
-          <NewMargin weighting={weighting} codebook={book} />
-        ) : margin && at != null ? (
+        ) : item === "compare" ? (
+          <ComparePage codebook={book} />
+        ) : !there ? (
+          <Empty title="There is no such weighting">Choose one on the left.</Empty>
+        ) : part === "new" ? (
+          <NewMargin key={at} at={at} codebook={book} />
+        ) : part === "begin" ? (
+          <Begin key={`${at} ${nameOf(weighting)}`} at={at} codebook={book} report={report} faults={mine} />
+        ) : part === "limits" ? (
+          <LimitsPage key={at} at={at} report={report} faults={mine} />
+        ) : margin ? (
           <MarginInHand
-            key={`${at}-${margin.by.join()}`}
-            at={at}
+            key={`${at}-${marginAt}-${margin.by.join()}`}
+            weightingAt={at}
+            at={marginAt}
             margin={margin}
-            weighting={weighting}
             codebook={book}
             report={report}
-            faults={reports.faults}
+            faults={mine}
           />
-        ) : item ? (
+        ) : part ? (
           <Empty title="There is no such margin">Choose one on the left.</Empty>
         ) : (
-          <Health weighting={weighting} codebook={book} report={report} faults={reports.faults} />
+          <Health key={at} at={at} report={report} faults={mine} />
         )
       }
     />

@@ -1,0 +1,23 @@
+"""How far long work has got, said as it goes on; and being told to stop."""
+
+from collections.abc import Callable
+
+Progress = Callable[[str, float | None], None]
+"""Takes what is being done and the share of the whole that is done (None: not known). Raises Stopped where it was stopped."""
+
+
+class Stopped(Exception):
+    """Somebody stopped the work; nothing of it is kept."""
+
+
+def quiet(says: str, share: float | None) -> None:
+    """Says nothing to nobody."""
+
+
+def part(progress: Progress, first: float, last: float) -> Progress:
+    """A progress for a part of the whole, from one share to another."""
+
+    def tell(says: str, share: float | None) -> None:
+        progress(says, None if share is None else first + share * (last - first))
+
+    return tell

@@ -1,0 +1,120 @@
+"""Work that outlasts a request: run in a pool, its progress kept in view, stopped when asked to."""
+
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import structlog
+from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.progress import Progress, Stopped
+from even_ballot.store.jobs import begin_job, end_job, faults_of, find_job, note_progress
+
+_log = structlog.get_logger()
+_EVERY = 0.5
+_STOPPED = Fault("Stopped. Nothing was taken over.")
+
+
+@dataclass(frozen=True)
+class JobView:
+    """How a job stands. state: running, done, failed or stopped; share: of the whole, None where not known; result: the
+    identifier of what it made."""
+
+    id: str
+    about: str
+    state: str
+    says: str
+    share: float | None
+    result: str | None
+    faults: tuple[Fault, ...]
+
+
+class _Running:
+    """A job under way."""
+
+    def __init__(self, view: JobView) -> None:
+        self.view, self.stop = view, threading.Event()
+
+
+class Jobs:
+    """Runs jobs on a database, two at a time. What a job writes is one transaction: all of it or nothing."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._pool = ThreadPoolExecutor(2, "job")
+        self._running: dict[str, _Running] = {}
+
+    def start(self, kind: str, about: str, work: Callable[[Session, Progress], str]) -> JobView:
+        """Begins a job; `work` gives the identifier of what it made."""
+        job_id = begin_job(self._engine, kind, about)
+        running = _Running(JobView(job_id, about, "running", "Waiting", None, None, ()))
+        self._running[job_id] = running
+        self._pool.submit(self._run, running, work)
+        return running.view
+
+    def view(self, session: Session, job_id: str) -> JobView:
+        """How a job stands: from memory while it runs here, else as it is written down."""
+        if (running := self._running.get(job_id)) is not None:
+            return running.view
+        job = find_job(session, job_id)
+        return JobView(job.id, job.about, job.state, job.says, job.share, job.result, faults_of(job))
+
+    def running(self, job_id: str) -> JobView | None:
+        """A job of this process, running or just ended."""
+        running = self._running.get(job_id)
+        return None if running is None else running.view
+
+    def stop(self, job_id: str) -> None:
+        """Asks a job to stop. One that has ended already stays as it ended."""
+        if (running := self._running.get(job_id)) is not None:
+            running.stop.set()
+
+    def close(self) -> None:
+        """Stops what runs and waits for it."""
+        for running in list(self._running.values()):
+            running.stop.set()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _run(self, running: _Running, work: Callable[[Session, Progress], str]) -> None:
+        job_id, noted = running.view.id, time.monotonic()
+
+        def progress(says: str, share: float | None) -> None:
+            nonlocal noted
+            if running.stop.is_set():
+                raise Stopped
+            running.view = replace(running.view, says=says, share=share)
+            if time.monotonic() - noted > _EVERY:
+                noted = time.monotonic()
+                note_progress(self._engine, job_id, says, share)
+
+        result: str | None = None
+        faults: tuple[Fault, ...] = ()
+        state = "failed"
+        try:
+            with Session(self._engine, expire_on_commit=False) as session, session.begin():
+                result = work(session, progress)
+                progress("Writing it down", 1.0)
+            state = "done"
+        except Stopped:
+            state, faults = "stopped", (_STOPPED,)
+        except StudyError as error:
+            faults = error.faults
+        except OperationalError:
+            faults = (Fault("The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."),)
+        except Exception:
+            _log.exception("job failed", job=job_id)
+            faults = fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.").faults
+        try:
+            end_job(self._engine, job_id, state, result if state == "done" else None, faults)
+        except OperationalError:
+            _log.warning("job's end not written", job=job_id, state=state)
+        running.view = replace(running.view, state=state, result=result if state == "done" else None, faults=faults)
+        # Kept in view a while for those who follow it; afterwards the row says how it ended.
+        timer = threading.Timer(60, self._running.pop, (job_id, None))
+        timer.daemon = True
+        timer.start()

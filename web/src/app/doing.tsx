@@ -1,0 +1,31 @@
+import { useIsFetching, useIsMutating } from "@tanstack/react-query";
+import { useRouterState } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+import { api, got, type Schema } from "../api/client";
+import { percent } from "../parts/figures";
+
+/** What the server is working out, once it takes longer than a moment. */
+export function Doing() {
+  const path = useRouterState({ select: (state) => state.location.pathname });
+  const study = /^\/study\/([^/]+)/.exec(path)?.[1];
+  const busy = useIsFetching() + useIsMutating() > 0;
+  const [doing, setDoing] = useState<Schema["Doing"] | null>(null);
+  useEffect(() => {
+    setDoing(null);
+    if (!busy || !study) return;
+    const look = () =>
+      got(api.GET("/api/v1/studies/{study_id}/doing", { params: { path: { study_id: study } } })).then(
+        (found) => setDoing(found ?? null),
+        () => setDoing(null),
+      );
+    const timer = setInterval(look, 400);
+    return () => clearInterval(timer);
+  }, [busy, study]);
+  if (!doing) return null;
+  return (
+    <p role="status" className="figures fixed bottom-3 left-6 z-40 border-act border-l-4 bg-leaf px-3 py-1.5 text-sm">
+      {doing.says}
+      {doing.share != null && `, ${percent(doing.share, 0)} %`}
+    </p>
+  );
+}

@@ -1,0 +1,82 @@
+import type { Schema } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
+
+export type Weighting = Schema["Weighting"];
+export type Report = Schema["WeightingReport"];
+export type Limits = NonNullable<Weighting["limits"]>;
+export type Margin = NonNullable<Weighting["margins"]>[number];
+
+export const FRESH: Weighting = { base: null, margins: [], scale_to: "cases", save_as: "weight" };
+
+export const nameOf = (weighting: Weighting) => weighting.save_as ?? "weight";
+
+/** Which weighting an address means (from 0), and what of it. */
+export function placeOf(item?: string): { at: number; part: string } {
+  const found = /^(?:w(\d+)-?)?(.*)$/.exec(item ?? "");
+  return { at: found?.[1] ? Number(found[1]) - 1 : 0, part: found?.[2] ?? "" };
+}
+
+/** The address of a part of a weighting; the first one's have no number. */
+export const itemOf = (at: number, part = "") => (at ? `w${at + 1}${part && `-${part}`}` : part || undefined);
+
+/** A name that no weighting has yet. */
+export function freeName(weightings: readonly Weighting[], wanted = "weight") {
+  const taken = weightings.map(nameOf);
+  let name = wanted;
+  for (let k = 2; taken.includes(name); k++) name = `${wanted}${k}`;
+  return name;
+}
+
+/** Faults of a place in a study file, and those of other places. */
+export function faultsAt(faults: readonly Schema["Fault"][], place: string) {
+  const own = faults.filter((f) => f.where?.startsWith(place));
+  return { own, others: faults.filter((f) => !own.includes(f)) };
+}
+
+/** One weighting of the study, and how it is changed. */
+export function useWeighting(at: number) {
+  const study = useStudy();
+  const { change } = useChange();
+  const weightings = study.document.weightings ?? [];
+  const weighting = weightings[at] ?? FRESH;
+  const next = (parts: Partial<Weighting>) => (document: Schema["Study"]) => {
+    const there = document.weightings?.length ? document.weightings : [FRESH];
+    return { weightings: there.map((w, i) => (i === at ? { ...w, ...parts } : w)) };
+  };
+  return {
+    study,
+    weighting,
+    pending: change.isPending,
+    save: (parts: Partial<Weighting>) => change.mutate(next(parts)),
+    saved: (parts: Partial<Weighting>) => change.mutateAsync(next(parts)),
+    /** Another state of one margin, whatever else is being saved. */
+    margin: (place: number, turned: (margin: Margin) => Margin) =>
+      change.mutate((document) => {
+        const margins = document.weightings?.[at]?.margins ?? [];
+        return next({ margins: margins.map((m, i) => (i === place ? turned(m) : m)) })(document);
+      }),
+    /** A change of the limits, whatever else is being saved. */
+    limit: (parts: Partial<Limits>) =>
+      change.mutate((document) => {
+        const { low = 0, high = null } = { ...document.weightings?.[at]?.limits, ...parts };
+        return next({ limits: low === 0 && high == null ? null : { low, high } })(document);
+      }),
+    /** Gives the weight another name wherever it is used. */
+    rename: (to: string) => {
+      const was = nameOf(weighting);
+      change.mutate((document) => ({
+        weightings: next({ save_as: to })(document).weightings.map((w) => (w.base === was ? { ...w, base: to } : w)),
+        ...(document.design?.weight === was ? { design: { ...document.design, weight: to } } : {}),
+      }));
+    },
+  };
+}
+
+/** What the weights start from, in a few words. */
+export function baseSays({ base }: Weighting): string {
+  if (base == null) return "1 for every case";
+  if (typeof base === "string") return base;
+  if ("stratum_population" in base) return `${base.stratum_population} over the cases in ${base.by.join(" × ")}`;
+  const over = (base.over ?? []).map((name) => ` / ${name}`).join("");
+  return `${(base.times ?? []).join(" × ") || "1"}${over}${base.divided_by && base.divided_by !== 1 ? ` / ${base.divided_by}` : ""}`;
+}
