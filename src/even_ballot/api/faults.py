@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy.exc import DBAPIError
 
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.progress import Stopped
 from even_ballot.store.studies import NoStudy, StaleState
 
 _log = structlog.get_logger("even_ballot")
@@ -46,6 +47,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NoStudy)
     def _missing(request: Request, error: NoStudy) -> JSONResponse:
         return _answer(404, Fault("There is no such study.", "", "It may have been removed; see the list of studies."))
+
+    @app.exception_handler(Stopped)
+    def _stopped(request: Request, error: Stopped) -> JSONResponse:
+        return _answer(409, Fault("This was stopped before it was done; nothing was changed.", "", "Ask for it again."))
 
     @app.exception_handler(RequestValidationError)
     def _invalid(request: Request, error: RequestValidationError) -> JSONResponse:

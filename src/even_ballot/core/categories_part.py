@@ -1,19 +1,21 @@
 """A coded or several-answer stub against one banner entry."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 import numpy as np
 
 from even_ballot.core import estimates as est
-from even_ballot.core.blocks import Across, Block, coded_block, multi_block
+from even_ballot.core.across import Across
+from even_ballot.core.blocks import Block, Rows, coded_block, multi_block
 from even_ballot.core.dataset import Floats
 from even_ballot.core.estimates import Distribution, Estimates, Spread
 from even_ballot.core.linear import Linear
-from even_ballot.core.nets import net_rows
+from even_ballot.core.nets import NetRow, net_rows
 from even_ballot.core.part import Part, is_of_numbers, there
+from even_ballot.core.passes import Passes
 from even_ballot.core.request import TableRequest
-from even_ballot.core.results import Cell, Plain, StubKey, Test
+from even_ballot.core.results import Category, Cell, Plain, StubKey, Test
 from even_ballot.core.sample import Sample
 from even_ballot.core.tests import Independence, Trend, Wald, independence, wald
 from even_ballot.core.trend import slopes
@@ -23,13 +25,21 @@ from even_ballot.core.variance import ratio, variances
 class CategoriesPart(Part):
     """A coded or several-answer stub."""
 
-    def __init__(self, sample: Sample, name: str, over: Across, request: TableRequest, where: str, table: str) -> None:
+    def __init__(
+        self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str, table: str
+    ) -> None:
         super().__init__(sample, over, request)
-        self.several = sample.data.variable(name, where).kind == "multi"
+        kind = sample.data.variable(name, where).kind
+        self.several, self.numeric = kind == "multi", kind == "coded"
         make = multi_block if self.several else coded_block
-        self.block: Block = make(
-            sample, name, over, where, lambda categories: net_rows(request.nets, name, categories, request.stub, table)
-        )
+
+        def nets(categories: Sequence[Category]) -> tuple[NetRow, ...]:
+            return net_rows(request.nets, name, categories, request.stub, table)
+
+        rows = Rows(nets, request.total_row, request.dates)
+        key = ("block", name, request.where, over.heading, request.nets, request.stub if request.nets else (), request.total_row,
+               request.dates)  # fmt: skip
+        self.block: Block = passes.once(key, lambda: make(sample, name, over, where, rows), Block.size)
         self.heading = self.block.stub
         self.name = name
         self.keys = [StubKey(name, c.code) for c in self.heading.categories]
@@ -60,7 +70,7 @@ class CategoriesPart(Part):
             own = slice(0, self.block.categories)
             e = self._response_pct().at(own, here[1])
             yield from self._emit(keys[own], paths, "response_pct", e, share=True, with_n=True)
-        if not self.several and any(map(is_of_numbers, self.show)):
+        if self.numeric and any(map(is_of_numbers, self.show)):
             mean, spread = self._mean
             weights = self._weights.sum(0)
             ranks = [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in weights.T]
@@ -128,13 +138,13 @@ class CategoriesPart(Part):
     def tests(self) -> Iterator[Test]:
         names = self.over.heading.variables
         if "independence" in self.request.tests and len(names) == 1 and not self.several:
-            inner = self.block.inner.at(slice(0, self.block.categories))
-            found = independence(inner.w, inner.squares, int(inner.n.sum()), self.units)
+            apart = self.block.apart.at(slice(0, self.block.categories))
+            found = independence(apart.w, apart.squares, int(apart.n.sum()), self.units)
             if found is not None:
                 yield Independence(self.name, names, *found)
         if "wald" in self.request.tests and len(names) == 1 and not self.several:
-            inner = self.block.inner.at(slice(0, self.block.categories))
-            found = wald(inner.w, inner.squares, self.units)
+            apart = self.block.apart.at(slice(0, self.block.categories))
+            found = wald(apart.w, apart.squares, self.units)
             if found is not None:
                 yield Wald(self.name, names, *found)
         if "trend" in self.request.tests and len(names) == 1:
@@ -142,24 +152,24 @@ class CategoriesPart(Part):
         if "columns" in self.request.tests and len(self.paths) > 2:
             for r, key in enumerate(self.keys):
                 yield from self._compare(key, self._col_pct.at(r, slice(1, None)))
-            if "mean" in self.show and not self.several:
+            if "mean" in self.show and self.numeric:
                 yield from self._compare(StubKey(self.name), self._mean[0].at(slice(1, None)))
 
     def _trends(self) -> Iterator[Trend]:
         """Each row's share over the banner's columns, and the mean of the codes where means are shown."""
-        scores = np.array([path[0] for path in self.over.paths], np.float64)
-        known = [c.in_codebook for c in self.over.heading.categories[0]]
-        inner, base = self.block.inner, self.block.base.at(0, slice(1, None))
+        known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
+        scores, columns = self.over.scores[known], 1 + self.over.single[known]
+        part, base = self.block.part.at(slice(None), columns), self.block.base.at(0, columns)
         squares = None
-        if inner.squares is not None and base.squares is not None:
-            squares = (inner.squares[..., known], inner.squares[..., known], base.squares[..., known])
-        b, variance = slopes(inner.w[..., known], base.w[..., known], squares, scores[known], self.units)
+        if part.squares is not None and base.squares is not None:
+            squares = (part.squares, part.squares, base.squares)
+        b, variance = slopes(part.w, base.w, squares, scores, self.units)
         yield from self._trend(self.keys, b, variance)
-        if "mean" in self.show and not self.several:
+        if "mean" in self.show and self.numeric:
             codes = self.codes[:, None]
-            w = self._weights[..., 1:][..., known]
-            ww = None if self.block.ww is None else self.block.ww[:, self.known, 1:][..., known]
+            w = self._weights[..., columns]
+            ww = None if self.block.ww is None else self.block.ww[:, self.known][..., columns]
             moments = None if ww is None else tuple((ww * codes**k).sum(1) for k in (2, 1, 0))
             squares = None if moments is None else (moments[0][:, None], moments[1][:, None], moments[2])
-            b, variance = slopes((w * codes).sum(1)[:, None], w.sum(1), squares, scores[known], self.units)
+            b, variance = slopes((w * codes).sum(1)[:, None], w.sum(1), squares, scores, self.units)
             yield from self._trend([StubKey(self.name)], b, variance)

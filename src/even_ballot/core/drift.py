@@ -177,8 +177,11 @@ def _words(table: TableResult) -> dict[tuple[str, int], str]:
 
 def _spoken(cell: Cell, words: dict[tuple[str, int], str]) -> tuple[str, str]:
     """A cell's row and column in words."""
-    own = "" if cell.stub.code is None else f": {words.get((cell.stub.variable, cell.stub.code), cell.stub.code)}"
-    path = [words.get((key.variable, key.code), str(key.code)) for key in cell.banner]
+    key = cell.stub
+    own = (
+        f": {key.net}" if key.net is not None else "" if key.code is None else f": {words.get((key.variable, key.code), key.code)}"
+    )
+    path = [str(key.step) if key.code is None else words.get((key.variable, key.code), str(key.code)) for key in cell.banner]
     return f"{cell.stub.variable}{own}", ", ".join(path) or "Total"
 
 

@@ -5,7 +5,7 @@ from string import ascii_uppercase
 
 from even_ballot.core.tests import Columns
 
-Path = tuple[int, ...]
+Path = tuple[int | str, ...]
 
 
 def column_letters(paths: Sequence[Path]) -> dict[Path, str]:

@@ -6,10 +6,11 @@ from functools import cached_property
 import numpy as np
 
 from even_ballot.core import estimates as est
-from even_ballot.core.blocks import Across, columns_of
-from even_ballot.core.dataset import Bools
+from even_ballot.core.across import Across, everybody
+from even_ballot.core.dataset import Bools, Floats, Ints
 from even_ballot.core.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.part import Part, quantile_of
+from even_ballot.core.passes import Passes
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import Cell, StubHeading, StubKey, Test
 from even_ballot.core.sample import Sample
@@ -20,9 +21,9 @@ from even_ballot.core.trend import slopes
 class NumberPart(Part):
     """A number as stub: one row of means and their like."""
 
-    def __init__(self, sample: Sample, name: str, over: Across, request: TableRequest, where: str) -> None:
+    def __init__(self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str) -> None:
         super().__init__(sample, over, request)
-        self.name = name
+        self.name, self.passes = name, passes
         self.heading = StubHeading(name, sample.data.variable(name, where).title, "number", ())
         column = sample.data.column(name, where)
         self.inside = column.answered & sample.who
@@ -31,28 +32,49 @@ class NumberPart(Part):
     @cached_property
     def _measured(self) -> tuple[Estimates, Spread]:
         """Means and spread of every column, the total first."""
-        m = self.sample.tally_number(self.y, self.inside, self.over.index, self.over.columns + 1)
-        squares = (None if x is None else columns_of(x) for x in (m.ww, m.wwy, m.wwyy))
-        moments = Moments(m.shift, columns_of(m.counts), columns_of(m.w), columns_of(m.wy), *squares)
+        laid = self.over.laid
+        key = ("moments", self.name, self.request.where, self.over.heading)
+        m = self.passes.once(
+            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 5 * m.w.nbytes
+        )  # fmt: skip
+        squares = (None if x is None else laid(x) for x in (m.ww, m.wwy, m.wwyy))
+        moments = Moments(m.shift, laid(m.counts), laid(m.w), laid(m.wy), *squares)
         self.df_of = m.df
         self.moments = moments
-        who = self.inside
+        who, columns = self.inside, self.over.columns + 1
         y, weight, index = self.y[who], self.sample.weight[who], self.over.index[who].astype(np.int64)
         whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), moments.counts[:1])
-        each = est.spread(Distribution(y, index, weight, self.over.columns + 1), m.counts)
-        spread = Spread(*(np.append(getattr(whole, s), getattr(each, s)[:-1]) for s in ("sd", "skewness", "kurtosis")))
+        each = est.spread(Distribution(y, index, weight, columns), m.counts)
+        spread = Spread(*(self._spread_of(s, whole, each, moments.counts) for s in ("sd", "skewness", "kurtosis")))
         return est.means(moments, spread.sd, self.units), spread
 
+    def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
+        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of several."""
+        own = getattr(each, of)[:-1]
+        if self.over.members is not None:
+            found = []
+            for k, members in enumerate(self.over.members):
+                if len(members) == 1:
+                    found.append(own[members[0]])
+                    continue
+                domain = self._domain(k + 1)
+                values = Distribution(self.y[domain], np.zeros(n[k + 1], np.int64), self.sample.weight[domain], 1)
+                found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
+            own = np.array(found)
+        return np.append(getattr(whole, of), own)
+
     def _domain(self, column: int) -> Bools:
-        return self.inside if column == 0 else self.inside & (self.over.index == column - 1)
+        if column == 0:
+            return self.inside
+        members = [column - 1] if self.over.members is None else self.over.members[column - 1]
+        return self.inside & np.isin(self.over.index, members)
 
     def _below(self, value: float, column: int) -> Estimates:
         domain = self._domain(column)
         return est.shares(self._sum(domain & (self.y <= value)), self._sum(domain), self.units)
 
     def _sum(self, who: Bools) -> Sums:
-        nowhere = np.zeros(len(who), np.int8)
-        t = self.sample.tally(np.where(who, nowhere, np.int8(-1)), nowhere, 1, 1)
+        t = self.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
         return Sums(t.w, t.ww, t.counts)
 
     def cells(self, first: int) -> Iterator[Cell]:
@@ -71,13 +93,13 @@ class NumberPart(Part):
     def tests(self) -> Iterator[Test]:
         names = self.over.heading.variables
         if "trend" in self.request.tests and len(names) == 1:
-            known = [c.in_codebook for c in self.over.heading.categories[0]]
-            scores = np.array([path[0] for path in self.over.paths], np.float64)[known]
+            known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
+            scores, columns = self.over.scores[known], 1 + self.over.single[known]
             _, m = self._measured, self.moments
-            w, wy = m.w[:, 1:][:, known], m.wy[:, 1:][:, known]
+            w, wy = m.w[:, columns], m.wy[:, columns]
             squares = None
             if m.ww is not None and m.wwy is not None and m.wwyy is not None:
-                yy, y, one = (x[:, 1:][:, known] for x in (m.wwyy, m.wwy, m.ww))
+                yy, y, one = (x[:, columns] for x in (m.wwyy, m.wwy, m.ww))
                 squares = (yy[:, None], y[:, None], one)
             yield from self._trend([StubKey(self.name)], *slopes(wy[:, None], w, squares, scores, self.units))
         if "columns" in self.request.tests and len(self.paths) > 2:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy import special
 
 from even_ballot.core import estimates as est
-from even_ballot.core.blocks import Across
+from even_ballot.core.across import Across
 from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.estimates import Estimates, Spread
@@ -55,7 +55,7 @@ class Part:
         self.units: Units = sample.units
         self.df = self.units.degrees_of_freedom
         self.show = request.show
-        self.paths: list[Path] = [(), *(tuple(map(BannerKey, over.heading.variables, path)) for path in over.paths)]
+        self.paths: list[Path] = [(), *(tuple(map(BannerKey.of, over.heading.variables, path)) for path in over.paths)]
 
     def cells(self, first: int) -> Iterator[Cell]:
         """The cells of every column from the first wanted (0: the total)."""
@@ -145,12 +145,12 @@ class Part:
         raise NotImplementedError
 
     def _compare(self, stub: StubKey, e: Estimates) -> Iterator[Columns]:
-        """All pairs of columns that share their outer categories; e: an estimate for each column but the total, (C,)."""
+        """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for each but the total."""
         if self.df < 1:
             return
         paths = self.over.paths
         pairs = [(i, j) for i, j in combinations(range(len(paths)), 2) if paths[i][:-1] == paths[j][:-1]]
-        pairs = [(i, j) for i, j in pairs if e.base_n[i] > 0 and e.base_n[j] > 0]
+        pairs = [(i, j) for i, j in pairs if e.base_n[i] > 0 and e.base_n[j] > 0 and not self.over.overlap(i, j)]
         if not pairs:
             return
         a, b = (np.array(side) for side in zip(*pairs, strict=True))

@@ -4,8 +4,10 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from even_ballot.core.display import Display
 from even_ballot.core.intervals import Interval
 from even_ballot.core.model import Model
+from even_ballot.core.periods import Period
 from even_ballot.core.tests import Adjust
 
 Named = Literal[
@@ -18,11 +20,12 @@ BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1)]
 
 
 class Net(Model):
-    """A group of a stub's categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable;
-    left out, every stub variable that has such categories."""
+    """A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable; left out,
+    every stub variable that has such categories. banner: the variable of the banner of which it is one column instead."""
 
     label: str = Field(min_length=1)
     stub: str | None = None
+    banner: str | None = None
     codes: tuple[int, ...] = ()
     top: int | None = Field(default=None, ge=1)
     bottom: int | None = Field(default=None, ge=1)
@@ -31,27 +34,35 @@ class Net(Model):
     def _one_way(self) -> Self:
         if sum((bool(self.codes), self.top is not None, self.bottom is not None)) != 1:
             raise ValueError("a net is made of codes, or of the top or the bottom categories: give one of the three")
+        if self.stub is not None and self.banner is not None:
+            raise ValueError("a net is a row or a column: give stub or banner, not both")
         return self
 
 
 class TableRequest(Model):
-    """A table: stub variables down, banner variables across (a list inside is nested). levels: of the letters, the strict one
-    first. plain: beside every share and mean what a simple random sample would give, unweighted and weighted. layout: battery, its
-    stub variables down and their common answers across."""
+    """A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
+    plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
+    levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
+    unweighted and weighted. layout: battery, its stub variables down and their common answers across. display: how it is shown;
+    no figure depends on it."""
 
     id: str = Field(min_length=1)
     title: str | None = None
+    group: str | None = None
     stub: tuple[str, ...] = ()
     banner: tuple[BannerEntry, ...] = ()
     where: str | None = None
     show: tuple[Stat, ...] = ("n", "col_pct")
     interval: Interval = Interval()
     nets: tuple[Net, ...] = ()
+    dates: Period = "month"
+    total_row: bool = False
     tests: tuple[Literal["independence", "wald", "columns", "trend"], ...] = ()
     adjust: Adjust = "none"
     levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
     plain: bool = False
     layout: Literal["crosstab", "battery"] = "crosstab"
+    display: Display = Display()
 
     @model_validator(mode="after")
     def _levels_in_order(self) -> Self:

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from even_ballot.core.across import Across
 from even_ballot.core.dataset import Bools, Dataset, Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.replicates import ByCase, ByUnit
@@ -42,17 +43,19 @@ class Sample:
 
         return sum(in_halves(len(self.weight), part))
 
-    def tally(self, stub: NDArray[Any], banner: NDArray[Any], height: int, width: int) -> Tally:
-        """Sums by row × stub category × banner category. stub: (n,), below 0 for cases that do not count; banner: (n,)."""
+    def tally(self, stub: NDArray[Any], over: Across, height: int) -> Tally:
+        """Sums by row × stub category × banner category, the last that of cases without an answer there. stub: (n,), below 0 for
+        cases that do not count."""
         units, weight = self.units, self.weight
+        banner, width = over.index, over.columns + 1
         if isinstance(units.replicates, ByCase):
-            df = self._df(tally(stub, banner, units.unit, weight, (units.rows, height, width)))
+            df = self._df(tally(stub, banner, units.unit, weight, (units.rows, height, width)), over)
             whole = tally(stub, banner, np.zeros(len(weight), np.int32), weight, (1, height, width))
             cell = np.where(stub >= 0, stub.astype(np.int64) * width + banner, -1)
             rows = units.replicates.rows(cell, None, whole.w.ravel())
             return Tally(whole.counts, rows.reshape(-1, height, width), None, df)
         t = tally(stub, banner, units.unit, weight, (units.rows, height, width), units.own)
-        df = self._df(t)
+        df = self._df(t, over)
         if isinstance(units.replicates, ByUnit):
             return Tally(t.counts, units.replicates.rows(t.w), None, df)
         if units.residuals is None:
@@ -63,21 +66,20 @@ class Sample:
             extra.append(tally(counted, banner, category, units.residuals.free, (size, height, width)).w)
         return Tally(t.counts, _beside(t.w, extra), None if t.ww is None else _beside(t.ww, None, units.residuals.extra), df)
 
-    def _df(self, t: Tally) -> Ints:
-        """PSUs less strata among the cases that count: of everybody, and of each banner category but the last, (C,)."""
-        there = t.w.sum(1) > 0
-        there = np.concatenate([there.any(1, keepdims=True), there[:, :-1]], 1)
+    def _df(self, t: Tally, over: Across) -> Ints:
+        """PSUs less strata among the cases that count: of everybody, and of each column, (1 + C,)."""
+        there = over.laid((t.w.sum(1) > 0).astype(np.int64)) > 0
         starts = np.flatnonzero(np.diff(self.units.stratum, prepend=-1))
         strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)
-        n = t.counts.sum(0)
-        psus = np.concatenate([[n.sum()], n[:-1]]) if self.units.own else there.sum(0)
+        psus = over.laid(t.counts.sum(0)) if self.units.own else there.sum(0)
         return np.asarray(psus - strata)
 
-    def tally_number(self, y: Floats, inside: Bools, banner: NDArray[Any], width: int) -> Moments:
+    def tally_number(self, y: Floats, inside: Bools, over: Across) -> Moments:
         """Sums of a number by row × banner category. y: (n,); inside: (n,), who counts."""
         units, weight = self.units, self.weight
+        banner, width = over.index, over.columns + 1
         if isinstance(units.replicates, ByCase):
-            df = self._df_of(tally_number(y, inside, banner, units.unit, weight, (units.rows, width)))
+            df = self._df_of(tally_number(y, inside, banner, units.unit, weight, (units.rows, width)), over)
             whole = tally_number(y, inside, banner, np.zeros(len(weight), np.int32), weight, (1, width))
             cell = np.where(inside, banner, -1).astype(np.int64)
             w, wy = (
@@ -85,7 +87,7 @@ class Sample:
             )  # fmt: skip
             return Moments(whole.shift, whole.counts, w, wy, None, None, None, df)
         m = tally_number(y, inside, banner, units.unit, weight, (units.rows, width), units.own)
-        df = self._df_of(m)
+        df = self._df_of(m, over)
         if isinstance(units.replicates, ByUnit):
             return Moments(m.shift, m.counts, units.replicates.rows(m.w), units.replicates.rows(m.wy), None, None, None, df)
         if units.residuals is None:
@@ -98,8 +100,8 @@ class Sample:
         w, wy = _beside(m.w, [x.w for x in extra]), _beside(m.wy, [x.wy for x in extra])
         return Moments(m.shift, m.counts, w, wy, ww, wwy, wwyy, df)
 
-    def _df_of(self, m: Moments) -> Ints:
-        return self._df(Tally(m.counts[None], m.w[:, None], None))
+    def _df_of(self, m: Moments, over: Across) -> Ints:
+        return self._df(Tally(m.counts[None], m.w[:, None], None), over)
 
 
 def _beside(rows: Floats, extra: list[Floats] | None, empty: int = 0) -> Floats:

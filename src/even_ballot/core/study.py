@@ -14,12 +14,15 @@ from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import AnyStep, Effect, run_ledger
 from even_ballot.core.marks import Marks
 from even_ballot.core.model import Model
+from even_ballot.core.passes import Passes
 from even_ballot.core.reading import interpret
-from even_ballot.core.request import TableRequest
+from even_ballot.core.request import BannerEntry, TableRequest
 from even_ballot.core.results import TableResult, plain
 from even_ballot.core.sampling import sampled
 from even_ballot.core.screening import Finding, Screening, sweep
-from even_ballot.core.tabulate import tabulate
+from even_ballot.core.suppression.request import Suppression
+from even_ballot.core.suppression.tables import pattern_of, without_hidden
+from even_ballot.core.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
 from even_ballot.core.weighting.request import Weighting
@@ -47,7 +50,7 @@ class Source(Model):
 
 
 class Study(Model):
-    """A whole study."""
+    """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new table begins with."""
 
     even_ballot: Literal[1] = 1
     title: str = "Untitled study"
@@ -58,8 +61,11 @@ class Study(Model):
     ledger: tuple[AnyStep, ...] = ()
     weightings: tuple[Weighting, ...] = ()
     design: Design = Design()
+    where: str | None = None
+    usual_banner: tuple[BannerEntry, ...] = ()
     tables: tuple[TableRequest, ...] = ()
     marks: Marks = Marks()
+    suppression: Suppression = Suppression()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -207,7 +213,12 @@ def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results
     findings = sweep(data, study.codebook, study.screening)
     weighted = run_weightings(study, data)
     units, weight = designed(study, weighted)
-    tables = [tabulate(weighted.data, units, weight, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
+    passes = Passes(weighted.data, units, weight, study.where)
+    tables = [counted_table(passes, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
+    if study.suppression.below is not None:
+        pattern = pattern_of(passes, study.tables, study.suppression.below)
+        whole = zip(tables, study.tables, strict=True)
+        tables = [without_hidden(passes, table, request, pattern, f"tables[{i}]") for i, (table, request) in enumerate(whole)]
     return Results(
         len(raw.rows), data.n, tuple(effects), findings, weighted.reports, units, weight_name(study), tuple(tables), weighted.data
     )

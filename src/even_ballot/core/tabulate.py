@@ -1,41 +1,47 @@
 """A table request → a result, presentation-free."""
 
-from even_ballot.core.blocks import across
 from even_ballot.core.categories_part import CategoriesPart
 from even_ballot.core.dataset import Dataset, Floats
 from even_ballot.core.design import Units
-from even_ballot.core.expressions import condition
 from even_ballot.core.faults import fault
 from even_ballot.core.number_part import NumberPart
 from even_ballot.core.part import Part
+from even_ballot.core.passes import Passes
+from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import Cell, StubHeading, TableResult, Test
-from even_ballot.core.sample import Sample
 
 
 def tabulate(data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]") -> TableResult:
-    """One table: every figure asked for, of every stub variable in every banner column and in the total column.
+    """One table by itself: every figure asked for, of every stub variable in every banner column and in the total column.
 
     data: n cases; units: their design; weight: float64 (n,). Raises StudyError where the request does not fit.
     """
+    return counted_table(Passes(data, units, weight), request, where)
+
+
+def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet) -> TableResult:
+    """One table of several made of the same cases. tell: told of every block of the table."""
+    data = passes.data
     if not request.stub:
         raise fault("The table has no stub, so there is nothing to count.", f"{where}.stub", "Name at least one variable.")
-    inside = condition(request.where, data, f"{where}.where")
-    sample = Sample(data, units, weight, inside)
-    entries = [across(data, entry, f"{where}.banner[{i}]") for i, entry in enumerate(request.entries)]
+    sample = passes.sample(request.where, f"{where}.where")
+    entries = [passes.across(entry, request, f"{where}.banner[{i}]", where) for i, entry in enumerate(request.entries or ((),))]
     cells: list[Cell] = []
     tests: list[Test] = []
     stubs: list[StubHeading] = []
+    blocks = len(request.stub) * len(entries)
     for i, name in enumerate(request.stub):
         place = f"{where}.stub[{i}]"
         kind = data.variable(name, place).kind
-        for j, over in enumerate(entries or [across(data, (), where)]):
-            if kind in ("coded", "multi"):
-                part: Part = CategoriesPart(sample, name, over, request, place, where)
+        for j, over in enumerate(entries):
+            tell(f"Counting {request.title or request.id}", (i * len(entries) + j) / blocks)
+            if kind in ("coded", "multi", "date"):
+                part: Part = CategoriesPart(passes, sample, name, over, request, place, where)
             elif kind == "number":
-                part = NumberPart(sample, name, over, request, place)
+                part = NumberPart(passes, sample, name, over, request, place)
             else:
-                raise fault(f"{name} is a {kind}; a stub is made of coded variables, numbers and several answers.", place,
+                raise fault(f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.", place,
                             "Code its answers first.")  # fmt: skip
             if j == 0:
                 stubs.append(part.heading)
@@ -44,10 +50,9 @@ def tabulate(data: Dataset, units: Units, weight: Floats, request: TableRequest,
             tests += part.tests()
     if request.layout == "battery":
         _check_battery(stubs, where)
-    in_filter = sample.cases
+    banners = tuple(over.heading for over in entries) if request.entries else ()
     return TableResult(
-        request.id, request.title or request.id, tuple(stubs), tuple(e.heading for e in entries), in_filter,
-        tuple(cells), tuple(tests),
+        request.id, request.title or request.id, tuple(stubs), banners, sample.cases, tuple(cells), tuple(tests)
     )  # fmt: skip
 
 

@@ -34,8 +34,8 @@ class Columns:
 
     stub: dict[str, Any]
     banner: tuple[str, ...]
-    a: tuple[int, ...]
-    b: tuple[int, ...]
+    a: tuple[int | str, ...]
+    b: tuple[int | str, ...]
     diff: float
     se: float
     t: float

@@ -4,12 +4,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from even_ballot.core.display import displayed
 from even_ballot.core.faults import counted
 from even_ballot.core.letters import column_letters, letters_of
 from even_ballot.core.marks import SHARES, Marks, weak
 from even_ballot.core.recognition import QUIET, item_of, stem_of
 from even_ballot.core.request import TableRequest
-from even_ballot.core.results import BannerKey, Cell, StubHeading, StubKey, TableResult
+from even_ballot.core.results import BannerKey, Cell, Step, StubHeading, StubKey, TableResult, code_and_net
+from even_ballot.core.suppression.request import Suppression
 from even_ballot.core.tests import Columns
 
 Shape = Literal["share", "number", "whole"]
@@ -39,8 +41,8 @@ class Line:
     """One line of figures: the category (said on its first line only), what the figures are, and one for each column.
 
     code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
-    would explain; marks: why each is weak; either None where there is nothing to say. variable, shapes: of a battery's line, its
-    item and what its figures are column by column.
+    would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to say. variable,
+    shapes: of a battery's line, its item and what its figures are column by column.
     """
 
     code: int | None
@@ -54,14 +56,15 @@ class Line:
     marked: bool = False
     letters: tuple[str | None, ...] | None = None
     marks: tuple[str | None, ...] | None = None
+    hidden: tuple[bool, ...] | None = None
     variable: str | None = None
     shapes: tuple[Shape, ...] | None = None
 
 
 @dataclass(frozen=True)
 class Section:
-    """A stub variable: its question, its lines, and the unweighted bases of its columns. path: of a battery's section, the banner
-    column whose cases it is of."""
+    """A stub variable: its question, its lines, and the unweighted bases of its columns, None where hidden. path: of a battery's
+    section, the banner column whose cases it is of."""
 
     variable: str
     title: str
@@ -90,8 +93,8 @@ class Spanner:
 
 @dataclass(frozen=True)
 class Grid:
-    """headings: rows of spanners, outermost first, over `columns` columns (the total is the first); paths: the codes
-    that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean."""
+    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown, is the first); paths: the
+    codes that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean."""
 
     columns: int
     paths: tuple[tuple[BannerKey, ...], ...]
@@ -102,31 +105,28 @@ class Grid:
     battery: tuple[BatteryColumn, ...] | None = None
 
 
-Key = tuple[tuple[str, int], ...]
+Key = tuple[tuple[str, Step], ...]
 
 
-def _columns(result: TableResult) -> tuple[list[Key], tuple[tuple[Spanner, ...], ...]]:
-    keys: list[Key] = [()]
+def _columns(result: TableResult, total: bool) -> tuple[list[Key], tuple[tuple[Spanner, ...], ...]]:
+    keys: list[Key] = [()] if total else []
     depth = max((len(b.variables) for b in result.banners), default=0)
     rows: list[list[Spanner]] = [[] for _ in range(2 * depth)]
     for banner in result.banners:
         first = len(keys)
         paths: list[Key] = [()]
-        for name, categories in zip(banner.variables, banner.categories, strict=True):
-            paths = [(*path, (name, c.code)) for path in paths for c in categories]
+        for name, level in zip(banner.variables, banner.levels, strict=True):
+            paths = [(*path, (name, column.step)) for path in paths for column in level]
         keys += paths
         repeat, width = 1, len(paths)
-        for level, (title, categories) in enumerate(zip(banner.titles, banner.categories, strict=True)):
-            rows[2 * level] += [Spanner(first + k * width, width, title) for k in range(repeat)]
-            each = width // max(len(categories), 1)
-            rows[2 * level + 1] += [
-                Spanner(first + k * width + j * each, each, c.label) for k in range(repeat) for j, c in enumerate(categories)
+        for at, (title, level) in enumerate(zip(banner.titles, banner.levels, strict=True)):
+            rows[2 * at] += [Spanner(first + k * width, width, title) for k in range(repeat)]
+            each = width // max(len(level), 1)
+            rows[2 * at + 1] += [
+                Spanner(first + k * width + j * each, each, column.label) for k in range(repeat) for j, column in enumerate(level)
             ]
-            repeat, width = repeat * max(len(categories), 1), each
-    return keys, tuple(tuple(row) for row in rows)
-
-
-Cells = dict[tuple[str, int | None, str | None, Key, str], Cell]
+            repeat, width = repeat * max(len(level), 1), each
+    return keys, tuple(tuple(spanner for spanner in row if spanner.span) for row in rows)
 
 
 class _Compared:
@@ -139,8 +139,8 @@ class _Compared:
         if "columns" in request.tests:
             for banner in result.banners:
                 inside = [key for key in keys if tuple(name for name, _ in key) == banner.variables]
-                letters = column_letters([tuple(code for _, code in key) for key in inside])
-                self.of_columns |= {key: letters[tuple(code for _, code in key)] for key in inside}
+                letters = column_letters([tuple(step for _, step in key) for key in inside])
+                self.of_columns |= {key: letters[tuple(step for _, step in key)] for key in inside}
 
     def letters(self, stub: StubKey, stat: str) -> tuple[str | None, ...] | None:
         """Beside the figures of one line."""
@@ -151,31 +151,67 @@ class _Compared:
         found: dict[Key, str] = {}
         for banner in dict.fromkeys(test.banner for test in mine):
             letters = {tuple(c for _, c in k): v for k, v in self.of_columns.items() if tuple(n for n, _ in k) == banner}
-            of = letters_of([test for test in mine if test.banner == banner], letters, self.levels)
+            shown = [test for test in mine if test.banner == banner and test.a in letters and test.b in letters]
+            of = letters_of(shown, letters, self.levels)
             found |= {tuple(zip(banner, path, strict=True)): text for path, text in of.items()}
         return tuple(found.get(key) for key in self.keys) if found else None
 
 
-def lay_out(result: TableResult, request: TableRequest, marks: Marks | None = None) -> Grid:
+Name = tuple[str, int | None, str | None, Key, str]
+
+
+class _Figures:
+    """Figures found by row, column and stat; which of them are hidden, and which are weak by the rules."""
+
+    def __init__(self, result: TableResult, rules: Marks) -> None:
+        self._cells: dict[Name, Cell] = {}
+        for cell in result.cells:
+            self._cells.setdefault(self._name(cell.stub, cell.banner, cell.stat), cell)
+        self._hidden = {self._name(figure.stub, figure.banner, figure.stat) for figure in result.hidden or ()}
+        self._rules = rules
+
+    @staticmethod
+    def _name(stub: StubKey, banner: tuple[BannerKey, ...], stat: str) -> Name:
+        return stub.variable, stub.code, stub.net, tuple((key.variable, key.step) for key in banner), stat
+
+    def at(self, stub: StubKey, path: Key, stat: str) -> Cell | None:
+        """A figure, or None."""
+        return self._cells.get((stub.variable, stub.code, stub.net, path, stat))
+
+    def is_hidden(self, stub: StubKey, path: Key, stat: str) -> bool:
+        """Whether there is one that is not shown."""
+        return (stub.variable, stub.code, stub.net, path, stat) in self._hidden
+
+    def marks(self, row: list[Cell | None]) -> tuple[str | None, ...] | None:
+        """Why figures are weak; None where none is."""
+        reasons = tuple("; ".join(weak(cell, self._rules)) or None if cell else None for cell in row)
+        return reasons if any(reasons) else None
+
+
+def lay_out(
+    result: TableResult, request: TableRequest, marks: Marks | None = None, suppression: Suppression | None = None
+) -> Grid:  # fmt: skip
     """The grid of a table: for each category a line per figure asked for, with standard error and limits below. marks: the rules
-    for weak figures."""
-    keys, headings = _columns(result)
-    cells: Cells = {}
-    for cell in result.cells:
-        path = tuple((step.variable, step.code) for step in cell.banner)
-        cells.setdefault((cell.stub.variable, cell.stub.code, cell.stub.net, path, cell.stat), cell)
+    for weak figures; suppression: those for figures that are hidden."""
+    result = displayed(result, request.display, request.layout == "battery")
+    keys, headings = _columns(result, request.display.total_column or not result.banners)
+    figures = _Figures(result, marks or Marks(base=None, df=None))
+    below = None if suppression is None else suppression.below
     compared = _Compared(result, request, keys)
-    rules = marks or Marks(base=None, df=None)
     if request.layout == "battery":
-        return _battery(result, request, keys, cells, rules)
-    sections = tuple(_section(stub, keys, cells, request, compared, rules) for stub in result.stubs)
-    paths = tuple(tuple(BannerKey(*step) for step in key) for key in keys)
+        return _battery(result, request, keys, figures, below)
+    sections = tuple(_section(stub, keys, figures, request, compared) for stub in result.stubs)
+    paths = tuple(tuple(BannerKey.of(*step) for step in key) for key in keys)
     letters = tuple(compared.of_columns.get(key) for key in keys) if compared.of_columns else None
-    return Grid(len(keys), paths, headings, sections, letters, tuple(_notes(request, letters, sections)))
+    notes = tuple(_notes(result, request, letters, sections, below))
+    return Grid(len(keys), paths, headings, sections, letters, notes)
 
 
-def _notes(request: TableRequest, letters: tuple[str | None, ...] | None, sections: tuple[Section, ...]) -> Iterator[str]:
-    """What letters and marks mean."""
+def _notes(
+    result: TableResult, request: TableRequest, letters: tuple[str | None, ...] | None, sections: tuple[Section, ...],
+    below: int | None,
+) -> Iterator[str]:  # fmt: skip
+    """What letters and marks mean, and what is hidden."""
     if letters is not None:
         first, *second = (f"{100 * level:g} %" for level in request.levels)
         loose = f"; a small letter: at {second[0]}" if second else ""
@@ -188,34 +224,43 @@ def _notes(request: TableRequest, letters: tuple[str | None, ...] | None, sectio
                 why[reason] = why.get(reason, 0) + 1
     if why:
         yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
+    if result.hidden:
+        small = sum(figure.why == "small" for figure in result.hidden)
+        others = len(result.hidden) - small
+        protects = f", or to protect those ({others:,})" if others else ""
+        yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
 
 
-def _section(
-    stub: StubHeading, keys: list[Key], cells: Cells, request: TableRequest, compared: _Compared, rules: Marks
-) -> Section:  # fmt: skip
+def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: TableRequest, compared: _Compared) -> Section:
     lines: list[Line] = []
-    rows: list[tuple[StubKey, str, bool]] = [(StubKey(stub.variable, c.code), c.label, not c.in_codebook) for c in stub.categories]
-    rows += [(StubKey(stub.variable, net=label), label, False) for label in stub.nets]
+    rows = [(StubKey.of(stub.variable, row.step), row.label, row.stray) for row in stub.rows]
     for key, label, marked in [*rows, (StubKey(stub.variable), "", False)]:
         said = label
         for stat in request.show:
-            row = [cells.get((key.variable, key.code, key.net, path, stat)) for path in keys]
-            if not any(row):
+            row = [figures.at(key, path, stat) for path in keys]
+            gone = tuple(figures.is_hidden(key, path, stat) for path in keys)
+            if not any(row) and not any(gone):
                 continue
+            hidden = gone if any(gone) else None
             for figure, shape, values in _figures(stat, row, request):
                 strong = figure == name_of(stat)
-                reasons = tuple("; ".join(weak(c, rules)) or None if c else None for c in row) if strong else ()
                 letters = compared.letters(key, stat) if strong else None
-                marked_as = reasons if any(reasons) else None
-                lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, marked_as))
+                weak_ones = figures.marks(row) if strong else None
+                lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, weak_ones, hidden))
                 said = ""
-    base_of = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), None)
-    bases: list[int | None] = []
+    base_of = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), "")
     own = [key for key, _, _ in rows] + [StubKey(stub.variable)]
-    for path in keys:
-        found = (cells.get((k.variable, k.code, k.net, path, base_of or "")) for k in own)
-        bases.append(next((cell.base_n for cell in found if cell is not None), None))
-    return Section(stub.variable, stub.title, tuple(lines), tuple(bases))
+    bases = tuple(_base(figures, own, path, base_of) for path in keys) if base_of else ()
+    return Section(stub.variable, stub.title, tuple(lines), bases)
+
+
+def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int | None:
+    """A column's unweighted base; None where it is hidden."""
+    cells = (figures.at(key, path, stat) for key in rows)
+    base = next((cell.base_n for cell in cells if cell is not None), None)
+    if base is not None:
+        return base
+    return None if any(figures.is_hidden(key, path, stat) for key in rows) else 0
 
 
 def _figures(stat: str, row: list[Cell | None], request: TableRequest) -> list[tuple[str, Shape, tuple[float | None, ...]]]:
@@ -233,20 +278,16 @@ def _figures(stat: str, row: list[Cell | None], request: TableRequest) -> list[t
     return figures
 
 
-def _battery(result: TableResult, request: TableRequest, keys: list[Key], cells: Cells, rules: Marks) -> Grid:
+def _battery(result: TableResult, request: TableRequest, keys: list[Key], figures: _Figures, below: int | None) -> Grid:
     """Items down, their answers across, then what else is asked for of each item; a section for everybody and for each column of
     the banner."""
     first = result.stubs[0]
     wanted = [stat for stat in request.show if stat in SHARES and stat != "row_pct"]
-    across = [(BatteryColumn(c.code, None, stat), c.label) for stat in wanted for c in first.categories]
-    across += [(BatteryColumn(None, label, stat), label) for stat in wanted for label in first.nets]
+    across = [(BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows]
     of_items = [stat for stat in request.show if stat not in (*SHARES, "n", "count")]
     across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
     across.append((BatteryColumn(None, None, "base"), "Base"))
     columns = [column for column, _ in across]
-    shapes: tuple[Shape, ...] = tuple(
-        "share" if c.stat in SHARES else "whole" if c.stat == "base" else "number" for c in columns
-    )  # fmt: skip
     titles = _titles(result, keys)
     stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""
     asked = stem.strip(QUIET)
@@ -254,47 +295,48 @@ def _battery(result: TableResult, request: TableRequest, keys: list[Key], cells:
     for key in keys:
         lines: list[Line] = []
         for stub in result.stubs:
-            row = [cells.get((stub.variable, c.code, c.net, key, c.stat)) for c in columns]
-            base = next((cell.base_n for cell in row if cell is not None and cell.base_n is not None), None)
-            if base is None:
-                continue
-            lines += _item(stub, item_of(stub.title, stem), row, base, shapes, request, rules)
+            lines += _item(stub, item_of(stub.title, stem), key, columns, figures, request)
         if lines:
-            path = tuple(BannerKey(*step) for step in key)
+            path = tuple(BannerKey.of(*step) for step in key)
             title = titles[key] if len(keys) > 1 or not asked else ""
             said = " · ".join(part for part in (title, asked if not sections else "") if part)
             sections.append(Section("", said, tuple(lines), tuple(None for _ in columns), path))
     heading = tuple(Spanner(i, 1, label) for i, (_, label) in enumerate(across))
-    notes = tuple(_notes(request, None, tuple(sections)))
+    notes = tuple(_notes(result, request, None, tuple(sections), below))
     return Grid(len(columns), (), ((), heading), tuple(sections), None, notes, tuple(columns))
 
 
 def _item(
-    stub: StubHeading, title: str, row: list[Cell | None], base: int, shapes: tuple[Shape, ...], request: TableRequest, rules: Marks
+    stub: StubHeading, title: str, path: Key, columns: list[BatteryColumn], figures: _Figures, request: TableRequest
 ) -> Iterator[Line]:
-    """An item's estimates, their standard errors and limits."""
-
-    def line(figure: str, field: str) -> Line | None:
-        values = tuple(None if c is None else getattr(c, field) for c in row[:-1])
-        strong = field == "est"
-        reasons = tuple("; ".join(weak(c, rules)) or None if c else None for c in row) if strong else ()
-        if not any(v is not None for v in values):
-            return None
-        return Line(
-            None, None, "", title if strong else "", figure, "share", (*values, base if strong else None), strong, False, None,
-            reasons if any(reasons) else None, stub.variable, shapes,
-        )  # fmt: skip
-
+    """An item's estimates, their standard errors and limits; nothing where nobody answered it."""
+    shapes: tuple[Shape, ...] = tuple(
+        "share" if c.stat in SHARES else "whole" if c.stat == "base" else "number" for c in columns
+    )  # fmt: skip
+    keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
+    row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
+    gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
+    base = next((cell.base_n for cell in row if cell is not None and cell.base_n is not None), None)
+    if base is None and not any(gone):
+        return
+    gone[-1] = base is None
     level = f"{100 * request.interval.level:g} %"
     for figure, field in (("", "est"), ("Standard error", "se"), (f"{level} from", "low"), (f"{level} to", "high")):
-        made = line(figure, field)
-        if made is not None:
-            yield made
+        strong = field == "est"
+        values = tuple(None if cell is None else getattr(cell, field) for cell in row[:-1])
+        if strong or any(v is not None for v in values):
+            yield Line(
+                None, None, "", title if strong else "", figure, "share", (*values, base if strong else None), strong, False, None,
+                figures.marks(row) if strong else None, tuple(gone) if any(gone) else None, stub.variable, shapes,
+            )  # fmt: skip
 
 
 def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:
     """What each column is called where it heads a section."""
     labels = {
-        (name, c.code): c.label for b in result.banners for name, cats in zip(b.variables, b.categories, strict=True) for c in cats
+        (name, column.step): column.label
+        for banner in result.banners
+        for name, level in zip(banner.variables, banner.levels, strict=True)
+        for column in level
     }
     return {key: ", ".join(labels[step] for step in key) or "All" for key in keys}

@@ -78,9 +78,11 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
         gone = effect.cases_before - effect.cases_after
         if gone:
             lines.append(f"{effect.sentence}{f' ({effect.why})' if effect.why else ''}: {counted(gone, 'case')} set aside.")
-    for report, weighting in zip(results.weightings, study.weightings, strict=True):
-        lines.append(weight_sentence(weighting, report))
+    made = {weighting.save_as: weighting for weighting in study.weightings}
+    lines += [weight_sentence(made[report.save_as], report) for report in results.weightings]
     tables = "weighted by " + results.weight if results.weight else "unweighted"
+    if study.where:
+        lines.append(f"Tables are of the cases where {study.where}, a domain of the design.")
     lines.append(f"Design: {design_sentence(study.design, results.units)} Tables are {tables}.")
     lines.append(f"{method_sentence(study.design, results.units)} Percentages are of those who answered.")
     for interval in dict.fromkeys(request.interval for request in requests):

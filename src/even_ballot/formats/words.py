@@ -7,9 +7,11 @@ differences, and those come with their own test. What sampling alone could expla
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from even_ballot.core.blocks import ALL
+from even_ballot.core.display import displayed
 from even_ballot.core.recognition import item_of, stem_of
 from even_ballot.core.request import TableRequest
-from even_ballot.core.results import BannerHeading, BannerKey, Cell, StubHeading, StubKey, TableResult
+from even_ballot.core.results import BannerHeading, BannerKey, Cell, Step, StubHeading, StubKey, TableResult
 from even_ballot.core.tests import Columns, Independence
 
 Path = tuple[BannerKey, ...]
@@ -50,22 +52,25 @@ class _Read:
         self.result, self.request = result, request
         self.cells = {(c.stub, c.banner, c.stat): c for c in result.cells}
 
-    def label(self, banner: BannerHeading, path: Sequence[int]) -> str:
-        """A column in words: Hask, Woman."""
+    def label(self, banner: BannerHeading, path: Sequence[Step]) -> str | None:
+        """A column in words: Hask, Woman; None where it is not shown."""
         words = []
-        for code, categories in zip(path, banner.categories, strict=True):
-            words.append(next(c.label for c in categories if c.code == code))
-        return ", ".join(words)
+        for step, level in zip(path, banner.levels, strict=True):
+            words.append(next((column.label for column in level if column.step == step), None))
+        return None if None in words else ", ".join(str(word) for word in words)
 
     def tests(self, stub: StubKey, banner: BannerHeading) -> list[Columns]:
         key = {name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None}
-        return [t for t in self.result.tests if isinstance(t, Columns) and t.stub == key and t.banner == banner.variables]
+        mine = [t for t in self.result.tests if isinstance(t, Columns) and t.stub == key and t.banner == banner.variables]
+        return [t for t in mine if self.label(banner, t.a) is not None and self.label(banner, t.b) is not None]
 
     def rows(self, stub: StubHeading) -> list[tuple[StubKey, str, str]]:
         """Rows that can be told of: key, label and stat."""
-        rows = [(StubKey(stub.variable, net=label), label, "col_pct") for label in stub.nets]
-        rows += [(StubKey(stub.variable, c.code), c.label, "col_pct") for c in stub.categories if c.in_codebook]
-        return [row for row in rows if "col_pct" in self.request.show]
+        if "col_pct" not in self.request.show:
+            return []
+        nets = [row for row in stub.rows if isinstance(row.step, str) and not (row.step == ALL and self.request.total_row)]
+        rows = [*nets, *(row for row in stub.rows if not isinstance(row.step, str) and not row.stray)]
+        return [(StubKey.of(stub.variable, row.step), row.label, "col_pct") for row in rows]
 
     def whole(self, stub: StubHeading) -> Iterator[Reading]:
         """What everybody answered: the most frequent answer, and the mean where it is shown."""
@@ -85,7 +90,7 @@ class _Read:
         rows = [*self.rows(stub), (StubKey(stub.variable), "", "mean")]
         tests = [(test, key, label, stat) for key, label, stat in rows for test in self.tests(key, banner)]
         # A net stands for its categories where there is one.
-        if stub.nets:
+        if any(item[1].net is not None for item in tests):
             tests = [item for item in tests if item[1].code is None]
         if not tests:
             return
@@ -99,11 +104,11 @@ class _Read:
         """The sentence on one difference, picked as the clearest of several: its test is held against all of them (Bonferroni)."""
         share = stat != "mean"
         larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
-        paths = tuple(tuple(map(BannerKey, banner.variables, path)) for path in (larger, smaller))
+        paths = tuple(tuple(map(BannerKey.of, banner.variables, path)) for path in (larger, smaller))
         a, b = (self.cells.get((key, path, stat)) for path in paths)
         if a is None or b is None:
             return
-        first, second = (self.label(banner, path) for path in (larger, smaller))
+        first, second = self.label(banner, larger) or "", self.label(banner, smaller) or ""
         points = 100 * abs(test.diff)
         size = (f"{points:.0f} points" if points >= 10 else f"{points:.1f} points") if share else f"{abs(test.diff):.2f}"
         size += f", the clearest of {of:,}," if of > 1 else ","
@@ -132,6 +137,7 @@ def in_words(result: TableResult, request: TableRequest) -> tuple[Reading, ...]:
 
     Differences need the table's `columns` tests.
     """
+    result = displayed(result, request.display, request.layout == "battery")
     read = _Read(result, request)
     found: list[Reading] = []
     stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""

@@ -46,7 +46,9 @@ def _value(shape: Shape, value: float | None) -> float | None:
     return None if value is None else value * 100 if shape == "share" else value
 
 
-def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, grid: Grid, note: list[str]) -> None:
+def _write_table(
+    sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, scope: str | None, grid: Grid, note: list[str]
+) -> None:
     sheet.hide_gridlines(2)
     for c, width in enumerate(_WIDTHS):
         sheet.set_column(c, c, width)
@@ -54,7 +56,9 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
     last = grid.columns + 1
     title = formats(bold=True, font_size=13)
     sheet.write(0, 0, result.title, title)
-    shown = f"Cases where {request.where}; n = {result.in_filter:,}" if request.where else f"All cases; n = {result.in_filter:,}"
+    n = "×" if result.in_filter is None else f"{result.in_filter:,}"
+    conditions = " and ".join(filter(None, (scope, request.where)))
+    shown = f"{f'Cases where {conditions}' if conditions else 'All cases'}; n = {n}"
     sheet.write(1, 0, shown, formats(font_color=_GREY))
     top = 3
     depth = max(len(grid.headings), 1)
@@ -66,7 +70,7 @@ def _write_table(sheet: Any, formats: _Formats, result: TableResult, request: Ta
     total = formats(
         align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {})
     )
-    if grid.battery is None:
+    if grid.battery is None and () in grid.paths:
         sheet.write(top + depth - 1, 2, "All", total)
     lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
     for r, spanners in enumerate(grid.headings):
@@ -124,7 +128,9 @@ def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: i
                 if beside:
                     style = formats(align="right", num_format=f'{_NUMBER[shape]}" {beside}"', **colour)
                 if number is None:
-                    sheet.write(row, 2 + c, "–", formats(align="right", font_color=_GREY))
+                    sheet.write(
+                        row, 2 + c, "×" if line.hidden and line.hidden[c] else "–", formats(align="right", font_color=_GREY)
+                    )
                 else:
                     sheet.write_number(row, 2 + c, number, style)
             row += 1
@@ -132,7 +138,10 @@ def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: i
             sheet.write(row, 0, "Base (unweighted)", formats(indent=1, italic=True))
             for c, base in enumerate(section.bases):
                 style = formats(align="right", num_format="#,##0", italic=True)
-                sheet.write_number(row, 2 + c, 0 if base is None else base, style)
+                if base is None:
+                    sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))
+                else:
+                    sheet.write_number(row, 2 + c, base, style)
             row += 1
         row += 1
     return row - 1
@@ -155,9 +164,8 @@ def workbook(study: Study, results: Results) -> bytes:
     for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
         name = _sheet_name(result.title, taken)
         sheet = book.add_worksheet(name)
-        _write_table(
-            sheet, formats, result, request, lay_out(result, request, study.marks), methods_note(study, results, (request,))
-        )
+        grid = lay_out(result, request, study.marks, study.suppression)
+        _write_table(sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,)))
         contents.write(2 + k, 0, k + 1, formats(align="left"))
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, result.title)
     methods = book.add_worksheet("Methods")

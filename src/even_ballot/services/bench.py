@@ -7,7 +7,8 @@ undo, switching off and reordering find earlier states again.
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
@@ -15,13 +16,17 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.dataset import Dataset, Floats, RawTable
 from even_ballot.core.design import Units
+from even_ballot.core.display import Display
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
+from even_ballot.core.passes import Passes
+from even_ballot.core.progress import Progress, Stopped
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.study import Results, Weighted, designed, start, weigh, weight_name
-from even_ballot.core.tabulate import tabulate
+from even_ballot.core.suppression.tables import Pattern, pattern_of, without_hidden
+from even_ballot.core.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.core.weighting.request import Weighting
@@ -82,6 +87,19 @@ class Doing:
     share: float | None
 
 
+class _Work:
+    """Work that somebody waits for."""
+
+    def __init__(self) -> None:
+        self.doing: Doing | None = None
+        self.stop = threading.Event()
+
+    def tell(self, says: str, share: float | None) -> None:
+        if self.stop.is_set():
+            raise Stopped
+        self.doing = Doing(says, share)
+
+
 class _Kept:
     """The most recently used values by key."""
 
@@ -109,10 +127,10 @@ class Bench:
     study do not push out what they are all made of; so are orders of all cases, which are large."""
 
     def __init__(self) -> None:
-        self._doing: dict[str, Doing] = {}
-        self._kept = {"states": _Kept(600), "files": _Kept(24), "orders": _Kept(24)}
+        self._works: dict[str, list[_Work]] = {}
+        self._kept = {"states": _Kept(600), "files": _Kept(24), "orders": _Kept(24), "passes": _Kept(3)}
 
-    def once(self, key: str, make: Callable[[], T], among: Literal["states", "files", "orders"] = "states") -> T:
+    def once(self, key: str, make: Callable[[], T], among: Literal["states", "files", "orders", "passes"] = "states") -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""
         kept = self._kept[among]
         found: Any = kept.get(key)
@@ -183,19 +201,28 @@ class Bench:
         key, ledgered = self.ledgered(session, state)
         book, settings = state.study.codebook, state.study.screening
         key = hash_of("sweep", key, book.model_dump_json(), settings.model_dump_json())
-        study_id = state.record.id
-
-        def tell(says: str, share: float | None) -> None:
-            self._doing[study_id] = Doing(says, share)
-
-        try:
+        with self.telling(state) as tell:
             return self.once(key, lambda: sweep(ledgered.last, book, settings, tell))
+
+    @contextmanager
+    def telling(self, state: State) -> Iterator[Progress]:
+        """Work on a study that is seen while it goes on, and can be stopped."""
+        work = _Work()
+        works = self._works.setdefault(state.record.id, [])
+        works.append(work)
+        try:
+            yield work.tell
         finally:
-            self._doing.pop(study_id, None)
+            works.remove(work)
 
     def doing(self, study_id: str) -> Doing | None:
         """What is being worked out for a study that takes a while."""
-        return self._doing.get(study_id)
+        return next((work.doing for work in self._works.get(study_id, ()) if work.doing is not None), None)
+
+    def stop(self, study_id: str) -> None:
+        """Stops what is being worked out for a study; nothing is kept of it, and nothing is lost."""
+        for work in list(self._works.get(study_id, ())):
+            work.stop.set()
 
     def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
         """The cases with their weights."""
@@ -246,21 +273,63 @@ class Bench:
         return self._counted(session, state, request.model_copy(update={"tests": tests}), at)
 
     def _counted(self, session: Session, state: State, request: TableRequest, at: int) -> TableResult:
+        before, passes = self.passes(session, state)
+        counted = request.model_copy(update={"display": Display(), "group": None})
+        key = hash_of("table", before, counted.model_dump_json())
+
+        def count() -> TableResult:
+            with self.telling(state) as tell:
+                return counted_table(passes, counted, f"tables[{at}]", tell)
+
+        result = self.once(key, count)
+        if state.study.suppression.below is None:
+            return result
+        pattern_key, pattern = self.pattern(session, state)
+        hidden = hash_of("hidden", key, pattern_key)
+        return self.once(hidden, lambda: without_hidden(passes, result, request, pattern, f"tables[{at}]"))
+
+    def passes(self, session: Session, state: State) -> tuple[str, Passes]:
+        """The cases that all tables are made of, and what was counted of them."""
         before, ready = self.designed(session, state)
-        key = hash_of("table", before, request.model_dump_json())
-        return self.once(key, lambda: tabulate(ready.data, ready.units, ready.weight, request, f"tables[{at}]"))
+        scope = state.study.where
+        key = hash_of("passes", before, scope or "")
+        return key, self.once(key, lambda: Passes(ready.data, ready.units, ready.weight, scope), among="passes")
+
+    def pattern(self, session: Session, state: State) -> tuple[str, Pattern]:
+        """What is hidden when all tables are released together."""
+        before, passes = self.passes(session, state)
+        asked = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
+        requests, below = state.study.tables, state.study.suppression.below or 0
+        key = hash_of("pattern", before, str(below), *(request.model_dump_json(include=asked) for request in requests))
+
+        def choose() -> Pattern:
+            with self.telling(state) as tell:
+                return pattern_of(passes, requests, below, tell)
+
+        return key, self.once(key, choose)
 
     def notable(self, session: Session, state: State) -> Results:
-        """What a methods note is written from: everything but the tables."""
-        return self.results(session, state, tables=False)
+        """What a methods note is written from: everything but findings and tables; weightings that could be made."""
+        _, weighed = self.weighed(session, state)
+        return self._found(session, state, (), weighed.made.reports, ())
 
-    def results(self, session: Session, state: State, tables: bool = True) -> Results:
+    def results(self, session: Session, state: State) -> Results:
         """Everything, as a run of the study file finds it."""
-        _, ledgered = self.ledgered(session, state)
         _, weighted = self.weighted(session, state)
+        with self.telling(state) as tell:
+            tables = []
+            for at, request in enumerate(state.study.tables):
+                tell(f"Counting {request.title or request.id}", at / len(state.study.tables))
+                tables.append(self.table(session, state, at))
+        return self._found(session, state, self.findings(session, state), weighted.reports, tuple(tables))
+
+    def _found(
+        self, session: Session, state: State, findings: tuple[Finding, ...], reports: tuple[WeightingReport, ...],
+        tables: tuple[TableResult, ...],
+    ) -> Results:  # fmt: skip
+        _, ledgered = self.ledgered(session, state)
         _, ready = self.designed(session, state)
-        made = tuple(self.table(session, state, i) for i in range(len(state.study.tables))) if tables else ()
         return Results(
-            len(ledgered.start.rows), ready.data.n, ledgered.effects, self.findings(session, state), weighted.reports,
-            ready.units, weight_name(state.study), made, ready.data,
+            len(ledgered.start.rows), ready.data.n, ledgered.effects, findings, reports, ready.units, weight_name(state.study),
+            tables, ready.data,
         )  # fmt: skip

@@ -2,7 +2,8 @@
 
 from sqlalchemy.orm import Session
 
-from even_ballot.core.faults import StudyError, fault, some
+from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.progress import Stopped
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.methods import methods_note
 from even_ballot.formats.words import in_words
@@ -10,6 +11,8 @@ from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
 from even_ballot.services.views import TableView
 from even_ballot.store.studies import State
+
+_STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
 
 
 def table(session: Session, bench: Bench, state: State, table_id: str) -> TableView:
@@ -25,7 +28,10 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
         note = methods_note(state.study, bench.notable(session, state), (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
-    return TableView(table_id, result, lay_out(result, request, state.study.marks), tuple(note), (), words)
+    except Stopped:
+        return TableView(table_id, None, None, (), (_STOPPED,))
+    grid = lay_out(result, request, state.study.marks, state.study.suppression)
+    return TableView(table_id, result, grid, tuple(note), (), words)
 
 
 def release(session: Session, bench: Bench, state: State) -> dict[str, bytes]:

@@ -438,7 +438,11 @@ export interface paths {
         get: operations["doing"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Stop Doing
+         * @description Stops what is being worked out for the study.
+         */
+        delete: operations["stop_doing"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1030,11 +1034,19 @@ export interface components {
         };
         /**
          * BannerHeading
-         * @description A banner entry: for each variable of its nest, outermost first, its question and categories.
+         * @description A banner entry: for each variable of its nest, outermost first, its question, categories, and nets of them. shown: of each
+         *     level in the order they are shown in, where that was settled.
          */
         BannerHeading: {
             /** Categories */
             categories: components["schemas"]["Category"][][];
+            /**
+             * Nets
+             * @default []
+             */
+            nets?: string[][];
+            /** Shown */
+            shown?: components["schemas"]["even_ballot__core__results__Shown"][][] | null;
             /** Titles */
             titles: string[];
             /** Variables */
@@ -1042,11 +1054,13 @@ export interface components {
         };
         /**
          * BannerKey
-         * @description One step of a banner column's path.
+         * @description One step of a banner column's path: a category of a variable, or a net of several.
          */
         BannerKey: {
             /** Code */
-            code: number;
+            code?: number | null;
+            /** Net */
+            net?: string | null;
             /** Variable */
             variable: string;
         };
@@ -1427,9 +1441,9 @@ export interface components {
          */
         Columns: {
             /** A */
-            a: number[];
+            a: (number | string)[];
             /** B */
-            b: number[];
+            b: (number | string)[];
             /** Banner */
             banner: string[];
             /** Diff */
@@ -1676,6 +1690,24 @@ export interface components {
             variables: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * Display
+         * @description How a table is shown. Figures are computed from everybody whatever is hidden.
+         */
+        Display: {
+            columns?: components["schemas"]["Sort"] | null;
+            rows?: components["schemas"]["Sort"] | null;
+            /**
+             * Total Column
+             * @default true
+             */
+            total_column?: boolean;
+            /**
+             * Variables
+             * @default []
+             */
+            variables?: components["schemas"]["ShownVariable"][];
         };
         /**
          * Doing
@@ -1983,8 +2015,8 @@ export interface components {
         };
         /**
          * Grid
-         * @description headings: rows of spanners, outermost first, over `columns` columns (the total is the first); paths: the codes
-         *     that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean.
+         * @description headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown, is the first); paths: the
+         *     codes that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean.
          */
         Grid: {
             /** Battery */
@@ -2037,6 +2069,19 @@ export interface components {
             row: number;
             /** Weight */
             weight: number;
+        };
+        /**
+         * HiddenFigure
+         * @description A figure that is not shown. why: small (few cases), or protects (others could be worked out from it).
+         */
+        HiddenFigure: {
+            /** Banner */
+            banner: components["schemas"]["BannerKey"][];
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["StubKey"];
+            /** Why */
+            why: string;
         };
         /**
          * Ids
@@ -2251,8 +2296,8 @@ export interface components {
          * @description One line of figures: the category (said on its first line only), what the figures are, and one for each column.
          *
          *     code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
-         *     would explain; marks: why each is weak; either None where there is nothing to say. variable, shapes: of a battery's line, its
-         *     item and what its figures are column by column.
+         *     would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to say. variable,
+         *     shapes: of a battery's line, its item and what its figures are column by column.
          */
         Line: {
             /** Category */
@@ -2261,6 +2306,8 @@ export interface components {
             code: number | null;
             /** Figure */
             figure: string;
+            /** Hidden */
+            hidden?: boolean[] | null;
             /** Letters */
             letters?: (string | null)[] | null;
             /**
@@ -2465,10 +2512,12 @@ export interface components {
         };
         /**
          * Net
-         * @description A group of a stub's categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable;
-         *     left out, every stub variable that has such categories.
+         * @description A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable; left out,
+         *     every stub variable that has such categories. banner: the variable of the banner of which it is one column instead.
          */
         Net: {
+            /** Banner */
+            banner?: string | null;
             /** Bottom */
             bottom?: number | null;
             /**
@@ -2938,8 +2987,8 @@ export interface components {
         };
         /**
          * Section
-         * @description A stub variable: its question, its lines, and the unweighted bases of its columns. path: of a battery's section, the banner
-         *     column whose cases it is of.
+         * @description A stub variable: its question, its lines, and the unweighted bases of its columns, None where hidden. path: of a battery's
+         *     section, the banner column whose cases it is of.
          */
         Section: {
             /** Bases */
@@ -2971,18 +3020,66 @@ export interface components {
             worded: boolean;
         };
         /**
-         * Shown
-         * @description An answer of a variable. code is None for entries that could not be placed and for texts.
+         * ShownCategory
+         * @description A category, by code, or a net, by its label, as it is shown: under another label, or not at all.
          */
-        Shown: {
-            /** Cases */
-            cases: number;
+        ShownCategory: {
             /** Code */
-            code: number | null;
+            code?: number | null;
+            /**
+             * Hide
+             * @default false
+             */
+            hide?: boolean;
             /** Label */
-            label: string;
-            /** Sort */
-            sort: string;
+            label?: string | null;
+            /** Net */
+            net?: string | null;
+        };
+        /**
+         * ShownVariable
+         * @description A stub or banner variable as it is shown. categories: those listed come first and in this order, the others after them.
+         */
+        ShownVariable: {
+            /**
+             * Categories
+             * @default []
+             */
+            categories?: components["schemas"]["ShownCategory"][];
+            /** Label */
+            label?: string | null;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * Sort
+         * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure in one row (variable, and
+         *     code or net). The largest comes first unless ascending. Items of a battery: by the figure in the column of code or net.
+         */
+        Sort: {
+            /**
+             * Ascending
+             * @default false
+             */
+            ascending?: boolean;
+            /**
+             * At
+             * @default {}
+             */
+            at?: {
+                [key: string]: number | string;
+            };
+            /** Code */
+            code?: number | null;
+            /** Net */
+            net?: string | null;
+            /**
+             * Stat
+             * @default col_pct
+             */
+            stat?: string;
+            /** Variable */
+            variable?: string | null;
         };
         /**
          * Source
@@ -3081,7 +3178,8 @@ export interface components {
         };
         /**
          * StubHeading
-         * @description A stub variable, its question, its categories (none for a number) and the nets of them.
+         * @description A stub variable, its question, its categories (none for a number) and the nets of them. shown: rows in the order they are
+         *     shown in, where that was settled.
          */
         StubHeading: {
             /** Categories */
@@ -3093,6 +3191,8 @@ export interface components {
              * @default []
              */
             nets?: string[];
+            /** Shown */
+            shown?: components["schemas"]["even_ballot__core__results__Shown"][] | null;
             /** Title */
             title: string;
             /** Variable */
@@ -3112,7 +3212,7 @@ export interface components {
         };
         /**
          * Study
-         * @description A whole study.
+         * @description A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new table begins with.
          */
         Study: {
             /**
@@ -3171,6 +3271,8 @@ export interface components {
              */
             screening?: components["schemas"]["Screening"];
             source: components["schemas"]["Source"];
+            /** @default {} */
+            suppression?: components["schemas"]["Suppression"];
             /**
              * Tables
              * @default []
@@ -3182,10 +3284,17 @@ export interface components {
              */
             title?: string;
             /**
+             * Usual Banner
+             * @default []
+             */
+            usual_banner?: (string | string[])[];
+            /**
              * Weightings
              * @default []
              */
             weightings?: components["schemas"]["Weighting"][];
+            /** Where */
+            where?: string | null;
         };
         /**
          * StudyCard
@@ -3233,10 +3342,21 @@ export interface components {
             undo: string | null;
         };
         /**
+         * Suppression
+         * @description below: figures of fewer unweighted cases than this (but some) are hidden in every table, with as many others as it takes
+         *     that nobody can work them out; null: nothing is hidden.
+         */
+        Suppression: {
+            /** Below */
+            below?: number | null;
+        };
+        /**
          * TableRequest
-         * @description A table: stub variables down, banner variables across (a list inside is nested). levels: of the letters, the strict one
-         *     first. plain: beside every share and mean what a simple random sample would give, unweighted and weighted. layout: battery, its
-         *     stub variables down and their common answers across.
+         * @description A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
+         *     plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
+         *     levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
+         *     unweighted and weighted. layout: battery, its stub variables down and their common answers across. display: how it is shown;
+         *     no figure depends on it.
          */
         TableRequest: {
             /**
@@ -3250,6 +3370,21 @@ export interface components {
              * @default []
              */
             banner?: (string | string[])[];
+            /**
+             * Dates
+             * @default month
+             * @enum {string}
+             */
+            dates?: "day" | "month" | "quarter" | "year";
+            /**
+             * @default {
+             *       "total_column": true,
+             *       "variables": []
+             *     }
+             */
+            display?: components["schemas"]["Display"];
+            /** Group */
+            group?: string | null;
             /** Id */
             id: string;
             /**
@@ -3303,22 +3438,30 @@ export interface components {
             tests?: ("independence" | "wald" | "columns" | "trend")[];
             /** Title */
             title?: string | null;
+            /**
+             * Total Row
+             * @default false
+             */
+            total_row?: boolean;
             /** Where */
             where?: string | null;
         };
         /**
          * TableResult
-         * @description The cells and tests of a table, with the headings they stand under.
+         * @description The cells and tests of a table, with the headings they stand under. in_filter: None where that is hidden; hidden: figures
+         *     that were taken out, None where small cells are shown.
          */
         TableResult: {
             /** Banners */
             banners: components["schemas"]["BannerHeading"][];
             /** Cells */
             cells: components["schemas"]["Cell"][];
+            /** Hidden */
+            hidden?: components["schemas"]["HiddenFigure"][] | null;
             /** Id */
             id: string;
             /** In Filter */
-            in_filter: number;
+            in_filter: number | null;
             /** Stubs */
             stubs: components["schemas"]["StubHeading"][];
             /** Tests */
@@ -3591,7 +3734,7 @@ export interface components {
             /** Answered */
             answered: number;
             /** Answers */
-            answers: components["schemas"]["Shown"][];
+            answers: components["schemas"]["even_ballot__services__views__Shown"][];
             /** Arrived As */
             arrived_as: ("coded" | "number" | "text" | "date" | "multi") | null;
             /** Blank */
@@ -3771,6 +3914,35 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             /** Reports */
             reports: (components["schemas"]["WeightingReport"] | null)[];
+        };
+        /**
+         * Shown
+         * @description A row or column as it is shown: a code or the label of a net, what it is called, and whether its scale does not know it.
+         */
+        even_ballot__core__results__Shown: {
+            /** Label */
+            label: string;
+            /** Step */
+            step: number | string;
+            /**
+             * Stray
+             * @default false
+             */
+            stray?: boolean;
+        };
+        /**
+         * Shown
+         * @description An answer of a variable. code is None for entries that could not be placed and for texts.
+         */
+        even_ballot__services__views__Shown: {
+            /** Cases */
+            cases: number;
+            /** Code */
+            code: number | null;
+            /** Label */
+            label: string;
+            /** Sort */
+            sort: string;
         };
     };
     responses: never;
@@ -5017,6 +5189,53 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Doing"] | null;
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    stop_doing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

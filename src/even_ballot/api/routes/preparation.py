@@ -117,6 +117,12 @@ def doing(study_id: str, bench: Workbench) -> Doing | None:
     return bench.doing(study_id)
 
 
+@router.delete("/doing", status_code=204)
+def stop_doing(study_id: str, bench: Workbench) -> None:
+    """Stops what is being worked out for the study."""
+    bench.stop(study_id)
+
+
 @router.get("/findings/cases", response_model_exclude_none=True)
 def finding_cases(
     variable: str, kind: str, value: str, state: CurrentStudy, session: Transaction, bench: Workbench

@@ -1,0 +1,141 @@
+"""Hidden figures taken out of tables."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from even_ballot.core.blocks import ALL
+from even_ballot.core.nets import banner_nets, net_rows
+from even_ballot.core.passes import Passes
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.request import TableRequest
+from even_ballot.core.results import BannerKey, Cell, HiddenFigure, Step, StubKey, TableResult, Test
+from even_ballot.core.suppression.events import (
+    ANSWERED,
+    RESPONSES,
+    Events,
+    State,
+    events_of,
+    filter_of,
+    key_of,
+    net_state,
+)  # fmt: skip
+from even_ballot.core.suppression.hiding import Hidden, hide
+from even_ballot.core.tests import Columns, Trend
+
+_COUNTS = ("n", "count")
+_SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """What the tables of a study publish, and what of it is hidden."""
+
+    events: Events
+    hidden: Hidden
+
+
+def pattern_of(passes: Passes, requests: Sequence[TableRequest], below: int, tell: Progress = quiet) -> Pattern:
+    """What is to be hidden when all these tables are released together."""
+    events = events_of(passes, requests)
+    return Pattern(events, hide(events, below, tell))
+
+
+class _Table:
+    """One table's figures as events."""
+
+    def __init__(self, passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str) -> None:
+        self.result, self.request, self.pattern, self.where = result, request, pattern, where
+        self.filter_id, _ = filter_of(passes, request, where)
+
+    @cached_property
+    def _states(self) -> dict[tuple[str, bool, Step], State]:
+        """States by variable, whether of the banner, and step."""
+        found: dict[tuple[str, bool, Step], State] = {}
+        request, where = self.request, self.where
+
+        def add(name: str, banner: bool, kind: str, codes: list[int], nets: Sequence[tuple[str, Sequence[int]]]) -> None:
+            own: list[State] = [(request.dates, code) if kind == "date" else code for code in codes]
+            found.update({(name, banner, code): state for code, state in zip(codes, own, strict=True)})
+            found.update({(name, banner, label): net_state([own[i] for i in places]) for label, places in nets})
+
+        for stub in self.result.stubs:
+            rows = net_rows(request.nets, stub.variable, stub.categories, request.stub, where)
+            add(stub.variable, False, stub.kind, [c.code for c in stub.categories], [(r.label, r.places.tolist()) for r in rows])
+            found[stub.variable, False, ALL] = found.get((stub.variable, False, ALL), ANSWERED)
+        for banner in self.result.banners:
+            for name, categories in zip(banner.variables, banner.categories, strict=True):
+                rows = banner_nets(request.nets, name, categories, request.entries, where)
+                add(name, True, self._kind(name), [c.code for c in categories], [(r.label, r.places.tolist()) for r in rows])
+        return found
+
+    def _kind(self, name: str) -> str:
+        return "date" if name in self.dated else "coded"
+
+    dated: frozenset[str] = frozenset()
+
+    def _event(self, variable: str, row: State, path: Sequence[tuple[str, State]]) -> int | None:
+        return self.pattern.events.ids.get(key_of(self.filter_id, [(variable, row), *path]))
+
+    def reason(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> str | None:
+        """Why a figure is hidden: small, or protects others; None where it is not."""
+        step = stub.net if stub.net is not None else stub.code
+        row = ANSWERED if step is None else self._states[stub.variable, False, step]
+        path = [(key.variable, self._states[key.variable, True, key.step]) for key in banner]
+        of = [self._event(stub.variable, row, path)]
+        if stat == "row_pct":
+            of.append(self._event(stub.variable, row, [(name, ANSWERED) for name, _ in path]))
+        elif stat == "total_pct":
+            of.append(self._event(stub.variable, ANSWERED, [(name, ANSWERED) for name, _ in path]))
+        elif stat == "response_pct":
+            of.append(self._event(stub.variable, RESPONSES, path))
+        elif stat not in _COUNTS:
+            of.append(self._event(stub.variable, ANSWERED, path))
+        if step is None and stat not in _COUNTS:
+            # Figures made of all answers of a column would give one hidden answer away.
+            heading = next(h for h in self.result.stubs if h.variable == stub.variable)
+            of += [self._event(stub.variable, self._states[stub.variable, False, c.code], path) for c in heading.categories]
+        hidden = self.pattern.hidden
+        there = [event for event in of if event is not None and event in hidden]
+        if not there:
+            return None
+        return "small" if any(event in hidden.small for event in there) else "protects"
+
+    def without(self) -> TableResult:
+        """The table without what is hidden, and without tests that would tell of it."""
+        kept: list[Cell] = []
+        gone: list[HiddenFigure] = []
+        for cell in self.result.cells:
+            why = self.reason(cell.stub, cell.banner, cell.stat)
+            if why is None:
+                kept.append(cell)
+            else:
+                gone.append(HiddenFigure(cell.stub, cell.banner, cell.stat, why))
+        if not gone:
+            return self.result
+        touched = {(figure.stub, figure.banner) for figure in gone}
+        blocks = {(stub.variable, tuple(key.variable for key in banner)) for stub, banner in touched}
+        tests = tuple(test for test in self.result.tests if self._tells_nothing(test, touched, blocks))
+        whole = self.pattern.events.ids[self.filter_id, frozenset()]
+        in_filter = None if whole in self.pattern.hidden else self.result.in_filter
+        return replace(self.result, cells=tuple(kept), tests=tests, hidden=tuple(gone), in_filter=in_filter)
+
+    def _tells_nothing(
+        self, test: Test, touched: set[tuple[StubKey, tuple[BannerKey, ...]]], blocks: set[tuple[str, tuple[str, ...]]]
+    ) -> bool:
+        if isinstance(test, Columns):
+            stub = StubKey(**test.stub)
+            paths = (tuple(map(BannerKey.of, test.banner, path)) for path in (test.a, test.b))
+            return all((stub, path) not in touched for path in paths)
+        variable = test.stub["variable"] if isinstance(test, Trend) else test.stub
+        return (variable, test.banner) not in blocks
+
+
+def without_hidden(
+    passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str = "tables[0]"
+) -> TableResult:
+    """A table as it may be released."""
+    table = _Table(passes, result, request, pattern, where)
+    dates = (name for banner in result.banners for name in banner.variables if passes.data.variable(name).kind == "date")
+    table.dated = frozenset(dates)
+    return table.without()
