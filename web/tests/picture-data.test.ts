@@ -1,18 +1,22 @@
 import { describe, expect, it } from "vitest";
 import { leftOf, middleOf, rowsOf, type Share, spanOf } from "../src/stations/tables/picture-data";
 
-const share = (est: number, code = 0): Share => ({ code, label: "", est });
+const share = (est: number, code: number): Share => ({ code, label: "", est });
 
 describe("diverging bars", () => {
   it("begin at what lies below the midpoint and half of what lies on it", () => {
-    const shares = [0.1, 0.2, 0.3, 0.25, 0.15].map((x) => share(x));
-    expect(leftOf(shares, 2)).toBeCloseTo(0.45);
-    expect(leftOf(shares, middleOf([1, 2, 3, 4, 5], 3))).toBeCloseTo(0.45);
+    const shares = [0.1, 0.2, 0.3, 0.25, 0.15].map((x, k) => share(x, k + 1));
+    expect(leftOf(shares, shares, 2)).toBeCloseTo(0.45);
+    expect(leftOf(shares, shares, middleOf([1, 2, 3, 4, 5], 3))).toBeCloseTo(0.45);
   });
   it("of an even scale are divided between its halves", () => {
-    const shares = [0.1, 0.2, 0.3, 0.4].map((x) => share(x));
+    const shares = [0.1, 0.2, 0.3, 0.4].map((x, k) => share(x, k + 1));
     expect(middleOf([1, 2, 3, 4], null)).toBe(1.5);
-    expect(leftOf(shares, 1.5)).toBeCloseTo(0.3);
+    expect(leftOf(shares, shares, 1.5)).toBeCloseTo(0.3);
+  });
+  it("keep their middle where an answer is hidden", () => {
+    const answers = [1, 2, 3].map((code) => share(0, code));
+    expect(leftOf([share(0.5, 2), share(0.3, 3)], answers, 1)).toBeCloseTo(0.25);
   });
   it("follow a midpoint that is not in the middle", () => {
     expect(middleOf([1, 2, 3, 4, 5], 4)).toBe(3);

@@ -13,7 +13,7 @@ from starlette.staticfiles import StaticFiles
 from even_ballot import __version__
 from even_ballot.api import faults
 from even_ballot.api.guard import Guard
-from even_ballot.api.routes import intake, jobs, preparation, studies, tables, weighting
+from even_ballot.api.routes import intake, jobs, pictures, preparation, studies, tables, weighting
 from even_ballot.services.bench import Bench
 from even_ballot.services.jobs import Jobs
 
@@ -34,7 +34,7 @@ def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
         """Says that the server is up, and which version."""
         return {"version": __version__}
 
-    for station in (studies, intake, jobs, preparation, weighting, tables):
+    for station in (studies, intake, jobs, preparation, weighting, tables, pictures):
         api.include_router(station.router)
     app.include_router(api)
     if web is not None:

@@ -97,6 +97,11 @@ def _in_document(location: tuple[int | str, ...], document: Any) -> tuple[int | 
     return tuple(path)
 
 
+def place_in(location: tuple[int | str, ...], document: Any) -> str:
+    """Where in a document a location of a validation error is, as a path."""
+    return _place(_in_document(location, document))
+
+
 _MENDS = {
     "extra_forbidden": ("This key is not known here.", "Take it out, or mend its spelling; `even-ballot schema` lists the keys."),
     "missing": ("This key is needed.", "Add it."),
@@ -115,7 +120,7 @@ def parse_study(document: Any) -> Study:
             what, mend = _MENDS.get(item["type"], (item["msg"].removeprefix("Value error, ").rstrip(".") + ".", ""))
             if item.get("ctx", {}).get("discriminator") == "'method'":
                 what, mend = what.replace("step", "method"), mend.replace("the steps", "them").replace("do", "method")
-            faults.append(Fault(what, _place(_in_document(item["loc"], document)) or "study", mend))
+            faults.append(Fault(what, place_in(item["loc"], document) or "study", mend))
         raise StudyError(faults) from None
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, SCHOOLING, SEX, STATEMENTS, TENURE, TRANSLATED
+from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, REASONS, SCHOOLING, SEX, STATEMENTS, TENURE, TRANSLATED
 from even_ballot.demo.isles import ISLES, margins
 from even_ballot.formats.headings import unique_names
 
@@ -97,6 +97,8 @@ def study_document() -> dict[str, Any]:
             {"do": "look_up", "from": "frame", "on": {n[HEADINGS.district]: "district"}, "take": ["stratum", "districts_in_stratum", "base_weight"]},
             {"do": "derive", "into": "isle", "label": "Isle", "scale": "isle",
              "value": "pick(contains(stratum, 'Hask'), 1, pick(contains(stratum, 'Orran'), 2, pick(contains(stratum, 'Tolvey'), 3, 4)))"},
+            {"do": "split", "variable": n[HEADINGS.reasons], "separator": ";", "into": "why_cross",
+             "options": [{"code": i, "label": label} for i, label in enumerate(REASONS, start=1)]},
         ],
         "weightings": [{
             "base": "base_weight",
@@ -114,6 +116,7 @@ def study_document() -> dict[str, Any]:
         }],
         "design": {"weight": "weight", "strata": ["stratum"], "clusters": [n[HEADINGS.district]],
                    "population_size": "districts_in_stratum"},
+        "usual_banner": [n[HEADINGS.sex], "age_band"],
         "tables": [
             {"id": "need", "title": "The ferry runs when I need it, by isle", "stub": [statements[0]], "banner": ["isle"],
              "show": ["col_pct", "mean"], "tests": ["independence"]},
@@ -121,5 +124,10 @@ def study_document() -> dict[str, Any]:
              "banner": [n[HEADINGS.sex], "age_band"], "show": ["col_pct"]},
             {"id": "fares", "title": "Weekly spending on fares, by isle", "stub": [n[HEADINGS.spend]], "banner": ["isle"],
              "show": ["mean", "median", "sd"]},
+            {"id": "why", "title": "Why islanders cross, by isle", "stub": ["why_cross"], "banner": ["isle"],
+             "show": ["col_pct", "response_pct"]},
+            {"id": "ferry", "title": "What islanders think of the ferry", "stub": statements, "layout": "battery",
+             "show": ["col_pct", "mean", "sd"], "nets": [{"label": "Agree", "top": 2}],
+             "display": {"rows": {"stat": "col_pct", "net": "Agree"}}},
         ],
     }  # fmt: skip

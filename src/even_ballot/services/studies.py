@@ -33,7 +33,9 @@ from even_ballot.store.studies import (
     write_study,
 )  # fmt: skip
 
-_PARTS = ("title", "codebook", "screening", "ledger", "weightings", "design", "tables", "marks")
+_PARTS = (
+    "title", "codebook", "screening", "ledger", "weightings", "design", "tables", "marks", "where", "usual_banner", "suppression"
+)  # fmt: skip
 _LARGEST = 1 << 30
 
 
@@ -197,6 +199,9 @@ def _said(before: Study, after: Study) -> str:
         "design": "the design",
         "tables": "the tables",
         "marks": "the marks for weak figures",
+        "where": "the filter of all tables",
+        "usual_banner": "the usual banner",
+        "suppression": "what is hidden",
         "title": "the title",
     }
     changed = [words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)]

@@ -1,16 +1,23 @@
 """Tables of a study, each with its layout and note, and what is released."""
 
+import json
+from typing import Literal
+
 from sqlalchemy.orm import Session
 
-from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.display import displayed
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Stopped
+from even_ballot.core.study import parse_study
+from even_ballot.core.tests import Columns
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.methods import methods_note
+from even_ballot.formats.plans import plan_csv, plan_json, read_plan
 from even_ballot.formats.words import in_words
 from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
 from even_ballot.services.views import TableView
-from even_ballot.store.studies import State
+from even_ballot.store.studies import State, dump_study, read_study, write_study
 
 _STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
 
@@ -24,14 +31,35 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
     request = state.study.tables[at]
     try:
         result = bench.table(session, state, at)
-        words = in_words(bench.told(session, state, at), request)
+        told = bench.told(session, state, at)
+        words = in_words(told, request)
         note = methods_note(state.study, bench.notable(session, state), (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
     except Stopped:
         return TableView(table_id, None, None, (), (_STOPPED,))
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
-    return TableView(table_id, result, grid, tuple(note), (), words)
+    compared = tuple(test for test in told.tests if isinstance(test, Columns))
+    shown = displayed(result, request.display, request.layout == "battery")
+    return TableView(table_id, shown, grid, tuple(note), (), words, compared)
+
+
+def plan(state: State, kind: Literal["csv", "json"]) -> str:
+    """The plan of tables as a file."""
+    return (plan_csv if kind == "csv" else plan_json)(state.study.tables)
+
+
+def lay_plan(session: Session, study_id: str, edition: int, name: str, content: bytes, replace: bool) -> int:
+    """Reads a plan of tables: after those there are, or in their place. How many tables it has."""
+    state = read_study(session, study_id)
+    kept = () if replace else state.study.tables
+    requests = read_plan(content, name, [request.id for request in kept])
+    document = json.loads(dump_study(state.study))
+    earlier = [] if replace else document.get("tables") or []
+    document["tables"] = [*earlier, *(request.model_dump(mode="json", exclude_unset=True) for request in requests)]
+    did = f"Read a plan of {counted(len(requests), 'table')} from {name}"
+    write_study(session, study_id, edition, parse_study(document), state.files, did)
+    return len(requests)
 
 
 def release(session: Session, bench: Bench, state: State) -> dict[str, bytes]:

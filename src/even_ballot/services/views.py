@@ -9,6 +9,7 @@ from even_ballot.core.recognition import Battery, SeveralAnswers
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding
 from even_ballot.core.study import Source, Study
+from even_ballot.core.tests import Columns
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.grid import Grid
 from even_ballot.formats.words import Reading
@@ -244,7 +245,8 @@ class DesignView:
 
 @dataclass(frozen=True)
 class TableView:
-    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it."""
+    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it. compared: its columns, each
+    pair, whether or not the table asks for letters."""
 
     id: str
     result: TableResult | None
@@ -252,6 +254,7 @@ class TableView:
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
     words: tuple[Reading, ...] = ()
+    compared: tuple[Columns, ...] = ()
 
 
 @dataclass(frozen=True)

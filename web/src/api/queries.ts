@@ -148,7 +148,20 @@ export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
 
 type Parts = Partial<
-  Pick<Schema["Study"], "title" | "codebook" | "screening" | "ledger" | "weightings" | "design" | "tables">
+  Pick<
+    Schema["Study"],
+    | "title"
+    | "codebook"
+    | "screening"
+    | "ledger"
+    | "weightings"
+    | "design"
+    | "tables"
+    | "where"
+    | "usual_banner"
+    | "marks"
+    | "suppression"
+  >
 >;
 
 /** New parts, or how they come from the newest state there is when their turn comes. */

@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pictures
+         * @description Drawings as SVG, PNG or PDF.
+         */
+        post: operations["pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies": {
         parameters: {
             query?: never;
@@ -642,6 +662,46 @@ export interface paths {
          * @description What a newer file of answers would change.
          */
         post: operations["look_at_newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Lay Plan
+         * @description Reads a plan of tables from a file: after those there are, or in their place. How many it has.
+         */
+        put: operations["lay_plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/plan.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan
+         * @description The plan of tables as a file.
+         */
+        get: operations["plan"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2669,6 +2729,29 @@ export interface components {
             left_out: number[];
         };
         /**
+         * Picture
+         * @description A drawing: what it is called, and its SVG.
+         */
+        Picture: {
+            /** Name */
+            name: string;
+            /** Svg */
+            svg: string;
+        };
+        /**
+         * PicturesWanted
+         * @description One drawing as a file, or several as an archive.
+         */
+        PicturesWanted: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "svg" | "png" | "pdf";
+            /** Pictures */
+            pictures: components["schemas"]["Picture"][];
+        };
+        /**
          * Plain
          * @description A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its standard error.
          */
@@ -3471,9 +3554,15 @@ export interface components {
         };
         /**
          * TableView
-         * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
+         * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it. compared: its columns, each
+         *     pair, whether or not the table asks for letters.
          */
         TableView: {
+            /**
+             * Compared
+             * @default []
+             */
+            compared?: components["schemas"]["Columns"][];
             /** Faults */
             faults: components["schemas"]["Fault"][];
             grid: components["schemas"]["Grid"] | null;
@@ -4283,6 +4372,55 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PicturesWanted"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -5747,6 +5885,107 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RefreshView"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    lay_plan: {
+        parameters: {
+            query: {
+                edition: number;
+                name: string;
+                replace?: boolean;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "csv" | "json";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

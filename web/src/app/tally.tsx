@@ -9,7 +9,7 @@ function Opens({
   to,
   children,
 }: {
-  to: "intake" | "screening/flow" | "screening/cells" | "weighting";
+  to: "intake" | "screening/flow" | "screening/cells" | "weighting" | "tables/_all";
   children: ReactNode;
 }) {
   const study = useStudy();
@@ -48,6 +48,11 @@ export function TallyLine() {
           </>
         )}
         {tally.effective != null && !tally.weight && ", unweighted"}.{" "}
+        {study.document.where && (
+          <>
+            Tables: only where <Opens to="tables/_all">{study.document.where}</Opens>.{" "}
+          </>
+        )}
         <span className="text-soft">Saved at {clock(study.changed)}.</span>
       </p>
       <ActionButton

@@ -1,8 +1,12 @@
 """Tables, and what is released."""
 
-from fastapi import APIRouter, Response
+from typing import Literal
+
+from fastapi import APIRouter, Request, Response
+from fastapi.concurrency import run_in_threadpool
 
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.uploads import body_of
 from even_ballot.core.faults import fault
 from even_ballot.services import tables
 from even_ballot.services.views import TableView
@@ -21,6 +25,22 @@ _TYPES = {
 def table(table_id: str, state: CurrentStudy, session: Transaction, bench: Workbench) -> TableView:
     """One table, laid out."""
     return tables.table(session, bench, state, table_id)
+
+
+@router.get("/plan.{kind}", response_class=Response)
+def plan(kind: Literal["csv", "json"], state: CurrentStudy) -> Response:
+    """The plan of tables as a file."""
+    headers = {"content-disposition": f'attachment; filename="plan.{kind}"'}
+    return Response(
+        tables.plan(state, kind), media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers
+    )
+
+
+@router.put("/plan")
+async def lay_plan(study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False) -> int:
+    """Reads a plan of tables from a file: after those there are, or in their place. How many it has."""
+    content = await body_of(request)
+    return await run_in_threadpool(tables.lay_plan, session, study_id, edition, name, content, replace)
 
 
 @router.get("/release/{name}", response_class=Response)

@@ -1,9 +1,13 @@
+import { Table } from "@phosphor-icons/react";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals, percent, plural } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 import { Bar, Heading } from "../../parts/panes";
+import { sameTable, TABLED, tableOf } from "../tables/plan";
 import { Tools } from "./tools";
 
 type VariableView = Schema["VariableView"];
@@ -138,6 +142,41 @@ export function Counts({ view }: { view: VariableView }) {
   );
 }
 
+/** From a question to its table by the usual banner: the one the plan has, or a new one. */
+function ToTable({ view }: { view: VariableView }) {
+  const study = useStudy();
+  const navigate = useNavigate();
+  const { change } = useChange();
+  if (!TABLED.includes(view.variable.kind)) return null;
+  const go = (item: string) => navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item } });
+  const run = () => {
+    const tables = study.document.tables ?? [];
+    const wanted = tableOf(view, study.document.usual_banner ?? [], tables);
+    const there = sameTable(tables, wanted);
+    if (there) {
+      go(there.id);
+      return;
+    }
+    change
+      .mutateAsync((document) => ({ tables: [...(document.tables ?? []), wanted] }))
+      .then(
+        () => go(wanted.id),
+        () => {},
+      );
+  };
+  return (
+    <ActionButton
+      id="to-table"
+      label="Its table by the usual banner"
+      keys="t"
+      icon={Table}
+      className="mt-2 -ml-2"
+      disabled={change.isPending}
+      run={run}
+    />
+  );
+}
+
 /** A question as it was asked, its answers, and what can be made of it. */
 export function Question({ view, codebook }: { view: VariableView; codebook: Schema["CodebookView"] }) {
   const { variable } = view;
@@ -175,6 +214,7 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
           .
         </p>
       )}
+      <ToTable view={view} />
       <Tools views={[view]} codebook={codebook} />
     </article>
   );

@@ -7,6 +7,7 @@ import { studyQuery, useChange, useCodebook, useStudy } from "../../api/queries"
 import { ActionButton } from "../../parts/actions";
 import { Choice, TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
+import { save } from "../../parts/files";
 import { tell } from "../../parts/notices";
 import { arrows, Empty, Panes } from "../../parts/panes";
 import { pickFile } from "../intake/drop";
@@ -132,14 +133,6 @@ function sorted(views: readonly VariableView[], order: Order): VariableView[] {
     kind: (a, b) => a.variable.kind.localeCompare(b.variable.kind),
   };
   return [...views].sort(by[order]);
-}
-
-/** Saves a file that the server makes. */
-function save(href: string, name: string) {
-  const link = document.createElement("a");
-  link.href = href;
-  link.download = name;
-  link.click();
 }
 
 /** The codebook out as a file, and a file laid on the study. */

@@ -1,21 +1,93 @@
-import { X } from "@phosphor-icons/react";
+import { Rows, X } from "@phosphor-icons/react";
+import { useNavigate } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
+import { useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals } from "../../parts/figures";
 import { printed } from "./page";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];
 
-/** What is behind a figure. */
+type Columns = Schema["Columns"];
+
+/** A figure's column held against the others: differences with their intervals. */
+function Compared({
+  cell,
+  result,
+  compared,
+  level,
+}: {
+  cell: Schema["Cell"];
+  result: Schema["TableResult"];
+  compared: readonly Columns[];
+  level: string;
+}) {
+  const own = cell.banner.map((b) => b.net ?? b.code);
+  const variables = cell.banner.map((b) => b.variable);
+  const stat = cell.stub.code == null && cell.stub.net == null ? "mean" : "col_pct";
+  if (cell.stat !== stat) return null;
+  const is = (path: readonly (number | string)[]) => JSON.stringify(path) === JSON.stringify(own);
+  const mine = compared.filter(
+    (t) =>
+      JSON.stringify(t.banner) === JSON.stringify(variables) &&
+      t.stub.variable === cell.stub.variable &&
+      (t.stub.code ?? null) === (cell.stub.code ?? null) &&
+      (t.stub.net ?? null) === (cell.stub.net ?? null) &&
+      (is(t.a) || is(t.b)),
+  );
+  if (!mine.length) return null;
+  const banner = result.banners.find((b) => JSON.stringify(b.variables) === JSON.stringify(variables));
+  const label = (path: readonly (number | string)[]) =>
+    path.map((step, k) => banner?.shown?.[k]?.find((s) => s.step === step)?.label ?? String(step)).join(", ");
+  const share = stat === "col_pct";
+  const of = (x: number | null | undefined) => (x == null ? "–" : decimals(share ? 100 * x : x, share ? 1 : 2));
+  return (
+    <table className="figures mt-2 text-sm">
+      <caption className="text-left text-soft text-xs">Less the other column ({level})</caption>
+      <tbody>
+        {mine.map((t) => {
+          const sign = is(t.a) ? 1 : -1;
+          const [low, high] = sign > 0 ? [t.low, t.high] : [t.high, t.low];
+          return (
+            <tr key={JSON.stringify([t.a, t.b])}>
+              <td className="pr-6">{label(is(t.a) ? t.b : t.a)}</td>
+              <td className="pr-6 text-right">
+                {of(sign * t.diff)}
+                {share ? " points" : ""}
+              </td>
+              <td className="pr-6 text-soft">
+                {of(low == null ? low : sign * low)} to {of(high == null ? high : sign * high)}
+              </td>
+              <td className="text-soft">
+                {t.p_adjusted < 0.001 ? "p < 0.001" : `p = ${decimals(t.p_adjusted, 3)}`}
+                {t.p_adjusted !== t.p && " (adjusted)"}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+/** What is behind a figure: its uncertainty, its bases, the other columns, and the cases themselves. */
 export function Behind({
   cell,
   interval,
+  result,
+  compared,
+  cases,
   close,
 }: {
   cell: Schema["Cell"];
   interval?: Schema["Interval"];
+  result: Schema["TableResult"];
+  compared: readonly Columns[];
+  cases: string | null;
   close: () => void;
 }) {
+  const study = useStudy();
+  const navigate = useNavigate();
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
   const unit = share ? " %" : "";
@@ -48,17 +120,35 @@ export function Behind({
       aria-label="Behind the figure"
       className="unroll mt-3 flex max-w-3xl items-start border-act border-l-4 bg-leaf px-4 py-2"
     >
-      <dl className="figures flex grow flex-wrap gap-x-8 gap-y-1 text-sm">
-        {facts.map(
-          ([name, value]) =>
-            value && (
-              <div key={name}>
-                <dt className="text-soft text-xs">{name}</dt>
-                <dd>{value}</dd>
-              </div>
-            ),
+      <div className="grow">
+        <dl className="figures flex flex-wrap gap-x-8 gap-y-1 text-sm">
+          {facts.map(
+            ([name, value]) =>
+              value && (
+                <div key={name}>
+                  <dt className="text-soft text-xs">{name}</dt>
+                  <dd>{value}</dd>
+                </div>
+              ),
+          )}
+        </dl>
+        <Compared cell={cell} result={result} compared={compared} level={level} />
+        {cases != null && (
+          <ActionButton
+            id="cases-behind"
+            label="The cases behind the figure"
+            icon={Rows}
+            className="mt-1 -ml-2"
+            run={() =>
+              navigate({
+                to: "/study/$id/screening/{-$item}",
+                params: { id: study.id, item: "cells" },
+                search: { where: cases } as never,
+              })
+            }
+          />
         )}
-      </dl>
+      </div>
       <ActionButton id="close-behind" label="Close what is behind the figure" icon={X} bare look="quiet" run={close} />
     </aside>
   );

@@ -1,9 +1,11 @@
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
-import { PickMany } from "../../parts/pick-many";
+import { FindMany } from "../../parts/find-many";
+import { Fold } from "./fold";
+import { chosenOf, entriesOf } from "./many-tables";
 import { Nets } from "./nets";
-import type { Request } from "./station";
+import { type Request, TABLED } from "./plan";
 
 type Stat = NonNullable<Request["show"]>[number];
 type Interval = NonNullable<Request["interval"]>;
@@ -24,8 +26,6 @@ const STATS: readonly (readonly [Stat, string])[] = [
   ["skewness", "skewness"],
   ["kurtosis", "kurtosis"],
 ];
-/** Figures that are asked for less often stand behind a fold. */
-const SELDOM = ["q25", "q75", "mode", "skewness", "kurtosis"];
 const SIDES = [
   ["both", "two-sided"],
   ["lower", "lower limit"],
@@ -61,7 +61,32 @@ const LEVELS = [
   ["0.95", "95 %"],
   ["0.99", "99 %"],
 ] as const;
-const NESTED = " › ";
+const PERIODS = [
+  ["day", "by day"],
+  ["month", "by month"],
+  ["quarter", "by quarter"],
+  ["year", "by year"],
+] as const;
+
+const nameOf = (stat: string) => STATS.find(([s]) => s === stat)?.[1] ?? `quantile ${stat.slice(1)} %`;
+
+/** What a table shows, in a line. */
+function saysFigures(request: Request): string {
+  const interval = request.interval ?? {};
+  const sides = SIDES.find(([s]) => s === (interval.sides ?? "both"))?.[1];
+  const tests = request.tests ?? [];
+  return [
+    (request.show ?? ["n", "col_pct"]).map(nameOf).join(", "),
+    `${100 * (interval.level ?? 0.95)} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
+    (request.nets ?? []).length ? `nets ${(request.nets ?? []).map((n) => n.label).join(", ")}` : "",
+    tests.includes("columns")
+      ? `letters at ${(request.levels ?? [0.05]).map((l) => `${100 * l} %`).join(" and ")}`
+      : "",
+    tests.some((t) => t !== "columns") ? "tests" : "",
+  ]
+    .filter(Boolean)
+    .join(" · ");
+}
 
 /** What a table asks for: stub, banner, filter, figures, interval. Every change is counted at once. */
 export function Builder({
@@ -75,50 +100,32 @@ export function Builder({
   save: (parts: Partial<Request>) => void;
   busy: boolean;
 }) {
-  const names = (kinds: string[]) =>
-    codebook.variables.filter((v) => kinds.includes(v.variable.kind)).map((v) => v.variable.name);
-  const coded = names(["coded"]);
-  const shown = request.show ?? ["n", "col_pct"];
-  const interval: Interval = request.interval ?? {};
-  const level = String(interval.level ?? 0.95);
-  const banner = (request.banner ?? []).map((b) => (typeof b === "string" ? b : b.join(NESTED)));
-  const last = banner.at(-1);
-  const tests = request.tests ?? [];
-  const levels = (request.levels ?? [0.05]).join(",");
+  const options = (kinds: string[]) =>
+    codebook.variables
+      .filter((v) => kinds.includes(v.variable.kind))
+      .map((v) => ({ name: v.variable.name, title: v.variable.label }));
+  const banner = chosenOf(request.banner ?? []);
   const [where, setWhere] = useState(request.where ?? "");
-  const tick = ([stat, label]: readonly [Stat, string]) => (
-    <Tick
-      key={stat}
-      label={label}
-      checked={shown.includes(stat)}
-      disabled={busy}
-      onChange={(e) => {
-        const known = STATS.map(([s]) => s);
-        const order = [...known, ...shown.filter((s) => !known.includes(s))];
-        const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
-        if (to.length) save({ show: to });
-      }}
-    />
-  );
   const leave = () => {
     if (where.trim() !== (request.where ?? "")) save({ where: where.trim() || null });
   };
   return (
-    <section aria-label="What the table asks for" className="my-1">
-      <div className="grid grid-cols-[1fr_1fr_16rem] gap-x-6">
-        <PickMany
+    <section aria-label="What the table asks for" className="mb-1">
+      <div className="grid grid-cols-[1fr_1fr_14rem] gap-x-6 [&>*]:my-1">
+        <FindMany
           id="stub"
           label="Stub (down)"
           chosen={request.stub ?? []}
-          options={names(["coded", "number", "multi"])}
+          options={options(TABLED)}
           change={(stub) => save({ stub })}
         />
-        <PickMany
+        <FindMany
           id="banner"
           label="Banner (across)"
           chosen={banner}
-          options={[...coded, ...(last ? coded.map((c) => `${last}${NESTED}${c}`) : [])]}
-          change={(to) => save({ banner: to.map((b) => (b.includes(NESTED) ? b.split(NESTED) : b)) })}
+          options={options(["coded", "date"])}
+          nest
+          change={(to) => save({ banner: entriesOf(to) })}
         />
         <Field label="Filter (a domain)">
           {(p) => (
@@ -134,11 +141,54 @@ export function Builder({
           )}
         </Field>
       </div>
-      <div className="flex flex-wrap items-center gap-x-3">
-        <fieldset className="contents">
-          <legend className="sr-only">Figures</legend>
-          {STATS.filter(([stat]) => !SELDOM.includes(stat)).map(tick)}
-        </fieldset>
+      <Fold id="figures" title="Figures" says={saysFigures(request)}>
+        <Figures request={request} codebook={codebook} save={save} busy={busy} />
+      </Fold>
+    </section>
+  );
+}
+
+/** Figures, intervals, nets and tests. */
+function Figures({
+  request,
+  codebook,
+  save,
+  busy,
+}: {
+  request: Request;
+  codebook: Schema["CodebookView"];
+  save: (parts: Partial<Request>) => void;
+  busy: boolean;
+}) {
+  const shown = request.show ?? ["n", "col_pct"];
+  const interval: Interval = request.interval ?? {};
+  const level = String(interval.level ?? 0.95);
+  const banner = request.banner ?? [];
+  const tests = request.tests ?? [];
+  const levels = (request.levels ?? [0.05]).join(",");
+  const named = [...(request.stub ?? []), ...banner.flat()];
+  const dated = codebook.variables.some((v) => v.variable.kind === "date" && named.includes(v.variable.name));
+  const tick = ([stat, label]: readonly [Stat, string]) => (
+    <Tick
+      key={stat}
+      label={label}
+      checked={shown.includes(stat)}
+      disabled={busy}
+      onChange={(e) => {
+        const known = STATS.map(([s]) => s);
+        const order = [...known, ...shown.filter((s) => !known.includes(s))];
+        const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
+        if (to.length) save({ show: to });
+      }}
+    />
+  );
+  return (
+    <>
+      <fieldset className="flex flex-wrap items-center gap-x-3">
+        <legend className="sr-only">Figures</legend>
+        {STATS.map(tick)}
+      </fieldset>
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         {(request.stub?.length ?? 0) > 1 && (
           <Choice
             aria-label="Layout"
@@ -172,49 +222,59 @@ export function Builder({
           options={SIDES}
           onChange={(e) => save({ interval: { ...interval, sides: e.target.value as Interval["sides"] } })}
         />
-      </div>
-      <Nets nets={request.nets ?? []} stub={request.stub ?? []} codebook={codebook} save={(nets) => save({ nets })} />
-      <details className="text-sm">
-        <summary className="cursor-pointer text-act">Tests and further figures</summary>
-        <div className="flex flex-wrap items-center gap-x-4">
-          {TESTS.map(([test, label]) => (
-            <Tick
-              key={test}
-              label={label}
-              checked={tests.includes(test)}
-              disabled={busy || !banner.length}
-              onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
-            />
-          ))}
-          {tests.includes("columns") && (
-            <>
-              <Choice
-                aria-label="Level of the letters"
-                className="!w-36"
-                value={levels}
-                options={LETTERS.some(([l]) => l === levels) ? LETTERS : [...LETTERS, [levels, levels]]}
-                onChange={(e) => save({ levels: e.target.value.split(",").map(Number) })}
-              />
-              <Choice
-                aria-label="Adjusted for the number of comparisons"
-                className="!w-44"
-                value={request.adjust ?? "none"}
-                options={ADJUST}
-                onChange={(e) => save({ adjust: e.target.value as Request["adjust"] })}
-              />
-            </>
-          )}
-        </div>
-        <div className="flex flex-wrap items-center gap-x-4">
-          {STATS.filter(([stat]) => SELDOM.includes(stat)).map(tick)}
-          <Tick
-            label="as if a simple random sample, behind each figure"
-            checked={request.plain ?? false}
-            disabled={busy}
-            onChange={(e) => save({ plain: e.target.checked })}
+        {dated && (
+          <Choice
+            aria-label="Dates"
+            className="!w-28"
+            value={request.dates ?? "month"}
+            options={PERIODS}
+            onChange={(e) => save({ dates: e.target.value as Request["dates"] })}
           />
-        </div>
-      </details>
-    </section>
+        )}
+        <Tick
+          label="total row"
+          checked={request.total_row ?? false}
+          disabled={busy}
+          onChange={(e) => save({ total_row: e.target.checked })}
+        />
+        <Tick
+          label="as if a simple random sample, behind each figure"
+          checked={request.plain ?? false}
+          disabled={busy}
+          onChange={(e) => save({ plain: e.target.checked })}
+        />
+      </div>
+      <Nets request={request} codebook={codebook} save={(nets) => save({ nets })} />
+      <div className="flex flex-wrap items-center gap-x-4">
+        <span className="font-semibold text-sm">Tests</span>
+        {TESTS.map(([test, label]) => (
+          <Tick
+            key={test}
+            label={label}
+            checked={tests.includes(test)}
+            disabled={busy || !banner.length}
+            onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
+          />
+        ))}
+        {tests.includes("columns") && (
+          <>
+            <Choice
+              aria-label="Level of the letters"
+              className="!w-36"
+              value={levels}
+              options={LETTERS.some(([l]) => l === levels) ? LETTERS : [...LETTERS, [levels, levels]]}
+              onChange={(e) => save({ levels: e.target.value.split(",").map(Number) })}
+            />
+            <Choice
+              aria-label="Adjusted for the number of comparisons"
+              className="!w-44"
+              value={request.adjust ?? "none"}
+              options={ADJUST}
+              onChange={(e) => save({ adjust: e.target.value as Request["adjust"] })}
+            />
+          </>
+        )}
+      </div>
+    </>
   );
 }

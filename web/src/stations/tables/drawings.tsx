@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import { count, decimals, percent } from "../../parts/figures";
-import { leftOf, type Row, type Share, spanOf } from "./picture-data";
+import { type Answer, leftOf, type Row, spanOf } from "./picture-data";
 
 const WIDE = 840;
 const LABEL = 190;
@@ -98,7 +98,7 @@ function RowLabel({ row, y, heading, tall }: { row: Row; y: number; heading: str
   );
 }
 
-function Key({ shares, middle }: { shares: readonly Share[]; middle: number | null }) {
+function Key({ shares, middle }: { shares: readonly Answer[]; middle: number | null }) {
   let x = LABEL;
   let y = 12;
   return (
@@ -132,16 +132,23 @@ function Key({ shares, middle }: { shares: readonly Share[]; middle: number | nu
   );
 }
 
-const keyHeight = (shares: readonly Share[]) =>
+const keyHeight = (shares: readonly Answer[]) =>
   18 * Math.ceil((shares.reduce((w, s) => w + 26 + s.label.length * 6.6, 0) + 40) / (WIDE - LABEL)) + 8;
 
 /** Bars of all answers, a bar a column: from nought, or with the midpoint in the middle. */
-export function Bars({ rows, middle }: { rows: readonly Row[]; middle: number | null }) {
-  const first = rows[0]?.shares ?? [];
+export function Bars({
+  answers: first,
+  rows,
+  middle,
+}: {
+  answers: readonly Answer[];
+  rows: readonly Row[];
+  middle: number | null;
+}) {
   const tall = 28;
   const { places, bottom } = placed(rows, tall, keyHeight(first));
   const sides = rows.map((r) => {
-    const left = middle == null ? 0 : leftOf(r.shares, middle);
+    const left = middle == null ? 0 : leftOf(r.shares, first, middle);
     return [left, r.shares.reduce((sum, s) => sum + s.est, 0) - left] as const;
   });
   const left = Math.max(...sides.map((s) => s[0]), 0);
@@ -217,8 +224,7 @@ function Whisker({
 }
 
 /** Every answer of every column by itself, with its interval. */
-export function ByAnswer({ rows, dots }: { rows: readonly Row[]; dots: boolean }) {
-  const answers = rows[0]?.shares ?? [];
+export function ByAnswer({ answers, rows, dots }: { answers: readonly Answer[]; rows: readonly Row[]; dots: boolean }) {
   const tall = 20;
   const most = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
   const x = (v: number) => LABEL + (v / most) * ROOM;
@@ -285,6 +291,109 @@ export function ByAnswer({ rows, dots }: { rows: readonly Row[]; dots: boolean }
   );
 }
 
+/** Every column by itself, a group of bars for each, an answer a bar; with intervals. */
+export function ByGroup({ answers, rows }: { answers: readonly Answer[]; rows: readonly Row[] }) {
+  const tall = 15;
+  const most = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
+  const x = (v: number) => LABEL + (v / most) * ROOM;
+  const each = answers.length * tall + 14;
+  const { places, bottom } = placed(rows, each, keyHeight(answers));
+  return (
+    <Frame height={bottom + 22}>
+      <Key shares={answers} middle={null} />
+      {places.map(({ row, y, heading }) => (
+        <g key={row.group + row.label}>
+          <RowLabel row={row} y={y} heading={heading} tall={each - 14} />
+          {row.shares.map((s) => {
+            const i = answers.findIndex((a) => a.code === s.code);
+            const at = y + i * tall + tall / 2;
+            return (
+              <g key={s.code}>
+                <rect
+                  x={LABEL}
+                  y={at - 6}
+                  width={Math.max(x(s.est) - LABEL, 0)}
+                  height={12}
+                  fill={colourOf(i, answers.length, null)}
+                  stroke={SOFT}
+                  strokeWidth={0.4}
+                >
+                  <title>{`${row.label}, ${s.label}: ${percent(s.est)} %`}</title>
+                </rect>
+                <Whisker x={x} y={at} low={s.low} high={s.high} />
+              </g>
+            );
+          })}
+        </g>
+      ))}
+      <line x1={LABEL} x2={LABEL} y1={keyHeight(answers) - 4} y2={bottom} stroke={SOFT} strokeWidth={0.8} />
+      <Text x={LABEL} y={bottom + 16} soft>
+        0 %
+      </Text>
+      <Text x={LABEL + ROOM} y={bottom + 16} anchor="end" soft>
+        {percent(most, 0)} %
+      </Text>
+    </Frame>
+  );
+}
+
+/** Upright lines at three places of a scale, with what they stand for. */
+function Scale({ low, high, bottom }: { low: number; high: number; bottom: number }) {
+  const x = (v: number) => LABEL + ((v - low) / (high - low)) * ROOM;
+  return [low, (low + high) / 2, high].map((v) => (
+    <g key={v}>
+      <line x1={x(v)} x2={x(v)} y1={4} y2={bottom} stroke="#ddd5c5" />
+      <Text x={x(v)} y={bottom + 16} anchor="middle" soft>
+        {decimals(v, 2)}
+      </Text>
+    </g>
+  ));
+}
+
+/** Quantiles as boxes, one a column: a line at the median, the mean as a dot where it is shown. */
+export function Boxes({ rows }: { rows: readonly Row[] }) {
+  const there = rows.filter((r) => r.box);
+  const [low, high] = spanOf(there.flatMap((r) => (r.box ? [r.box.low, r.box.high] : [])));
+  const x = (v: number) => LABEL + ((v - low) / (high - low)) * ROOM;
+  const tall = 30;
+  const { places, bottom } = placed(there, tall, 6);
+  return (
+    <Frame height={bottom + 24}>
+      <Scale low={low} high={high} bottom={bottom} />
+      {places.map(({ row, y, heading }) => {
+        const box = row.box;
+        if (!box) return null;
+        const at = y + tall / 2 - 3;
+        return (
+          <g key={row.group + row.label} data-box={row.label}>
+            <RowLabel row={row} y={y} heading={heading} tall={tall} />
+            <path
+              d={`M${x(box.low)},${at}H${x(box.quarter)}M${x(box.threeQuarters)},${at}H${x(box.high)}M${x(box.low)},${at - 5}v10M${x(box.high)},${at - 5}v10`}
+              stroke={INK}
+              fill="none"
+            />
+            <rect
+              x={x(box.quarter)}
+              y={at - 9}
+              width={Math.max(x(box.threeQuarters) - x(box.quarter), 1)}
+              height={18}
+              fill="#a9c3bf"
+              stroke={INK}
+              strokeWidth={0.8}
+            >
+              <title>
+                {`${row.label}: ${[box.low, box.quarter, box.median, box.threeQuarters, box.high].map((v) => decimals(v, 2)).join(", ")}`}
+              </title>
+            </rect>
+            <line x1={x(box.median)} x2={x(box.median)} y1={at - 9} y2={at + 9} stroke={INK} strokeWidth={2.2} />
+            {row.mean && <circle cx={x(row.mean.est)} cy={at} r={3} fill="#fdfbf5" stroke={INK} />}
+          </g>
+        );
+      })}
+    </Frame>
+  );
+}
+
 /** Means with their intervals, a dot a column. */
 export function Means({ rows }: { rows: readonly Row[] }) {
   const there = rows.filter((r) => r.mean);
@@ -294,14 +403,7 @@ export function Means({ rows }: { rows: readonly Row[] }) {
   const { places, bottom } = placed(there, tall, 6);
   return (
     <Frame height={bottom + 24}>
-      {[low, (low + high) / 2, high].map((v) => (
-        <g key={v}>
-          <line x1={x(v)} x2={x(v)} y1={4} y2={bottom} stroke="#ddd5c5" />
-          <Text x={x(v)} y={bottom + 16} anchor="middle" soft>
-            {decimals(v, 2)}
-          </Text>
-        </g>
-      ))}
+      <Scale low={low} high={high} bottom={bottom} />
       {places.map(({ row, y, heading }) => (
         <g key={row.group + row.label}>
           <RowLabel row={row} y={y} heading={heading} tall={tall} />

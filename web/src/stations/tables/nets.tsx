@@ -2,51 +2,64 @@ import { X } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
-import { Choice, TextInput } from "../../parts/fields";
+import { Choice, TextInput, Tick } from "../../parts/fields";
+import type { Request } from "./plan";
 
 type Net = Schema["Net"];
 
 const says = (net: Net) =>
-  net.top != null ? `top ${net.top}` : net.bottom != null ? `bottom ${net.bottom}` : (net.codes ?? []).join(", ");
+  (net.top != null ? `top ${net.top}` : net.bottom != null ? `bottom ${net.bottom}` : (net.codes ?? []).join(", ")) +
+  (net.banner ? `, columns of ${net.banner}` : net.stub ? ` of ${net.stub}` : "");
 
-/** Nets: several answers of the stub as one row. */
+/** Nets: several answers as one row of the stub, or as one column of the banner. */
 export function Nets({
-  nets,
-  stub,
+  request,
   codebook,
   save,
 }: {
-  nets: readonly Net[];
-  stub: readonly string[];
+  request: Request;
   codebook: Schema["CodebookView"];
   save: (nets: Net[]) => void;
 }) {
+  const nets = request.nets ?? [];
   const [label, setLabel] = useState("");
   const [of, setOf] = useState("top 2");
-  const first = codebook.variables.find((v) => v.variable.name === stub[0]);
-  const answers = first?.answers.filter((a) => a.code != null && a.sort === "answer") ?? [];
+  const [codes, setCodes] = useState<number[]>([]);
+  const view = (name: string) => codebook.variables.find((v) => v.variable.name === name);
+  const answers = (name: string) =>
+    (view(name)?.variable.options ?? []).length
+      ? (view(name)?.variable.options ?? [])
+      : (view(name)?.answers.filter((a) => a.code != null && a.sort === "answer") ?? []).map((a) => ({
+          code: a.code as number,
+          label: a.label,
+        }));
+  const stubs = (request.stub ?? []).filter((s) => answers(s).length > 2);
+  const banners = [...new Set((request.banner ?? []).flat())].filter((b) => answers(b).length > 2);
+  if (!stubs.length && !banners.length && !nets.length) return null;
+  const [side, name] = of.split(": ") as [string, string | undefined];
+  const ends = /^(top|bottom) (\d)$/.exec(of);
+  const ready = label.trim() && (ends || codes.length > 0) && !nets.some((n) => n.label === label.trim());
   const add = () => {
-    const ends = /^(top|bottom) (\d)$/.exec(of);
+    if (!ready) return;
     const made: Net = ends
       ? { label: label.trim(), [ends[1] as "top" | "bottom"]: Number(ends[2]) }
-      : { label: label.trim(), stub: stub[0] ?? null, codes: of.split(",").map(Number) };
+      : { label: label.trim(), [side === "columns" ? "banner" : "stub"]: name, codes };
     save([...nets, made]);
     setLabel("");
+    setCodes([]);
   };
-  const pairs = answers.slice(1).map((a, i) => {
-    const before = answers[i];
-    return [`${before?.code},${a.code}`, `${before?.label} or ${a.label}`] as const;
-  });
-  const ends = [2, 3].flatMap((k) =>
-    answers.length > k
-      ? ([
-          [`top ${k}`, `the top ${k}`],
-          [`bottom ${k}`, `the bottom ${k}`],
-        ] as const)
-      : [],
-  );
+  const options: [string, string][] = [
+    ...(stubs.length
+      ? ([2, 3].flatMap((k) => [
+          [`top ${k}`, `the top ${k} of each question`],
+          [`bottom ${k}`, `the bottom ${k} of each question`],
+        ]) as [string, string][])
+      : []),
+    ...stubs.map((s): [string, string] => [`rows: ${s}`, `answers of ${s}`]),
+    ...banners.map((b): [string, string] => [`columns: ${b}`, `columns of ${b}`]),
+  ];
   return (
-    <div className="flex flex-wrap items-center gap-2 text-sm">
+    <div className="my-1 flex flex-wrap items-center gap-x-2 gap-y-1 text-sm">
       <span className="font-semibold">Nets</span>
       {nets.map((net, i) => (
         <span key={net.label} className="inline-flex items-center rounded bg-wash pl-2">
@@ -61,7 +74,7 @@ export function Nets({
           />
         </span>
       ))}
-      {answers.length > 2 && (
+      {options.length > 0 && (
         <>
           <TextInput
             aria-label="Name of the net"
@@ -69,16 +82,28 @@ export function Nets({
             placeholder="Agree"
             value={label}
             onChange={(e) => setLabel(e.target.value)}
-            onKeyDown={(e) => e.key === "Enter" && label.trim() && add()}
+            onKeyDown={(e) => e.key === "Enter" && add()}
           />
           <Choice
-            aria-label="Answers of the net"
+            aria-label="What the net holds"
             className="!w-64"
-            value={of}
-            onChange={(e) => setOf(e.target.value)}
-            options={[...ends, ...pairs]}
+            value={options.some(([o]) => o === of) ? of : (options[0]?.[0] ?? of)}
+            onChange={(e) => {
+              setOf(e.target.value);
+              setCodes([]);
+            }}
+            options={options}
           />
-          <ActionButton id="add-net" label="Add this net" disabled={!label.trim()} run={add}>
+          {name != null &&
+            answers(name).map((a) => (
+              <Tick
+                key={a.code}
+                label={a.label}
+                checked={codes.includes(a.code)}
+                onChange={(e) => setCodes(e.target.checked ? [...codes, a.code] : codes.filter((c) => c !== a.code))}
+              />
+            ))}
+          <ActionButton id="add-net" label="Add this net" disabled={!ready} run={add}>
             Add
           </ActionButton>
         </>

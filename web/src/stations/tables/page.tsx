@@ -1,9 +1,80 @@
+import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { count, decimals } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 
 type Line = Schema["Line"];
 type Cell = Schema["Cell"];
+type Sort = NonNullable<Schema["Display"]["rows"]>;
+
+const named = (
+  variable: string,
+  code: number | null | undefined,
+  net: string | null | undefined,
+  path: readonly Schema["BannerKey"][] | null | undefined,
+  stat: string,
+) =>
+  JSON.stringify([
+    variable,
+    code ?? null,
+    net ?? null,
+    path?.map((b) => [b.variable, b.code ?? null, b.net ?? null]),
+    stat,
+  ]);
+
+/** What a column stands for, as a sort by it names it. */
+export const atOf = (path: readonly Schema["BannerKey"][] | undefined) =>
+  Object.fromEntries((path ?? []).map((b) => [b.variable, b.net ?? b.code ?? ""]));
+
+/** The next of three: largest first, smallest first, as it was. */
+export function turned(now: Sort | null | undefined, wanted: Sort): Sort | null {
+  const same = now && JSON.stringify({ ...now, ascending: false }) === JSON.stringify({ ...wanted, ascending: false });
+  if (!same) return wanted;
+  return now.ascending ? null : { ...wanted, ascending: true };
+}
+
+const whole = (sort: Sort): Sort => ({
+  stat: sort.stat ?? "col_pct",
+  variable: sort.variable ?? null,
+  code: sort.code ?? null,
+  net: sort.net ?? null,
+  at: sort.at ?? {},
+  ascending: sort.ascending ?? false,
+});
+
+/** A heading that sorts what it heads. */
+function Sorter({
+  text,
+  sort,
+  now,
+  take,
+  what,
+}: {
+  text: string;
+  sort: Sort;
+  now: Sort | null | undefined;
+  take: (to: Sort | null) => void;
+  what: string;
+}) {
+  const wanted = whole(sort);
+  const mine = now && JSON.stringify({ ...whole(now), ascending: false }) === JSON.stringify(wanted);
+  return (
+    <button
+      type="button"
+      data-passing
+      title={`Sort ${what} by this; once more: the other way, then as it was`}
+      className="rounded hover:bg-wash"
+      onClick={() => take(turned(now && whole(now), wanted))}
+    >
+      {text}
+      {mine && (
+        <span className="pl-1 text-act" aria-hidden>
+          {now.ascending ? "↑" : "↓"}
+        </span>
+      )}
+    </button>
+  );
+}
 
 /** A figure as it is printed: per cent with one decimal, numbers with two, counts whole. */
 export function printed(value: number | null | undefined, shape: string) {
@@ -43,32 +114,42 @@ export function Page({
   limits,
   chosen,
   choose,
+  display,
+  redisplay,
 }: {
   view: Schema["TableView"];
   errors: boolean;
   limits: boolean;
   chosen: Cell | null;
   choose: (cell: Cell) => void;
+  display: Schema["Display"];
+  redisplay: (to: Schema["Display"]) => void;
 }) {
   const shown = useAnswer();
   const { grid, result } = view;
+  const cells = useMemo(
+    () => new Map(result?.cells.map((c) => [named(c.stub.variable, c.stub.code, c.stub.net, c.banner, c.stat), c])),
+    [result],
+  );
   if (!grid || !result) return null;
   const find = (section: Schema["Section"], line: Line, column: number) => {
     const of = grid.battery?.[column] ?? line;
     const path = grid.battery ? section.path : grid.paths[column];
-    return result.cells.find(
-      (c) =>
-        c.stub.variable === (line.variable ?? section.variable) &&
-        (c.stub.code ?? null) === (of.code ?? null) &&
-        (c.stub.net ?? null) === (of.net ?? null) &&
-        c.stat === of.stat &&
-        JSON.stringify(c.banner.map((b) => [b.variable, b.code])) ===
-          JSON.stringify(path?.map((b) => [b.variable, b.code])),
-    );
+    return cells.get(named(line.variable ?? section.variable, of.code, of.net, path, of.stat));
   };
   const depth = grid.headings.length;
+  const total = !grid.battery && grid.paths[0]?.length === 0;
   const labelOf = (first: number, level: number, text: string) =>
     shown(grid.paths[first]?.[(level - 1) / 2]?.code, text);
+  const byShare = result.cells.some((c) => c.stat === "col_pct");
+  const stat = byShare ? "col_pct" : (result.cells[0]?.stat ?? "col_pct");
+  const sortRows = (to: Sort | null) => redisplay({ ...display, rows: to });
+  const sortOf = (first: number): Sort => {
+    const column = grid.battery?.[first];
+    return column ? { stat: column.stat, code: column.code, net: column.net } : { stat, at: atOf(grid.paths[first]) };
+  };
+  const sortable = (first: number) => (grid.battery ? grid.battery[first]?.stat !== "base" : byShare);
+  const single = !grid.battery && result.banners.some((b) => b.variables.length === 1);
   const letterOf = (spanner: Schema["Spanner"], level: number) =>
     level === depth - 1 && spanner.span === 1 ? grid.letters?.[spanner.first] : null;
   return (
@@ -88,16 +169,20 @@ export function Page({
                   rowSpan={Math.max(depth, 1)}
                   className="min-w-52 py-1 pr-4 text-left align-bottom font-normal text-soft"
                 >
-                  n = {count(result.in_filter)}
+                  n = {result.in_filter == null ? "×" : count(result.in_filter)}
                 </th>
               )}
-              {level === 0 && !grid.battery && (
+              {level === 0 && total && (
                 <th
                   rowSpan={Math.max(depth, 1)}
                   scope="col"
                   className="px-3 py-1 text-right align-bottom font-semibold font-serif"
                 >
-                  All
+                  {byShare ? (
+                    <Sorter text="All" sort={{ stat, at: {} }} now={display.rows} take={sortRows} what="rows" />
+                  ) : (
+                    "All"
+                  )}
                 </th>
               )}
               {spanners.map((s) => (
@@ -107,7 +192,19 @@ export function Page({
                   scope={s.span > 1 ? "colgroup" : "col"}
                   className={`px-3 py-0.5 font-serif ${level % 2 ? "min-w-20 text-right align-bottom font-semibold" : "border-hair border-b text-center font-normal italic"}`}
                 >
-                  {level % 2 ? labelOf(s.first, level, s.text) : s.text}
+                  {level === depth - 1 && s.span === 1 && sortable(s.first) ? (
+                    <Sorter
+                      text={labelOf(s.first, level, s.text)}
+                      sort={sortOf(s.first)}
+                      now={display.rows}
+                      take={sortRows}
+                      what={grid.battery ? "items" : "rows"}
+                    />
+                  ) : level % 2 ? (
+                    labelOf(s.first, level, s.text)
+                  ) : (
+                    s.text
+                  )}
                   {letterOf(s, level) && (
                     <span className="block font-normal text-soft text-xs">{letterOf(s, level)}</span>
                   )}
@@ -133,7 +230,18 @@ export function Page({
                   scope="row"
                   className={`py-1 pr-4 pl-3 text-left ${main.net != null ? "font-semibold italic" : "font-normal"}`}
                 >
-                  {main.category && shown(main.code, main.category)}
+                  {main.category &&
+                    (single && (main.code != null || main.net != null) ? (
+                      <Sorter
+                        text={shown(main.code, main.category)}
+                        sort={{ stat: main.stat, variable: section.variable, code: main.code, net: main.net }}
+                        now={display.columns}
+                        take={(columns) => redisplay({ ...display, columns })}
+                        what="columns"
+                      />
+                    ) : (
+                      shown(main.code, main.category)
+                    ))}
                   {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery)) && (
                     <span className="block text-soft text-xs">{main.figure}</span>
                   )}
@@ -165,7 +273,11 @@ export function Page({
                               <span className="sr-only">weak: {main.marks[c]}; </span>
                             </>
                           )}
-                          {printed(value, main.shapes?.[c] ?? main.shape)}
+                          {main.hidden?.[c] ? (
+                            <span title="Hidden: few cases, or it would give others away">×</span>
+                          ) : (
+                            printed(value, main.shapes?.[c] ?? main.shape)
+                          )}
                         </span>
                         {errors && error?.values[c] != null && (
                           <span className="block text-soft text-xs">
@@ -184,7 +296,7 @@ export function Page({
                 })}
               </tr>
             ))}
-            {section.bases.some((b) => b != null) && (
+            {!grid.battery && section.bases.length > 0 && (
               <tr className="border-hair border-t">
                 <th scope="row" className="py-1 pr-4 pl-3 text-left font-normal italic">
                   Base (unweighted)
@@ -192,7 +304,7 @@ export function Page({
                 {section.bases.map((base, c) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                   <td key={c} className="px-3 py-1 text-right italic">
-                    {count(base ?? 0)}
+                    {base == null ? "×" : count(base)}
                   </td>
                 ))}
               </tr>

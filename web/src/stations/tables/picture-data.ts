@@ -3,43 +3,81 @@ import type { Schema } from "../../api/client";
 type Cell = Schema["Cell"];
 type Result = Schema["TableResult"];
 
-/** One answer's share in one column, with its limits. */
-export interface Share {
+/** An answer that a picture shows. */
+export interface Answer {
   code: number;
   label: string;
+}
+
+/** One answer's share in one column, with its limits. */
+export interface Share extends Answer {
   est: number;
   low?: number | null;
   high?: number | null;
 }
 
+/** Quantiles of a column: the box from quarter to three quarters, the whiskers as far as they were asked for. */
+export interface Box {
+  low: number;
+  quarter: number;
+  median: number;
+  threeQuarters: number;
+  high: number;
+}
+
+/** The quantiles that boxes are drawn from: whiskers to the smallest and largest, or to the outer twentieths. */
+export const BOX_STATS = ["q0", "q25", "median", "q75", "q100"] as const;
+
 /** A column of the table as a row of the picture: everybody first. mean: of a number, or of codes, where it is shown. */
 export interface Row {
   label: string;
   group: string;
-  codes: number[];
+  codes: (number | string)[];
   base: number | null;
   shares: Share[];
   mean: Cell | null;
+  box: Box | null;
 }
 
-const pathOf = (cell: Cell) => cell.banner.map((b) => `${b.variable}=${b.code}`).join("&");
+const pathOf = (cell: Cell) => cell.banner.map((b) => `${b.variable}=${b.net ?? b.code}`).join("&");
 
-/** Every column with its shares of one stub variable. */
-export function rowsOf(result: Result, variable: string): Row[] {
+/** The answers of a stub variable as they are shown, without nets. */
+export function answersOf(result: Result, variable: string): Answer[] {
   const stub = result.stubs.find((s) => s.variable === variable);
   if (!stub) return [];
-  const mine = result.cells.filter((c) => c.stub.variable === variable && c.stub.net == null);
-  const columns: { label: string; group: string; path: string; codes: number[] }[] = [
-    { label: "All", group: "", path: "", codes: [] },
+  const shown = stub.shown ?? stub.categories.map((c) => ({ step: c.code, label: c.label }));
+  return shown.flatMap((s) => (typeof s.step === "number" ? [{ code: s.step, label: s.label }] : []));
+}
+
+function boxOf(here: readonly Cell[]): Box | null {
+  const at = (...stats: string[]) => stats.map((s) => here.find((c) => c.stat === s)?.est).find((x) => x != null);
+  const [low, quarter, median, threeQuarters, high] = [
+    at("q0", "q5", "q10"),
+    at("q25"),
+    at("median"),
+    at("q75"),
+    at("q100", "q95", "q90"),
   ];
+  if (low == null || quarter == null || median == null || threeQuarters == null || high == null) return null;
+  return { low, quarter, median, threeQuarters, high };
+}
+
+/** Every column with its shares of one stub variable. */
+export function rowsOf(result: Result, variable: string, total = true): Row[] {
+  if (!result.stubs.some((s) => s.variable === variable)) return [];
+  const answers = answersOf(result, variable);
+  const mine = result.cells.filter((c) => c.stub.variable === variable && c.stub.net == null);
+  const columns: { label: string; group: string; path: string; codes: (number | string)[] }[] =
+    total || !result.banners.length ? [{ label: "All", group: "", path: "", codes: [] }] : [];
   for (const banner of result.banners) {
-    let paths: { label: string; path: string; codes: number[] }[] = [{ label: "", path: "", codes: [] }];
+    let paths: { label: string; path: string; codes: (number | string)[] }[] = [{ label: "", path: "", codes: [] }];
     banner.variables.forEach((name, i) => {
+      const level = banner.shown?.[i] ?? (banner.categories[i] ?? []).map((c) => ({ step: c.code, label: c.label }));
       paths = paths.flatMap((p) =>
-        (banner.categories[i] ?? []).map((c) => ({
+        level.map((c) => ({
           label: p.label ? `${p.label}, ${c.label}` : c.label,
-          path: `${p.path ? `${p.path}&` : ""}${name}=${c.code}`,
-          codes: [...p.codes, c.code],
+          path: `${p.path ? `${p.path}&` : ""}${name}=${c.step}`,
+          codes: [...p.codes, c.step],
         })),
       );
     });
@@ -47,21 +85,23 @@ export function rowsOf(result: Result, variable: string): Row[] {
   }
   return columns.map(({ label, group, path, codes }) => {
     const here = mine.filter((c) => pathOf(c) === path);
-    const shares = stub.categories.flatMap((category) => {
-      const cell = here.find((c) => c.stat === "col_pct" && c.stub.code === category.code);
-      return cell
-        ? [{ code: category.code, label: category.label, est: cell.est, low: cell.low, high: cell.high }]
-        : [];
+    const shares = answers.flatMap((answer) => {
+      const cell = here.find((c) => c.stat === "col_pct" && c.stub.code === answer.code);
+      return cell ? [{ ...answer, est: cell.est, low: cell.low, high: cell.high }] : [];
     });
     const mean = here.find((c) => c.stat === "mean") ?? null;
     const base = here.find((c) => c.base_n != null)?.base_n ?? null;
-    return { label, group, codes, base, shares, mean };
+    return { label, group, codes, base, shares, mean, box: boxOf(here) };
   });
 }
 
-/** How far a diverging bar begins left of the middle: what lies below the midpoint, and half of what lies on it. */
-export function leftOf(shares: readonly Share[], middle: number): number {
-  return shares.reduce((sum, s, i) => sum + (i < middle ? s.est : i === middle ? s.est / 2 : 0), 0);
+/** How far a diverging bar begins left of the middle: what lies below the midpoint, and half of what lies on it. middle: a place
+ * among the answers. */
+export function leftOf(shares: readonly Share[], answers: readonly Answer[], middle: number): number {
+  return shares.reduce((sum, s) => {
+    const i = answers.findIndex((a) => a.code === s.code);
+    return sum + (i < middle ? s.est : i === middle ? s.est / 2 : 0);
+  }, 0);
 }
 
 /** The place where an ordered scale is divided: that of the midpoint; a half between two answers where there is none. */

@@ -1,164 +1,201 @@
-import { FileImage, FileSvg } from "@phosphor-icons/react";
-import { useRef, useState } from "react";
+import { Download } from "@phosphor-icons/react";
+import { type ReactNode, useRef, useState } from "react";
 import type { Schema } from "../../api/client";
 import { useChange, useCodebook } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice } from "../../parts/fields";
-import { Bars, ByAnswer, Means } from "./drawings";
-import { middleOf, type Row, rowsOf } from "./picture-data";
+import { Bars, Boxes, ByAnswer, ByGroup, Means } from "./drawings";
+import { type Answer, answersOf, BOX_STATS, middleOf, type Row, rowsOf } from "./picture-data";
+import { type FileKind, keepPictures } from "./picture-files";
+import type { Request } from "./plan";
 
-type Kind = "diverging" | "stacked" | "grouped" | "dots";
+type Kind = "diverging" | "stacked" | "grouped" | "groups" | "dots" | "means" | "boxes";
 
-function handOver(blob: Blob, name: string) {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
-}
-
-/** The drawing as a file: as it stands, or as points, three to one. */
-async function save(svg: SVGSVGElement, name: string, kind: "svg" | "png") {
-  const text = new XMLSerializer().serializeToString(svg);
-  if (kind === "svg") return handOver(new Blob([text], { type: "image/svg+xml" }), `${name}.svg`);
-  const image = new Image();
-  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
-  await image.decode();
-  const canvas = document.createElement("canvas");
-  canvas.width = 3 * svg.viewBox.baseVal.width;
-  canvas.height = 3 * svg.viewBox.baseVal.height;
-  canvas.getContext("2d")?.drawImage(image, 0, 0, canvas.width, canvas.height);
-  const points = await new Promise<Blob | null>((done) => canvas.toBlob(done, "image/png"));
-  if (points) handOver(points, `${name}.png`);
-}
-
-/** Rows as a picture, that can be saved. */
-function Drawn({
-  name,
-  title,
-  rows,
-  kind,
-  midpoint,
-}: {
+interface Part {
   name: string;
   title: string;
-  rows: readonly Row[];
-  kind: Kind;
-  midpoint: number | null | undefined;
-}) {
-  const box = useRef<HTMLDivElement>(null);
-  const { refuse } = useChange();
-  const codes = rows[0]?.shares.map((s) => s.code) ?? [];
-  const middle = kind === "diverging" ? middleOf(codes, midpoint) : null;
-  const keep = (as: "svg" | "png") => {
-    const svg = box.current?.querySelector("svg");
-    if (svg) save(svg, name, as).catch(refuse);
-  };
-  return (
-    <figure className="my-3">
-      <figcaption className="mb-1 max-w-3xl font-semibold font-serif">{title}</figcaption>
-      <div ref={box}>
-        {!codes.length ? (
-          rows.length ? (
-            <Means rows={rows} />
-          ) : (
-            <p className="text-soft">A picture needs column % or means: tick them above.</p>
-          )
-        ) : kind === "grouped" || kind === "dots" ? (
-          <ByAnswer rows={rows} dots={kind === "dots"} />
-        ) : (
-          <Bars rows={rows} middle={middle} />
-        )}
-      </div>
-      {rows.length > 0 && (
-        <>
-          <ActionButton
-            id={`svg-${name}`}
-            label={`Save the picture ${name} as SVG`}
-            icon={FileSvg}
-            look="quiet"
-            run={() => keep("svg")}
-          >
-            SVG
-          </ActionButton>
-          <ActionButton
-            id={`png-${name}`}
-            label={`Save the picture ${name} as PNG`}
-            icon={FileImage}
-            look="quiet"
-            run={() => keep("png")}
-          >
-            PNG
-          </ActionButton>
-        </>
-      )}
-    </figure>
-  );
+  variable: string;
+  rows: Row[];
+  answers: Answer[];
+}
+
+const FILES: readonly FileKind[] = ["svg", "png", "pdf"];
+
+/** Rows as a picture of one kind; null where there is nothing to draw. */
+function drawing(part: Part, kind: Kind, midpoint: number | null | undefined): ReactNode {
+  const { rows, answers } = part;
+  if (kind === "boxes") return rows.some((r) => r.box) ? <Boxes rows={rows} /> : null;
+  if (kind === "means") return rows.some((r) => r.mean) ? <Means rows={rows} /> : null;
+  if (!rows.some((r) => r.shares.length)) return rows.some((r) => r.mean) ? <Means rows={rows} /> : null;
+  if (kind === "grouped" || kind === "dots") return <ByAnswer answers={answers} rows={rows} dots={kind === "dots"} />;
+  if (kind === "groups") return <ByGroup answers={answers} rows={rows} />;
+  const codes = answers.map((a) => a.code);
+  return <Bars answers={answers} rows={rows} middle={kind === "diverging" ? middleOf(codes, midpoint) : null} />;
 }
 
 const KINDS: readonly (readonly [Kind, string])[] = [
   ["diverging", "bars around the middle"],
   ["stacked", "bars of all answers"],
   ["grouped", "bars by answer, with intervals"],
+  ["groups", "bars by group, with intervals"],
   ["dots", "dots with intervals"],
+  ["means", "means with intervals"],
+  ["boxes", "boxes: quartiles and median"],
 ];
 
 /** The items of a battery as rows of one picture, one picture for everybody and for each column. */
-function ofBattery(result: Schema["TableResult"], grid: Schema["Grid"]) {
-  return grid.sections.map((section) => {
-    const at = JSON.stringify((section.path ?? []).map((b) => b.code));
+function ofBattery(result: Schema["TableResult"], grid: Schema["Grid"]): Part[] {
+  const first = result.stubs[0]?.variable ?? "";
+  return grid.sections.map((section, i) => {
+    const at = JSON.stringify((section.path ?? []).map((b) => b.net ?? b.code));
     const rows = section.lines
       .filter((l) => l.strong && l.variable)
       .flatMap((l) => {
-        const all = rowsOf(result, l.variable as string);
-        const row = all.find((r) => JSON.stringify(r.codes) === at);
+        const row = rowsOf(result, l.variable as string).find((r) => JSON.stringify(r.codes) === at);
         return row ? [{ ...row, label: l.category, group: "" }] : [];
       });
-    return { title: section.title, rows };
+    const name = `${result.id}-${i + 1}`;
+    return { name, title: section.title, rows, variable: first, answers: answersOf(result, first) };
   });
 }
 
-/** The table as pictures, one for each stub variable or for each part of a battery. */
-export function Pictures({ result, grid }: { result: Schema["TableResult"]; grid: Schema["Grid"] }) {
+/** The table as pictures, one for each stub variable or for each part of a battery; or one for each of its items. */
+export function Pictures({
+  result,
+  grid,
+  request,
+  save,
+}: {
+  result: Schema["TableResult"];
+  grid: Schema["Grid"];
+  request: Request;
+  save: (parts: Partial<Request>) => void;
+}) {
   const codebook = useCodebook();
+  const { refuse } = useChange();
+  const box = useRef<HTMLElement>(null);
+  const [each, setEach] = useState(false);
+  const [kind, setKind] = useState<Kind | null>(null);
   const scaleOf = (variable: string) => {
     const scale = codebook.variables.find((v) => v.variable.name === variable)?.variable.scale;
     return scale ? codebook.scales[scale] : undefined;
   };
   const ordered = result.stubs.some((s) => scaleOf(s.variable)?.ordered);
+  const coded = result.stubs.some((s) => s.categories.length > 0);
+  const numeric = result.stubs.some((s) => s.kind === "coded" || s.kind === "number");
   const several = result.stubs.some((s) => s.kind === "multi");
-  const kinds = KINDS.filter(
-    ([k]) => (k !== "diverging" || ordered) && !(several && (k === "diverging" || k === "stacked")),
-  );
-  const [kind, setKind] = useState<Kind | null>(null);
+  const fits: Record<Kind, boolean> = {
+    diverging: ordered && !several,
+    stacked: coded && !several,
+    grouped: coded,
+    groups: coded,
+    dots: coded,
+    means: numeric,
+    boxes: numeric,
+  };
+  const kinds = KINDS.filter(([k]) => fits[k]);
   const shown = kinds.some(([k]) => k === kind) ? (kind as Kind) : (kinds[0]?.[0] ?? "dots");
-  const first = result.stubs[0]?.variable ?? "";
-  const drawn = grid.battery
-    ? ofBattery(result, grid).map((part, i) => ({ ...part, name: `${result.id}-${i + 1}`, variable: first }))
-    : result.stubs.map((s) => ({
-        name: `${result.id}-${s.variable}`,
-        title: s.title,
-        variable: s.variable,
-        rows: rowsOf(result, s.variable).filter((r) => r.shares.length || r.mean),
-      }));
+  const parts: Part[] =
+    grid.battery && !each
+      ? ofBattery(result, grid)
+      : result.stubs.map((s) => ({
+          name: `${result.id}-${s.variable}`,
+          title: s.title,
+          variable: s.variable,
+          rows: rowsOf(result, s.variable, request.display?.total_column ?? true).filter(
+            (r) => r.shares.length || r.mean || r.box,
+          ),
+          answers: answersOf(result, s.variable),
+        }));
+  const drawn = parts.map((part) => ({
+    part,
+    picture: part.rows.length ? drawing(part, shown, scaleOf(part.variable)?.midpoint) : null,
+  }));
+  const there = drawn.filter((d) => d.picture);
+  const keep = (names: readonly string[], as: FileKind) => {
+    const pictures = names.flatMap((name) => {
+      const svg = box.current?.querySelector<SVGSVGElement>(`[data-picture="${CSS.escape(name)}"] svg`);
+      return svg ? [{ name, svg }] : [];
+    });
+    keepPictures(pictures, as).catch(refuse);
+  };
   return (
-    <section aria-label="Pictures">
-      <Choice
-        aria-label="Kind of picture"
-        className="!w-72"
-        value={shown}
-        options={kinds}
-        onChange={(e) => setKind(e.target.value as Kind)}
-      />
-      {drawn.map((d) => (
-        <Drawn
-          key={d.name}
-          name={d.name}
-          title={d.title}
-          rows={d.rows}
-          kind={shown}
-          midpoint={scaleOf(d.variable)?.midpoint}
+    <section aria-label="Pictures" ref={box}>
+      <div className="flex flex-wrap items-center gap-1 pt-1">
+        <Choice
+          aria-label="Kind of picture"
+          className="!w-72"
+          value={shown}
+          options={kinds}
+          onChange={(e) => setKind(e.target.value as Kind)}
         />
+        {grid.battery && (
+          <ActionButton
+            id="each-item"
+            label={each ? "All items in one picture" : "A picture for each item"}
+            look="quiet"
+            pressed={each}
+            run={() => setEach(!each)}
+          />
+        )}
+        {there.length > 1 && (
+          <span className="flex items-center pl-4 text-sm">
+            All {there.length} as
+            {FILES.map((as) => (
+              <ActionButton
+                key={as}
+                id={`all-${as}`}
+                label={`Save all pictures as ${as.toUpperCase()}`}
+                look="quiet"
+                run={() =>
+                  keep(
+                    there.map((d) => d.part.name),
+                    as,
+                  )
+                }
+              >
+                {as.toUpperCase()}
+              </ActionButton>
+            ))}
+          </span>
+        )}
+      </div>
+      {drawn.map(({ part, picture }) => (
+        <figure key={part.name} className="my-3">
+          <figcaption className="mb-1 max-w-3xl font-semibold font-serif">{part.title}</figcaption>
+          <div data-picture={part.name}>
+            {picture ?? (
+              <p className="text-soft">
+                {shown === "boxes"
+                  ? "Boxes are drawn from quartiles, which this table does not show yet."
+                  : "A picture needs column % or means, and figures that are not hidden."}
+                {shown === "boxes" && (
+                  <ActionButton
+                    id={`add-quartiles-${part.name}`}
+                    label="Add the quartiles to this table"
+                    run={() => save({ show: [...new Set([...(request.show ?? ["n", "col_pct"]), ...BOX_STATS])] })}
+                  />
+                )}
+              </p>
+            )}
+          </div>
+          {picture && (
+            <span className="flex items-center text-soft text-sm">
+              <Download size={16} aria-hidden />
+              {FILES.map((as) => (
+                <ActionButton
+                  key={as}
+                  id={`${as}-${part.name}`}
+                  label={`Save the picture ${part.name} as ${as.toUpperCase()}`}
+                  look="quiet"
+                  run={() => keep([part.name], as)}
+                >
+                  {as.toUpperCase()}
+                </ActionButton>
+              ))}
+            </span>
+          )}
+        </figure>
       ))}
     </section>
   );

@@ -1,0 +1,33 @@
+"""Pictures that the interface drew, as files."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from even_ballot.api.context import REFUSALS
+from even_ballot.formats.pictures import TYPES, Kind, archived, drawn
+
+router = APIRouter(prefix="/pictures", tags=["pictures"], responses=REFUSALS)
+
+
+class Picture(BaseModel):
+    """A drawing: what it is called, and its SVG."""
+
+    name: str = Field(max_length=200)
+    svg: str = Field(max_length=2_000_000)
+
+
+class PicturesWanted(BaseModel):
+    """One drawing as a file, or several as an archive."""
+
+    kind: Kind
+    pictures: Annotated[list[Picture], Field(min_length=1, max_length=200)]
+
+
+@router.post("", response_class=Response)
+def pictures(body: PicturesWanted) -> Response:
+    """Drawings as SVG, PNG or PDF."""
+    if len(body.pictures) == 1:
+        return Response(drawn(body.pictures[0].svg, body.kind), media_type=TYPES[body.kind])
+    return Response(archived([(p.name, p.svg) for p in body.pictures], body.kind), media_type=TYPES["zip"])

@@ -1,0 +1,182 @@
+import { Download, UploadSimple } from "@phosphor-icons/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schema } from "../../api/client";
+import { studyQuery, useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { Field, TextInput, Tick } from "../../parts/fields";
+import { plural } from "../../parts/figures";
+import { save } from "../../parts/files";
+import { FindMany } from "../../parts/find-many";
+import { tell } from "../../parts/notices";
+import { NumberField } from "../../parts/number-field";
+import { Heading, Sub } from "../../parts/panes";
+import { pickFile } from "../intake/drop";
+import { chosenOf, entriesOf } from "./many-tables";
+
+type Marks = Schema["Marks"];
+
+/** The plan as a file, and a file read into the plan. */
+function PlanFiles() {
+  const study = useStudy();
+  const client = useQueryClient();
+  const { edition, refuse, move } = useChange();
+  const [replace, setReplace] = useState(false);
+  const base = `/api/v1/studies/${study.id}`;
+  const lay = async (file: File) => {
+    try {
+      const tables = await got(
+        api.PUT("/api/v1/studies/{study_id}/plan", {
+          params: { path: { study_id: study.id }, query: { edition: edition(), name: file.name, replace } },
+          body: file as never,
+          bodySerializer: (body) => body as never,
+        }),
+      );
+      await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
+      tell(`${plural(tables, "table")} read from ${file.name}.`, { label: "Undo", go: () => move.mutate("undo") });
+    } catch (error) {
+      refuse(error as Error);
+    }
+  };
+  return (
+    <>
+      <Sub>The plan as a file</Sub>
+      <p className="max-w-2xl text-soft text-sm">
+        One line a table, to be written in a spreadsheet: title, stub (variables parted by semicolons), banner (a &gt; b
+        for a nest), filter, figures, tests. What has no column of its own stands in the last one. Both kinds hold
+        everything.
+      </p>
+      <div className="mt-1 flex flex-wrap items-center gap-1">
+        <ActionButton
+          id="plan-csv"
+          label="Plan as CSV"
+          icon={Download}
+          run={() => save(`${base}/plan.csv`, "plan.csv")}
+        />
+        <ActionButton
+          id="plan-json"
+          label="Plan as JSON"
+          icon={Download}
+          run={() => save(`${base}/plan.json`, "plan.json")}
+        />
+        <ActionButton
+          id="lay-plan"
+          label="Read a plan"
+          icon={UploadSimple}
+          run={() => pickFile(".csv,.json,.txt", lay)}
+        >
+          Read a plan …
+        </ActionButton>
+        <Tick
+          label="in place of the tables there are"
+          checked={replace}
+          onChange={(e) => setReplace(e.target.checked)}
+        />
+      </div>
+    </>
+  );
+}
+
+/** When a figure is marked as weak. */
+function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => void }) {
+  const base = marks.base === undefined ? 30 : marks.base;
+  const df = marks.df === undefined ? 8 : marks.df;
+  const rules: [keyof Marks, string, number | null, number, number, number][] = [
+    ["base", "fewer unweighted cases in its base than", base, 30, 1, 1],
+    ["rse", "a relative standard error (%) over", marks.rse == null ? null : 100 * marks.rse, 30, 0.1, 100],
+    ["effective", "an effective base under", marks.effective ?? null, 30, 1, 1],
+    ["df", "fewer degrees of freedom among the cases of its base than", df, 8, 1, 1],
+  ];
+  return (
+    <>
+      <Sub>Weak figures</Sub>
+      <p className="text-soft text-sm">A figure is marked ° where it has</p>
+      {rules.map(([key, label, value, usual, least, per]) => (
+        <div key={key} className="flex items-center gap-2 py-0.5">
+          <Tick
+            label={label}
+            checked={value != null}
+            onChange={(e) => change({ ...marks, [key]: e.target.checked ? usual / per : null })}
+          />
+          {value != null && (
+            <NumberField
+              aria-label={`Weak: ${label}`}
+              value={value}
+              empty={false}
+              fits={(n) => n >= least}
+              take={(to) => to != null && change({ ...marks, [key]: to / per })}
+            />
+          )}
+        </div>
+      ))}
+    </>
+  );
+}
+
+/** What holds for all tables: filter, usual banner, marks, what is hidden; and the plan as a file. */
+export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
+  const study = useStudy();
+  const { change } = useChange();
+  const { document } = study;
+  const [where, setWhere] = useState(document.where ?? "");
+  const leave = () => {
+    if (where.trim() !== (document.where ?? "")) change.mutate({ where: where.trim() || null });
+  };
+  const below = document.suppression?.below ?? null;
+  const coded = codebook.variables
+    .filter((v) => ["coded", "date"].includes(v.variable.kind))
+    .map((v) => ({ name: v.variable.name, title: v.variable.label }));
+  return (
+    <div className="max-w-3xl">
+      <Heading over="Plan of tables">For all tables</Heading>
+      <Field
+        label="Filter of the study"
+        hint="A condition that every table is held to: a domain, nobody is set aside by it. Left empty: everybody."
+      >
+        {(p) => (
+          <TextInput
+            {...p}
+            value={where}
+            placeholder="everybody"
+            spellCheck={false}
+            onChange={(e) => setWhere(e.target.value)}
+            onBlur={leave}
+            onKeyDown={(e) => e.key === "Enter" && leave()}
+          />
+        )}
+      </Field>
+      <FindMany
+        id="usual-banner"
+        label="Usual banner"
+        hint="A new table begins with it; so does the table of a question, from the Codebook."
+        chosen={chosenOf(document.usual_banner ?? [])}
+        options={coded}
+        nest
+        change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
+      />
+      <MarkRules marks={document.marks ?? {}} change={(marks) => change.mutate({ marks })} />
+      <Sub>Small cells</Sub>
+      <div className="flex items-center gap-2 py-0.5">
+        <Tick
+          label="hide figures of fewer cases than"
+          checked={below != null}
+          onChange={(e) => change.mutate({ suppression: { below: e.target.checked ? 5 : null } })}
+        />
+        {below != null && (
+          <NumberField
+            aria-label="Cases that are enough to be shown"
+            value={below}
+            empty={false}
+            fits={(n) => n >= 2 && Number.isInteger(n)}
+            take={(to) => change.mutate({ suppression: { below: to } })}
+          />
+        )}
+      </div>
+      <p className="max-w-2xl text-soft text-sm">
+        With them go as many others as it takes that nobody can work them out, from totals or from another table of this
+        study. What is hidden is shown as × in every table and in the release, and counted in its notes.
+      </p>
+      <PlanFiles />
+    </div>
+  );
+}

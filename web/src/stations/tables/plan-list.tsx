@@ -1,0 +1,124 @@
+import { CopySimple, MagnifyingGlass, Plus, SlidersHorizontal } from "@phosphor-icons/react";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useDeferredValue, useState } from "react";
+import type { Schema } from "../../api/client";
+import { useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { TextInput } from "../../parts/fields";
+import { arrows } from "../../parts/panes";
+import { gist, grouped, type Request, shifted, TABLED, tableOf } from "./plan";
+
+export const ALL_TABLES = "_all";
+export const MANY_TABLES = "_many";
+
+/** The plan of tables: found, grouped, put in order, added to. */
+export function PlanList({ codebook, current }: { codebook: Schema["CodebookView"]; current: string | undefined }) {
+  const study = useStudy();
+  const navigate = useNavigate();
+  const { change } = useChange();
+  const [search, setSearch] = useState("");
+  const words = useDeferredValue(search).toLowerCase().split(/\s+/).filter(Boolean);
+  const tables = study.document.tables ?? [];
+  const tabled = codebook.variables.filter((v) => TABLED.includes(v.variable.kind));
+  const go = (item: string) => navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item } });
+  const titles = new Map(codebook.variables.map((v) => [v.variable.name, v.variable.label ?? ""]));
+  const text = (t: Request) =>
+    `${t.id} ${t.title ?? ""} ${t.group ?? ""} ${gist(t)} ${(t.stub ?? []).map((s) => `${s} ${titles.get(s) ?? ""}`).join(" ")}`.toLowerCase();
+  const shown = tables.filter((t) => words.every((w) => text(t).includes(w)));
+  const first = tabled.find((v) => v.variable.kind === "coded") ?? tabled[0];
+  const add = () => {
+    if (!first) return;
+    const request = { ...tableOf(first, study.document.usual_banner ?? [], tables), title: "New table" };
+    change
+      .mutateAsync((document) => ({ tables: [...(document.tables ?? []), request] }))
+      .then(
+        () => go(request.id),
+        () => {},
+      );
+  };
+  const shift = (id: string, by: -1 | 1) =>
+    change.mutate((document) => ({ tables: shifted(document.tables ?? [], id, by) }));
+  const entry = (t: Request) => (
+    <li key={t.id}>
+      <Link
+        to="/study/$id/tables/{-$item}"
+        params={{ id: study.id, item: t.id }}
+        aria-current={t.id === current ? "true" : undefined}
+        className={`block rounded px-2 py-1 hover:bg-wash ${t.id === current ? "bg-wash" : ""}`}
+        onKeyDown={(e) => {
+          const by = e.key === "ArrowUp" ? -1 : e.key === "ArrowDown" ? 1 : 0;
+          if (e.altKey && by) {
+            e.preventDefault();
+            e.stopPropagation();
+            shift(t.id, by);
+          }
+        }}
+      >
+        <span className="line-clamp-2 font-serif leading-snug">{t.title ?? t.id}</span>
+        <span className="block truncate text-soft text-sm">{gist(t)}</span>
+      </Link>
+    </li>
+  );
+  return (
+    <>
+      <div className="flex flex-wrap gap-x-1">
+        <ActionButton
+          id="new-table"
+          label="New table"
+          keys="n"
+          icon={Plus}
+          disabled={change.isPending || !tabled.length}
+          run={add}
+        />
+        <ActionButton
+          id="many-tables"
+          label="Several tables at once"
+          icon={CopySimple}
+          look="quiet"
+          pressed={current === MANY_TABLES}
+          disabled={!tabled.length}
+          run={() => go(MANY_TABLES)}
+        >
+          Several at once
+        </ActionButton>
+        <ActionButton
+          id="all-tables"
+          label="What holds for all tables"
+          icon={SlidersHorizontal}
+          look="quiet"
+          pressed={current === ALL_TABLES}
+          run={() => go(ALL_TABLES)}
+        >
+          For all tables
+        </ActionButton>
+      </div>
+      {study.document.where && (
+        <p className="mt-1 border-act border-l-4 pl-2 text-sm">
+          All tables: cases where <code>{study.document.where}</code>
+        </p>
+      )}
+      {tables.length > 4 && (
+        <div className="relative mt-2">
+          <MagnifyingGlass size={16} aria-hidden className="absolute top-2 left-2 text-soft" />
+          <TextInput
+            type="search"
+            aria-label="Find a table"
+            placeholder="Title, question, variable"
+            className="!pl-7"
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+          />
+        </div>
+      )}
+      <nav aria-label="Tables of the plan" onKeyDown={arrows}>
+        {grouped(shown).map(({ group, tables: within }) => (
+          <section key={group ?? ""} aria-label={group ?? "Tables without a heading"}>
+            {group && <h2 className="mt-3 border-rule border-b px-2 font-semibold font-serif leading-snug">{group}</h2>}
+            <ul className="mt-1">{within.map(entry)}</ul>
+          </section>
+        ))}
+        {!shown.length && tables.length > 0 && <p className="px-2 py-3 text-soft">No table goes by that.</p>}
+      </nav>
+    </>
+  );
+}
