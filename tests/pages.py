@@ -93,12 +93,34 @@ class Browser:
         field.send_keys(text.replace("\t", " "), *([Keys.ENTER] if enter else []))
 
     def choose(self, label: str, value: str) -> None:
+        """Picks from a list, or by typing where one types."""
+
         def pick() -> bool:
-            Select(self.field(label)).select_by_value(value)
+            field = self.field(label)
+            if field.get_attribute("role") != "combobox":
+                Select(field).select_by_value(value)
+                return True
+            field.send_keys(Keys.CONTROL, "a")
+            field.send_keys(value)
+            name = value.rsplit(" › ", 1)[-1]
+            self.until(lambda: self.all(f'[role=option][aria-selected=true][data-option="{name}"]'), f"{value} to be found")
+            field.send_keys(Keys.ENTER)
             return True
 
         self.until(lambda: self.field(label).is_enabled(), f"{label} to be ready")
         self.until(pick, f"{value} in {label}")
+
+    def unfold(self, fold: str) -> None:
+        """Opens something that is folded up; it stays open."""
+
+        def open_() -> bool:
+            details = self.all(f'details[data-fold="{fold}"]')[0]
+            if details.get_attribute("open") is None:
+                details.find_element(By.TAG_NAME, "summary").click()
+                return False
+            return True
+
+        self.until(open_, f"{fold} to unfold")
 
     def tick(self, label: str, on: bool = True) -> None:
         box = self.field(label)

@@ -152,15 +152,17 @@ def test_several_answers_in_a_cell_become_a_question_with_both_percentages(brows
     browser.go(f"{study}/codebook/reasons")
     browser.act("tool-split")
     browser.see("Family and friends (")
-    browser.fill("Name of the new question", "why_cross")
+    browser.fill("Name of the new question", "crosses_for")
     browser.act("apply-split")
     browser.until(lambda: not browser.all('[data-action="apply-split"]'), "the answers to be taken apart")
     browser.go(f"{study}/tables")
     browser.act("new-table")
     browser.act("stub-without-sex")
-    browser.choose("Stub (down)", "why_cross")
+    browser.choose("Stub (down)", "crosses_for")
+    browser.unfold("figures")
     browser.tick("% of responses")
     browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses in the table")
+    assert "% of cases" in browser.all("tbody")[0].text
     browser.see("Family and friends")
 
 

@@ -1,8 +1,12 @@
 """Tables as a statistician builds them: a battery with its picture, several answers, a nested banner with letters, a domain."""
 
 import re
+import zipfile
+from pathlib import Path
 
+import pytest
 from pages import Browser
+from selenium.webdriver.common.by import By
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 
@@ -10,8 +14,7 @@ ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 def fresh(browser: Browser, study: str, stub: str) -> None:
     """A new table of one stub variable."""
     browser.go(f"{study}/tables")
-    browser.see("Plan of tables")
-    before = len(browser.all('a[href*="/tables/"]'))
+    before = browser.until(lambda: len(browser.all('a[href*="/tables/"]')), "the plan")
     browser.act("new-table")
     browser.until(lambda: len(browser.all('a[href*="/tables/"]')) > before, "the new table in the plan")
     first = browser.until(lambda: browser.all('[data-action^="stub-without-"]')[0], "its stub").get_attribute("data-action")
@@ -19,6 +22,10 @@ def fresh(browser: Browser, study: str, stub: str) -> None:
     browser.until(lambda: browser.all(f'[data-action="stub-without-{stub}"]'), "the stub asked for")
     browser.act(str(first))
     browser.until(lambda: not browser.all(f'[data-action="{first}"]'), "the first stub to go")
+    for _ in browser.all('[data-action^="banner-without-"]'):
+        chip = browser.all('[data-action^="banner-without-"]')[0].get_attribute("data-action")
+        browser.act(str(chip))
+        browser.until(lambda chip=chip: not browser.all(f'[data-action="{chip}"]'), "the usual banner to go")
 
 
 def test_a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, study: str) -> None:
@@ -26,6 +33,7 @@ def test_a_battery_has_items_down_and_a_picture_around_its_middle(browser: Brows
     for item in ITEMS:
         browser.choose("Stub (down)", item)
         browser.until(lambda item=item: browser.all(f'[data-action="stub-without-{item}"]'), item)
+    browser.unfold("figures")
     browser.tick("mean")
     browser.see("Mean")
     browser.tick("sd")
@@ -42,22 +50,37 @@ def test_a_battery_has_items_down_and_a_picture_around_its_middle(browser: Brows
     browser.choose("Kind of picture", "dots")
     browser.until(lambda: len(browser.all("figure svg[role=img] circle")) == 4 * 5, "a dot for every answer of every item")
     browser.choose("Kind of picture", "diverging")
-    browser.act(f"{browser.all('[data-action^=svg-]')[0].get_attribute('data-action')}")
-    saved = browser.until(lambda: next(browser.downloads.glob("*.svg"), None), "the picture as a file")
-    assert saved.read_text().startswith("<svg")
-    browser.act(f"{browser.all('[data-action^=png-]')[0].get_attribute('data-action')}")
-    points = browser.until(lambda: next(browser.downloads.glob("*.png"), None), "the picture as points")
-    assert points.read_bytes().startswith(b"\x89PNG")
+    for kind, begins in (("svg", b"<svg"), ("png", b"\x89PNG"), ("pdf", b"%PDF")):
+        browser.act(str(browser.all(f'figure [data-action^="{kind}-"]')[0].get_attribute("data-action")))
+        saved = browser.until(lambda kind=kind: next(browser.downloads.glob(f"*.{kind}"), None), f"the picture as {kind}")
+        assert saved.read_bytes().startswith(begins)
+    browser.act("each-item")
+    browser.until(lambda: len(browser.all("figure svg[role=img]")) == 4, "a picture for each item")
+    browser.act("all-pdf")
+    archive = browser.until(lambda: next(browser.downloads.glob("*.zip"), None), "all pictures at once")
+    with zipfile.ZipFile(archive) as inside:
+        assert len(inside.namelist()) == 4
+        assert all(inside.read(name).startswith(b"%PDF") for name in inside.namelist())
+    browser.act("show-picture")
+    browser.until(lambda: browser.all("thead button"), "headings to sort by")
+    heading = next(b for b in browser.all("thead button") if b.text == "Agree in all")
+    heading.click()
+    browser.until(lambda: "↓" in browser.all("thead")[0].text, "items in order")
+    place = next(k for k, h in enumerate(browser.all("thead th")) if "↓" in h.text)
+    rows = [row.find_elements(By.CSS_SELECTOR, "th, td") for row in browser.all("tbody tr")]
+    agree = [float(row[place].text.split()[0]) for row in rows if len(row) > place]
+    assert len(agree) == 4
+    assert agree == sorted(agree, reverse=True)
 
 
 def test_a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study: str) -> None:
     fresh(browser, study, "ferry_runs_need")
     browser.choose("Banner (across)", "isle")
     browser.see("Tolvey")
+    browser.act("banner-within-isle")
     browser.choose("Banner (across)", "isle › sex")
     browser.until(lambda: browser.all('[data-action="banner-without-isle › sex"]'), "the nest")
-    browser.act("banner-without-isle")
-    browser.driver.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+    browser.unfold("figures")
     browser.tick("letters: which columns differ")
     browser.see("Letters: larger than that column by more than sampling would explain, at 5 %; two-sided")
     browser.choose("Level of the letters", "0.01,0.05")
@@ -69,6 +92,30 @@ def test_a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, 
     browser.tick("trend over the banner's order")
     browser.tick("do they go together (Rao and Scott)")
     browser.see("The ferry runs when I need it")
+    browser.fill("Name of the net", "Outer isles")
+    browser.choose("What the net holds", "columns: isle")
+    browser.tick("Tolvey")
+    browser.tick("Brim")
+    browser.act("add-net")
+    browser.until(lambda: "Outer isles" in browser.all("thead")[0].text, "the net as a column")
+
+
+def test_several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/codebook/why_cross")
+    browser.act("to-table")
+    browser.until(lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the usual banner")
+    browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses")
+    body = browser.all("tbody")[0].text
+    assert "% of cases" in body
+    assert "Column %" not in body
+    cells = [row.find_elements(By.CSS_SELECTOR, "td")[0].text.split()[0] for row in browser.all("tbody tr")[1:-1]]
+    cases, responses = [float(x) for x in cells[::2]], [float(x) for x in cells[1::2]]
+    assert sum(responses) == pytest.approx(100, abs=0.4)
+    assert sum(cases) > 150
+    again = browser.driver.current_url
+    browser.go(f"{study}/codebook/why_cross")
+    browser.act("to-table")
+    browser.until(lambda: browser.driver.current_url == again, "the same table, not another one")
 
 
 def test_a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser: Browser, study: str) -> None:
@@ -77,6 +124,7 @@ def test_a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_
     browser.see("Brim")
     browser.fill("Filter (a domain)", "age >= 60", enter=True)
     browser.until(lambda: "n = 2,268" not in browser.text(), "the domain")
+    browser.unfold("figures")
     browser.choose("Interval method", "wilson")
     browser.choose("Interval level", "0.9")
     browser.choose("Interval sides", "lower")
@@ -91,9 +139,108 @@ def test_a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_
 def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    browser.driver.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+    browser.unfold("figures")
     browser.tick("as if a simple random sample, behind each figure")
     browser.until(lambda: browser.field("as if a simple random sample, behind each figure").is_enabled(), "the change")
-    browser.until(lambda: browser.all("tbody td button:not([disabled])"), "figures")[0].click()
+    browser.until(lambda: browser.all("tbody td button:not([disabled])"), "figures")[1].click()
     for said in ("Effective base", "Relative standard error", "Degrees of freedom of its base", "Simple random sample, unweighted"):
         browser.see(said)
+    behind = browser.all('[aria-label="Behind the figure"]')[0].text
+    assert re.search(r"Brim\s+−\d+\.\d points\s+−", behind)
+    cases = int(re.search(r"Cases in the cell\s+(\d+)", behind)[1])  # type: ignore[index]
+    browser.act("cases-behind")
+    browser.see(f"{cases} of 2,268")
+    assert browser.field("Only cases where").get_attribute("value") == "ferry_runs_need == 1 and isle == 1"
+
+
+def test_rows_and_columns_are_renamed_hidden_and_ordered(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/crossing")
+    browser.see("Base (unweighted)")
+    browser.unfold("shown")
+    browser.fill("What Never is called", "Not at all", enter=True)
+    browser.until(lambda: "Not at all" in browser.all("tbody")[0].text, "the label in the table")
+    browser.act("down-passenger_ferry-1")
+    browser.until(lambda: not browser.all("tbody tr")[1].text.startswith("Not at all"), "the order")
+    browser.tick("show Man", on=False)
+    browser.until(lambda: "Man" not in browser.all("thead")[0].text, "the column to go")
+    browser.tick("total column", on=False)
+    browser.until(lambda: "All" not in browser.all("thead")[0].text, "the total to go")
+    browser.see("1 hidden, 1 renamed, without the total column")
+    browser.act("shown-as-is")
+    browser.see("as they are")
+    browser.until(lambda: "Man" in browser.all("thead")[0].text, "everything again")
+
+
+def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(browser: Browser, study: str, tmp_path: Path) -> None:
+    def plan() -> list[str]:
+        return [link.text.split("\n")[0] for link in browser.all('nav[aria-label="Tables of the plan"] a')]
+
+    browser.go(f"{study}/tables/fares")
+    browser.see("Base")
+    before = browser.until(plan, "the plan")
+    browser.act("table-up")
+    browser.until(lambda: plan() == [before[0], before[2], before[1], *before[3:]], "the table a place up")
+    browser.fill("Heading in the plan", "Money", enter=True)
+    browser.until(lambda: plan()[-1] == before[2], "it under its heading")
+    browser.fill("Find a table", "weekly")
+    browser.until(lambda: plan() == [before[2]], "the table by its title")
+    browser.fill("Find a table", "timetable")
+    browser.until(lambda: plan() == [before[4]], "the table by a question in it")
+    browser.act("many-tables")
+    browser.choose("Questions, a table each", "tenure")
+    browser.until(lambda: browser.all('[data-action="many-stub-without-tenure"]'), "the first question")
+    browser.act("many-battery-ferry_runs_need")
+    browser.choose("By this banner", "isle")
+    browser.fill("Under the heading", "Opinions")
+    browser.act("add-many")
+    browser.see("2 tables added to the plan.")
+    browser.fill("Find a table", "opinions")
+    browser.until(lambda: len(plan()) == 2, "both under the heading")
+    browser.field("Find a table").clear()
+    browser.fill("Find a table", " ")
+    browser.act("all-tables")
+    browser.act("plan-csv")
+    file = browser.until(lambda: next(browser.downloads.glob("plan*.csv"), None), "the plan as a file")
+    lines = file.read_text("utf-8-sig").splitlines()
+    assert len(lines) == 1 + 7
+    mine = tmp_path / "mine.csv"
+    mine.write_text("title,stub,banner,show\nTenure by isle and sex,tenure,isle > sex,n; row_pct\n", "utf-8")
+    browser.tick("in place of the tables there are")
+    browser.give_file("lay-plan", mine)
+    browser.see("1 table read from mine.csv.")
+    browser.until(lambda: plan() == ["Tenure by isle and sex"], "the plan of the file")
+    mine.write_text("title,stub,show\nTenure,tenure,nonsense\n", "utf-8")
+    browser.give_file("lay-plan", mine)
+    browser.see("mine.csv, line 2")
+
+
+def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/_all")
+    browser.fill("Filter of the study", "age >= 60", enter=True)
+    browser.see("Tables: only where age >= 60.")
+    browser.tick("hide figures of fewer cases than")
+    browser.fill("Cases that are enough to be shown", "40", enter=True)
+    browser.tick("a relative standard error (%) over")
+    browser.fill("Weak: a relative standard error (%) over", "4", enter=True)
+    browser.go(f"{study}/tables/need")
+    browser.see("× hidden: fewer than 40 cases")
+    browser.see("relative standard error over 4 %")
+    assert "×" in browser.all("tbody")[0].text
+    assert "n = 2,268" not in browser.text()
+    browser.act("undo")
+    browser.until(lambda: "relative standard error over" not in browser.text(), "the mark to go")
+
+
+def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    browser.fill("Filter (a domain)", "nobody_knows == 1", enter=True)
+    browser.see("There is no variable 'nobody_knows'")
+    browser.until(lambda: browser.all("[data-stale]"), "the figures from before, marked")
+    assert "Hask" in browser.all("thead")[0].text
+    browser.follow("Weekly spending on fares")
+    browser.see("What did you yourself spend")
+    assert not browser.all("[data-stale]")
+    browser.go(f"{study}/tables/need")
+    browser.fill("Filter (a domain)", "age > 200", enter=True)
+    browser.see("n = 0")

@@ -127,7 +127,7 @@ def study_document() -> dict[str, Any]:
             {"id": "why", "title": "Why islanders cross, by isle", "stub": ["why_cross"], "banner": ["isle"],
              "show": ["col_pct", "response_pct"]},
             {"id": "ferry", "title": "What islanders think of the ferry", "stub": statements, "layout": "battery",
-             "show": ["col_pct", "mean", "sd"], "nets": [{"label": "Agree", "top": 2}],
-             "display": {"rows": {"stat": "col_pct", "net": "Agree"}}},
+             "show": ["col_pct", "mean", "sd"], "nets": [{"label": "Agree in all", "top": 2}],
+             "display": {"rows": {"stat": "col_pct", "net": "Agree in all"}}},
         ],
     }  # fmt: skip

@@ -31,8 +31,10 @@ _FAIR = {
 }
 
 
-def name_of(stat: str) -> str:
-    """A figure's name: Column %, Quantile 25 %."""
+def name_of(stat: str, kind: str = "coded") -> str:
+    """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub variable."""
+    if kind == "multi" and stat == "col_pct":
+        return "% of cases"
     return NAMES.get(stat) or f"Quantile {stat[1:]} %"
 
 
@@ -242,8 +244,8 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
             if not any(row) and not any(gone):
                 continue
             hidden = gone if any(gone) else None
-            for figure, shape, values in _figures(stat, row, request):
-                strong = figure == name_of(stat)
+            for figure, shape, values in _figures(stat, row, request, stub.kind):
+                strong = figure == name_of(stat, stub.kind)
                 letters = compared.letters(key, stat) if strong else None
                 weak_ones = figures.marks(row) if strong else None
                 lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, weak_ones, hidden))
@@ -263,10 +265,12 @@ def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int |
     return None if any(figures.is_hidden(key, path, stat) for key in rows) else 0
 
 
-def _figures(stat: str, row: list[Cell | None], request: TableRequest) -> list[tuple[str, Shape, tuple[float | None, ...]]]:
+def _figures(
+    stat: str, row: list[Cell | None], request: TableRequest, kind: str
+) -> list[tuple[str, Shape, tuple[float | None, ...]]]:  # fmt: skip
     shape: Shape = "share" if stat in SHARES else "whole" if stat in ("n", "count") else "number"
     figures: list[tuple[str, Shape, tuple[float | None, ...]]] = [
-        (name_of(stat), shape, tuple(None if c is None else c.est for c in row))
+        (name_of(stat, kind), shape, tuple(None if c is None else c.est for c in row))
     ]
     if stat in ("n", "count"):
         return figures

@@ -72,6 +72,7 @@ export function FindMany({
     setTyped("");
     setAt(0);
     setWithin(null);
+    setOpen(false);
   };
   const press = (event: KeyboardEvent) => {
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
@@ -148,7 +149,6 @@ export function FindMany({
             value={typed}
             placeholder={within != null ? `within ${within} …` : chosen.length ? "add …" : "find …"}
             className="w-36 rounded border border-rule bg-leaf px-2 py-1 text-sm placeholder:text-soft"
-            onFocus={() => setOpen(true)}
             onClick={() => setOpen(true)}
             onBlur={() => {
               setOpen(false);
@@ -167,7 +167,7 @@ export function FindMany({
                 id={list}
                 role="listbox"
                 tabIndex={-1}
-                aria-label={label}
+                aria-label={`${label}: what there is`}
                 className="max-h-72 overflow-y-auto py-1 text-sm"
                 onMouseDown={(e) => e.preventDefault()}
               >

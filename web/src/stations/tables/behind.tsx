@@ -118,7 +118,7 @@ export function Behind({
   return (
     <aside
       aria-label="Behind the figure"
-      className="unroll mt-3 flex max-w-3xl items-start border-act border-l-4 bg-leaf px-4 py-2"
+      className="unroll sticky bottom-0 z-10 mt-3 flex max-h-[45vh] max-w-4xl items-start overflow-y-auto border-act border-l-4 bg-leaf px-4 py-2 shadow-lg"
     >
       <div className="grow">
         <dl className="figures flex flex-wrap gap-x-8 gap-y-1 text-sm">

@@ -111,7 +111,9 @@ export function Builder({
   };
   return (
     <section aria-label="What the table asks for" className="mb-1">
-      <div className="grid grid-cols-[1fr_1fr_14rem] gap-x-6 [&>*]:my-1">
+      <div
+        className={`grid gap-x-6 [&>*]:my-1 ${(request.stub ?? []).length > 3 ? "grid-cols-[2fr_1fr_12rem]" : "grid-cols-[1fr_1fr_14rem]"}`}
+      >
         <FindMany
           id="stub"
           label="Stub (down)"

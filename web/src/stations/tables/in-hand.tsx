@@ -65,15 +65,21 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
     <article>
       <div className="flex items-start gap-1">
         <h1 className="grow">
-          <input
+          <textarea
             key={request.title}
+            rows={1}
             aria-label="Title of the table"
             defaultValue={request.title ?? request.id}
-            onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+            onKeyDown={(e) => {
+              if (e.key === "Enter") {
+                e.preventDefault();
+                e.currentTarget.blur();
+              }
+            }}
             onBlur={(e) =>
               e.target.value.trim() !== (request.title ?? request.id) && save({ title: e.target.value.trim() || null })
             }
-            className="w-full rounded bg-transparent font-serif text-2xl hover:bg-wash"
+            className="field-sizing-content w-full resize-none rounded bg-transparent font-serif text-2xl leading-snug hover:bg-wash"
           />
         </h1>
         <TextInput

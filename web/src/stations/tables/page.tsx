@@ -138,6 +138,8 @@ export function Page({
     return cells.get(named(line.variable ?? section.variable, of.code, of.net, path, of.stat));
   };
   const depth = grid.headings.length;
+  const rows = grid.headings.map((spanners, level) => ({ spanners, level })).filter((r) => r.spanners.length);
+  const headings = rows.length ? rows : [{ spanners: [], level: 0 }];
   const total = !grid.battery && grid.paths[0]?.length === 0;
   const labelOf = (first: number, level: number, text: string) =>
     shown(grid.paths[first]?.[(level - 1) / 2]?.code, text);
@@ -149,6 +151,8 @@ export function Page({
     return column ? { stat: column.stat, code: column.code, net: column.net } : { stat, at: atOf(grid.paths[first]) };
   };
   const sortable = (first: number) => (grid.battery ? grid.battery[first]?.stat !== "base" : byShare);
+  const isNet = (first: number) =>
+    grid.battery ? grid.battery[first]?.net != null : grid.paths[first]?.at(-1)?.net != null;
   const single = !grid.battery && result.banners.some((b) => b.variables.length === 1);
   const letterOf = (spanner: Schema["Spanner"], level: number) =>
     level === depth - 1 && spanner.span === 1 ? grid.letters?.[spanner.first] : null;
@@ -157,24 +161,20 @@ export function Page({
     <section aria-label={result.title} tabIndex={0} className="max-h-[60vh] overflow-auto">
       <table className="figures border-collapse text-sm">
         <caption className="sr-only">{result.title}</caption>
-        <thead className="sticky top-0 bg-paper">
-          {(depth ? grid.headings : [[]]).map((spanners, level) => (
-            <tr
-              // biome-ignore lint/suspicious/noArrayIndexKey: heading rows have no other name than their place
-              key={level}
-              className={`${level === 0 ? "border-rule border-t-2" : ""} ${level >= depth - 1 ? "border-rule border-b" : ""}`}
-            >
-              {level === 0 && (
+        <thead className="sticky top-0 border-rule border-t-2 border-b bg-paper">
+          {headings.map(({ spanners, level }, k) => (
+            <tr key={level}>
+              {k === 0 && (
                 <th
-                  rowSpan={Math.max(depth, 1)}
+                  rowSpan={headings.length}
                   className="min-w-52 py-1 pr-4 text-left align-bottom font-normal text-soft"
                 >
                   n = {result.in_filter == null ? "×" : count(result.in_filter)}
                 </th>
               )}
-              {level === 0 && total && (
+              {k === 0 && total && (
                 <th
-                  rowSpan={Math.max(depth, 1)}
+                  rowSpan={headings.length}
                   scope="col"
                   className="px-3 py-1 text-right align-bottom font-semibold font-serif"
                 >
@@ -190,7 +190,7 @@ export function Page({
                   key={s.first}
                   colSpan={s.span}
                   scope={s.span > 1 ? "colgroup" : "col"}
-                  className={`px-3 py-0.5 font-serif ${level % 2 ? "min-w-20 text-right align-bottom font-semibold" : "border-hair border-b text-center font-normal italic"}`}
+                  className={`py-0.5 font-serif ${grid.battery ? "px-2" : "px-3"} ${level % 2 ? `text-right align-bottom font-semibold ${grid.battery ? "min-w-16" : "min-w-20"} ${isNet(s.first) ? "italic" : ""}` : "border-hair border-b text-center font-normal italic"}`}
                 >
                   {level === depth - 1 && s.span === 1 && sortable(s.first) ? (
                     <Sorter
@@ -249,8 +249,11 @@ export function Page({
                 {main.values.map((value, c) => {
                   const cell = find(section, main, c);
                   return (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
-                    <td key={c} className={`px-3 py-1 text-right ${cell && cell === chosen ? "bg-wash" : ""}`}>
+                    <td
+                      // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
+                      key={c}
+                      className={`py-1 text-right ${grid.battery ? "px-2" : "px-3"} ${cell && cell === chosen ? "bg-wash" : ""}`}
+                    >
                       <button
                         type="button"
                         data-passing

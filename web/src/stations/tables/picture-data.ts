@@ -117,5 +117,6 @@ export function spanOf(values: readonly number[]): [number, number] {
   const high = Math.max(...values);
   const room = (high - low || Math.abs(high) || 1) * 0.06;
   const step = 10 ** Math.floor(Math.log10(Math.max(high - low, 1e-9) || 1));
-  return [Math.floor((low - room) / step) * step, Math.ceil((high + room) / step) * step];
+  const from = Math.floor((low - room) / step) * step;
+  return [low >= 0 ? Math.max(from, 0) : from, Math.ceil((high + room) / step) * step];
 }

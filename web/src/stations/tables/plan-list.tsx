@@ -97,7 +97,7 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
           All tables: cases where <code>{study.document.where}</code>
         </p>
       )}
-      {tables.length > 4 && (
+      {(tables.length > 4 || search) && (
         <div className="relative mt-2">
           <MagnifyingGlass size={16} aria-hidden className="absolute top-2 left-2 text-soft" />
           <TextInput
