@@ -101,8 +101,8 @@ class Browser:
                 Select(field).select_by_value(value)
                 return True
             field.send_keys(Keys.CONTROL, "a")
-            field.send_keys(value)
             name = value.rsplit(" › ", 1)[-1]
+            field.send_keys(name)
             self.until(lambda: self.all(f'[role=option][aria-selected=true][data-option="{name}"]'), f"{value} to be found")
             field.send_keys(Keys.ENTER)
             return True

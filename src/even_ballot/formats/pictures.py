@@ -25,8 +25,9 @@ def drawn(svg: str, kind: Kind) -> bytes:
         return svg.encode()
     try:
         return vl_convert.svg_to_pdf(svg) if kind == "pdf" else vl_convert.svg_to_png(svg, scale=_POINTS)
-    except ValueError as error:
-        raise fault(f"The drawing cannot be read: {error}.", "svg") from None
+    except (ValueError, RuntimeError) as error:
+        first = str(error).split("\n", 1)[0].rstrip(".")
+        raise fault(f"The drawing cannot be read: {first}.", "svg", "Save the picture from the Tables station.") from None
 
 
 def archived(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
