@@ -42,7 +42,7 @@ def test_a_run_writes_its_files(tmp_path: Path) -> None:
     ]
     document = json.loads((tmp_path / "out" / "results.json").read_text())
     assert document["cases"] == {"source": 2330, "used": 2268}
-    assert [t["id"] for t in document["tables"]] == ["need", "crossing", "fares"]
+    assert [t["id"] for t in document["tables"]] == ["need", "crossing", "fares", "why", "ferry"]
 
 
 def _short(document: dict[str, Any]) -> None:

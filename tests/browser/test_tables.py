@@ -28,7 +28,7 @@ def fresh(browser: Browser, study: str, stub: str) -> None:
         browser.until(lambda chip=chip: not browser.all(f'[data-action="{chip}"]'), "the usual banner to go")
 
 
-def test_a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, study: str) -> None:
+def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, study: str) -> None:
     fresh(browser, study, "ferry_runs_need")
     for item in ITEMS:
         browser.choose("Stub (down)", item)
@@ -73,7 +73,7 @@ def test_a_battery_has_items_down_and_a_picture_around_its_middle(browser: Brows
     assert agree == sorted(agree, reverse=True)
 
 
-def test_a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study: str) -> None:
+def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study: str) -> None:
     fresh(browser, study, "ferry_runs_need")
     browser.choose("Banner (across)", "isle")
     browser.see("Tolvey")
@@ -100,7 +100,7 @@ def test_a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, 
     browser.until(lambda: "Outer isles" in browser.all("thead")[0].text, "the net as a column")
 
 
-def test_several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Browser, study: str) -> None:
+def several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook/why_cross")
     browser.act("to-table")
     browser.until(lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the usual banner")
@@ -118,7 +118,7 @@ def test_several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser
     browser.until(lambda: browser.driver.current_url == again, "the same table, not another one")
 
 
-def test_a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser: Browser, study: str) -> None:
+def a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser: Browser, study: str) -> None:
     fresh(browser, study, "passenger_ferry")
     browser.choose("Banner (across)", "isle")
     browser.see("Brim")
@@ -134,6 +134,13 @@ def test_a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_
     browser.see("The most frequent answer is")
     browser.act("copy-words")
     browser.see("clipboard")
+
+
+def test_four_tables_are_built_from_the_cleaned_and_weighted_study(browser: Browser, study: str) -> None:
+    a_battery_has_items_down_and_a_picture_around_its_middle(browser, study)
+    several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser, study)
+    a_nested_banner_is_compared_by_letters_at_two_levels(browser, study)
+    a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser, study)
 
 
 def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None:

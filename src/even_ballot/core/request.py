@@ -16,6 +16,8 @@ Named = Literal[
 # A quantile by its per cent: q25, q97.5.
 Quantile = Annotated[str, Field(pattern=r"^q(\d{1,2}(\.\d+)?|100)$")]
 Stat = Named | Quantile
+# Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
+Beside = Literal["se", "interval", "rse", "deff", "effective"]
 BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1)]
 
 
@@ -43,8 +45,8 @@ class TableRequest(Model):
     """A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
     plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
     levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
-    unweighted and weighted. layout: battery, its stub variables down and their common answers across. display: how it is shown;
-    no figure depends on it."""
+    unweighted and weighted. layout: battery, its stub variables down and their common answers across. beside: what
+    is shown with each figure. display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
     title: str | None = None
@@ -62,6 +64,7 @@ class TableRequest(Model):
     levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
     plain: bool = False
     layout: Literal["crosstab", "battery"] = "crosstab"
+    beside: tuple[Beside, ...] = ("se", "interval")
     display: Display = Display()
 
     @model_validator(mode="after")

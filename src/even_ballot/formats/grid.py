@@ -1,13 +1,13 @@
 """A table's result laid out in rows and columns, for every format that shows tables."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 from even_ballot.core.display import displayed
 from even_ballot.core.faults import counted
 from even_ballot.core.letters import column_letters, letters_of
-from even_ballot.core.marks import SHARES, Marks, weak
+from even_ballot.core.marks import SHARES, Marks, effective_base, relative_error, weak
 from even_ballot.core.recognition import QUIET, item_of, stem_of
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import BannerKey, Cell, Step, StubHeading, StubKey, TableResult, code_and_net
@@ -274,12 +274,29 @@ def _figures(
     ]
     if stat in ("n", "count"):
         return figures
-    level = f"{100 * request.interval.level:g} %"
-    for name, attribute in ((" standard error", "se"), (f" {level} from", "low"), (f" {level} to", "high")):
-        values = tuple(None if c is None else getattr(c, attribute) for c in row)
+    for name, of, own in _beside(request, shape):
+        values = tuple(None if c is None else of(c) for c in row)
         if any(v is not None for v in values):
-            figures.append((name.strip().capitalize() if attribute == "se" else name.strip(), shape, values))
+            figures.append((name, own, values))
     return figures
+
+
+def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[str, Callable[[Cell], float | None], Shape]]:
+    """What stands beside each figure: what it is called, how it is had from a cell, and what it is."""
+    level = f"{100 * request.interval.level:g} %"
+    for what in request.beside:
+        match what:
+            case "se":
+                yield "Standard error", lambda c: c.se, shape
+            case "interval":
+                yield f"{level} from", lambda c: c.low, shape
+                yield f"{level} to", lambda c: c.high, shape
+            case "rse":
+                yield "Relative standard error %", relative_error, "share"
+            case "deff":
+                yield "Design effect", lambda c: c.deff, "number"
+            case "effective":
+                yield "Effective base", effective_base, "whole"
 
 
 def _battery(result: TableResult, request: TableRequest, keys: list[Key], figures: _Figures, below: int | None) -> Grid:
@@ -324,15 +341,17 @@ def _item(
     if base is None and not any(gone):
         return
     gone[-1] = base is None
-    level = f"{100 * request.interval.level:g} %"
-    for figure, field in (("", "est"), ("Standard error", "se"), (f"{level} from", "low"), (f"{level} to", "high")):
-        strong = field == "est"
-        values = tuple(None if cell is None else getattr(cell, field) for cell in row[:-1])
-        if strong or any(v is not None for v in values):
-            yield Line(
-                None, None, "", title if strong else "", figure, "share", (*values, base if strong else None), strong, False, None,
-                figures.marks(row) if strong else None, tuple(gone) if any(gone) else None, stub.variable, shapes,
-            )  # fmt: skip
+    marks, hidden = figures.marks(row), tuple(gone) if any(gone) else None
+    estimates = tuple(None if cell is None else cell.est for cell in row[:-1])
+    yield Line(
+        None, None, "", title, "", "share", (*estimates, base), True, False, None, marks, hidden, stub.variable, shapes
+    )  # fmt: skip
+    for name, of, shape in _beside(request, "share"):
+        values = tuple(None if cell is None else of(cell) for cell in row[:-1])
+        if any(v is not None for v in values):
+            # A standard error or a limit is what its figure is; ratios and bases are the same all along the line.
+            own = shapes if name == "Standard error" or name.endswith((" from", " to")) else (shape,) * len(columns)
+            yield Line(None, None, "", "", name, shape, (*values, None), False, False, None, None, hidden, stub.variable, own)
 
 
 def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:

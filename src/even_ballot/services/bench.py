@@ -274,7 +274,7 @@ class Bench:
 
     def _counted(self, session: Session, state: State, request: TableRequest, at: int) -> TableResult:
         before, passes = self.passes(session, state)
-        counted = request.model_copy(update={"display": Display(), "group": None})
+        counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
         key = hash_of("table", before, counted.model_dump_json())
 
         def count() -> TableResult:

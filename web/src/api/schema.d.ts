@@ -3438,8 +3438,8 @@ export interface components {
          * @description A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
          *     plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
          *     levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
-         *     unweighted and weighted. layout: battery, its stub variables down and their common answers across. display: how it is shown;
-         *     no figure depends on it.
+         *     unweighted and weighted. layout: battery, its stub variables down and their common answers across. beside: what
+         *     is shown with each figure. display: how it is shown; no figure depends on either.
          */
         TableRequest: {
             /**
@@ -3453,6 +3453,14 @@ export interface components {
              * @default []
              */
             banner?: (string | string[])[];
+            /**
+             * Beside
+             * @default [
+             *       "se",
+             *       "interval"
+             *     ]
+             */
+            beside?: ("se" | "interval" | "rse" | "deff" | "effective")[];
             /**
              * Dates
              * @default month

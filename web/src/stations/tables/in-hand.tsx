@@ -26,6 +26,17 @@ import { type Request, shifted } from "./plan";
 import { Shown, saysShown } from "./shown";
 import { Tests } from "./tests";
 
+type Beside = NonNullable<Request["beside"]>[number];
+
+/** What can stand beside each figure, and the key that shows or hides it. */
+const BESIDE: readonly (readonly [Beside, string, string?])[] = [
+  ["se", "standard errors", "e"],
+  ["interval", "intervals", "i"],
+  ["rse", "relative errors"],
+  ["deff", "design effects"],
+  ["effective", "effective bases"],
+];
+
 /** The newest figures of a table; where there are none, or not yet, those from before, and why. */
 function useTable(study: Schema["StudyView"], id: string) {
   const { data, isPlaceholderData, error, refetch, isFetching } = useQuery({
@@ -47,8 +58,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   const { change } = useChange();
   const { view, stale, faults, error, refetch, counting } = useTable(study, request.id);
   const [cell, setCell] = useState<Schema["Cell"] | null>(null);
-  const [errors, setErrors] = useState(true);
-  const [limits, setLimits] = useState(true);
+  const beside = request.beside ?? ["se", "interval"];
   const [pictured, setPictured] = useState(false);
   const tables = study.document.tables ?? [];
   const groups = [...new Set(tables.map((t) => t.group).filter((g): g is string => !!g))];
@@ -166,26 +176,24 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
         >
           {pictured ? "Table" : "Picture"}
         </ActionButton>
-        <ActionButton
-          id="show-errors"
-          label={errors ? "Hide standard errors" : "Show standard errors"}
-          keys="e"
-          pressed={errors}
-          look="quiet"
-          run={() => setErrors(!errors)}
-        >
-          {errors ? "✓ " : ""}Standard errors
-        </ActionButton>
-        <ActionButton
-          id="show-limits"
-          label={limits ? "Hide intervals" : "Show intervals"}
-          keys="i"
-          pressed={limits}
-          look="quiet"
-          run={() => setLimits(!limits)}
-        >
-          {limits ? "✓ " : ""}Intervals
-        </ActionButton>
+        {BESIDE.map(([what, label, keys]) => {
+          const on = beside.includes(what);
+          return (
+            <ActionButton
+              key={what}
+              id={`beside-${what}`}
+              label={`${on ? "Hide" : "Show"} ${label}`}
+              keys={keys}
+              pressed={on}
+              look="quiet"
+              run={() =>
+                save({ beside: BESIDE.map(([b]) => b).filter((b) => (b === what ? !on : beside.includes(b))) })
+              }
+            >
+              {`${on ? "✓ " : ""}${label}`}
+            </ActionButton>
+          );
+        })}
       </div>
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}
       {faults.length > 0 && <Faults faults={faults} />}
@@ -204,15 +212,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           {pictured ? (
             <Pictures result={view.result} grid={view.grid} request={request} save={save} />
           ) : (
-            <Page
-              view={view}
-              errors={errors}
-              limits={limits}
-              chosen={cell}
-              choose={setCell}
-              display={request.display ?? {}}
-              redisplay={redisplay}
-            />
+            <Page view={view} chosen={cell} choose={setCell} display={request.display ?? {}} redisplay={redisplay} />
           )}
           {cell && (
             <Behind

@@ -85,22 +85,46 @@ export function printed(value: number | null | undefined, shape: string) {
 
 interface Group {
   main: Line;
-  error?: Line;
-  low?: Line;
-  high?: Line;
+  beside: Line[];
 }
 
-/** Lines of one figure belong together: the estimate, its standard error, its limits. */
+/** Lines of one figure belong together: the estimate, and what stands beside it. */
 function grouped(lines: readonly Line[]): Group[] {
   const groups: Group[] = [];
   for (const line of lines) {
     const last = groups[groups.length - 1];
-    if (line.strong || !last) groups.push({ main: line });
-    else if (line.figure === "Standard error") last.error = line;
-    else if (line.figure.endsWith("from")) last.low = line;
-    else last.high = line;
+    if (line.strong || !last) groups.push({ main: line, beside: [] });
+    else last.beside.push(line);
   }
   return groups;
+}
+
+/** What stands beside a figure in a column, a line each: (0.8), 32.2 to 35.2, rse 4.1 %, deff 1.20, effective 1,833. */
+function saysBeside(lines: readonly Line[], column: number): string[] {
+  const said: string[] = [];
+  for (const line of lines) {
+    const value = line.values[column];
+    const text = printed(value, line.shapes?.[column] ?? line.shape);
+    if (line.figure.endsWith(" from")) {
+      const to = lines.find((l) => l.figure === line.figure.replace(/ from$/, " to"));
+      const high = to?.values[column];
+      if (value != null || high != null) said.push(`${text} to ${printed(high, line.shapes?.[column] ?? line.shape)}`);
+    } else if (value != null && !line.figure.endsWith(" to")) {
+      const short = line.figure.startsWith("Relative")
+        ? `rse ${text} %`
+        : line.figure.startsWith("Design")
+          ? `deff ${text}`
+          : line.figure.startsWith("Effective")
+            ? `eff. ${text}`
+            : `(${text})`;
+      said.push(short);
+    }
+  }
+  if (!lines.some((l) => l.figure.endsWith(" from"))) {
+    const to = lines.find((l) => l.figure.endsWith(" to"));
+    if (to?.values[column] != null) said.push(`– to ${printed(to.values[column], to.shapes?.[column] ?? to.shape)}`);
+  }
+  return said;
 }
 
 /** How many kinds of figure stand in each category's row. */
@@ -110,16 +134,12 @@ const figuresOf = (section: Schema["Section"]) =>
 /** The table as a page of a statistical yearbook. */
 export function Page({
   view,
-  errors,
-  limits,
   chosen,
   choose,
   display,
   redisplay,
 }: {
   view: Schema["TableView"];
-  errors: boolean;
-  limits: boolean;
   chosen: Cell | null;
   choose: (cell: Cell) => void;
   display: Schema["Display"];
@@ -224,7 +244,7 @@ export function Page({
                 {section.title}
               </th>
             </tr>
-            {grouped(section.lines).map(({ main, error, low, high }) => (
+            {grouped(section.lines).map(({ main, beside }) => (
               <tr key={`${main.variable}-${main.code}-${main.net}-${main.stat}`} className="align-top">
                 <th
                   scope="row"
@@ -282,17 +302,11 @@ export function Page({
                             printed(value, main.shapes?.[c] ?? main.shape)
                           )}
                         </span>
-                        {errors && error?.values[c] != null && (
-                          <span className="block text-soft text-xs">
-                            ({printed(error.values[c], main.shapes?.[c] ?? main.shape)})
+                        {saysBeside(beside, c).map((text) => (
+                          <span key={text} className="block whitespace-nowrap text-soft text-xs">
+                            {text}
                           </span>
-                        )}
-                        {limits && (low?.values[c] != null || high?.values[c] != null) && (
-                          <span className="block whitespace-nowrap text-soft text-xs">
-                            {printed(low?.values[c], main.shapes?.[c] ?? main.shape)} to{" "}
-                            {printed(high?.values[c], main.shapes?.[c] ?? main.shape)}
-                          </span>
-                        )}
+                        ))}
                       </button>
                     </td>
                   );
