@@ -1,5 +1,6 @@
 """The real interface in headless Chromium, on a server with a fresh database."""
 
+import shutil
 import socket
 import threading
 import time
@@ -9,6 +10,7 @@ from pathlib import Path
 import pytest
 import uvicorn
 from pages import Browser, chromium
+from selenium.webdriver import Chrome
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -36,12 +38,27 @@ def address(engine: Engine, web: Path) -> Iterator[str]:
     thread.join(20)
 
 
-@pytest.fixture
-def browser(address: str, tmp_path: Path) -> Iterator[Browser]:
-    """A window of 1280 x 800."""
-    driver = chromium(tmp_path)
-    yield Browser(driver, address, tmp_path / "downloads")
+@pytest.fixture(scope="session")
+def chrome(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Chrome, Path]]:
+    """Chromium, and the folder of its downloads. Every test has a server on a port of its own, so nothing of one is left for the next."""
+    folder = tmp_path_factory.mktemp("chromium")
+    driver = chromium(folder)
+    yield driver, folder / "downloads"
     driver.quit()
+
+
+@pytest.fixture
+def browser(address: str, chrome: tuple[Chrome, Path]) -> Iterator[Browser]:
+    """A window of 1280 x 800 with nothing in it."""
+    driver, downloads = chrome
+    shutil.rmtree(downloads, ignore_errors=True)
+    driver.get_log("browser")
+    yield Browser(driver, address, downloads)
+    for extra in driver.window_handles[1:]:
+        driver.switch_to.window(extra)
+        driver.close()
+    driver.switch_to.window(driver.window_handles[0])
+    driver.get("about:blank")
 
 
 @pytest.fixture
