@@ -24,7 +24,7 @@ PAGES = {
     "left out": ("screening/left-out", "Question by question"),
     "rules": ("screening/rules", "New rule"),
     "finding": ("screening/too_fast", "The cells"),
-    "battery": ("tables/ferry", "Agree in all"),
+    "battery": ("tables/ferry", "Copy the sentences"),
     "for all tables": ("tables/_all", "Usual banner"),
     "many tables": ("tables/_many", "By this banner"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),

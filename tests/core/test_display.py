@@ -1,5 +1,6 @@
 """How a table is shown: labels, order, what is left out, sorted rows and columns; figures stay what they are."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ from builders import coded, dataset, scale
 from even_ballot.core.design import Design, units_of
 from even_ballot.core.display import Display, displayed
 from even_ballot.core.request import TableRequest
-from even_ballot.core.results import TableResult
+from even_ballot.core.results import HiddenFigure, TableResult
 from even_ballot.core.tabulate import tabulate
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.words import in_words
@@ -92,6 +93,17 @@ def test_words_use_the_labels_shown_and_do_not_tell_of_what_is_left_out() -> Non
     said = " ".join(reading.text for reading in in_words(result, asked))
     assert "A1" not in said
     assert "Un" in said
+
+
+def test_words_do_not_call_an_answer_the_most_frequent_where_a_more_frequent_one_is_not_shown() -> None:
+    result, asked = made({}, banner=[])
+    assert "most frequent answer is" in in_words(result, asked)[0].text
+    top = max((c for c in result.cells if c.stat == "col_pct"), key=lambda c: c.est).stub
+    result, asked = made({"variables": [{"variable": "q", "categories": [{"code": top.code, "hide": True}]}]}, banner=[])
+    assert not [reading for reading in in_words(result, asked) if "most frequent" in reading.text]
+    hidden = replace(result, hidden=(HiddenFigure(top, (), "col_pct", "small"),))
+    plain = made({}, banner=[])[1]
+    assert not [reading for reading in in_words(hidden, plain) if "most frequent" in reading.text]
 
 
 def test_without_anything_said_everything_is_shown_as_it_is() -> None:

@@ -93,3 +93,30 @@ def test_a_title_that_looks_like_a_formula_stays_a_text() -> None:
     book = openpyxl.load_workbook(io.BytesIO(workbook(made, run(made, raw(codes), {}))))
     kinds = {c.data_type for sheet in book for row in sheet.iter_rows() for c in row if c.value is not None}
     assert "f" not in kinds
+
+
+def test_where_there_is_nothing_to_count_the_notes_say_so() -> None:
+    data = dataset({"q": coded([None, None]), "x": ["1", "2"], "b": coded([1, 2])}, q=scale(1, 2), b=scale(1, 2))
+    made = {}
+    for where in (None, "b == 9"):
+        asked = TableRequest(id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where)
+        made[where] = lay_out(tabulate(data, units_of(data, Design()), np.ones(2), asked), asked).notes
+    assert made[None] == ("Nobody in the filter answered q.",)
+    assert made["b == 9"] == ("No case meets the filter, so there is nothing to count.",)
+
+
+def test_what_stands_beside_a_figure_is_what_was_asked_for() -> None:
+    (section,) = grid(stub=["q"], show=["col_pct"], beside=["rse", "deff", "effective"]).sections
+    assert [line.figure for line in section.lines[:4]] == [
+        "Column %",
+        "Relative standard error %",
+        "Design effect",
+        "Effective base",
+    ]
+    share, relative, deff, effective = (line.values[0] for line in section.lines[:4])
+    assert section.bases[0] is not None
+    assert effective == pytest.approx(section.bases[0] / deff)  # type: ignore[operator]
+    (with_errors,) = grid(stub=["q"], show=["col_pct"], beside=["se"]).sections
+    assert relative == pytest.approx(with_errors.lines[1].values[0] / share)  # type: ignore[operator]
+    (battery,) = grid(stub=["a"], show=["col_pct", "mean"], layout="battery", beside=["effective"]).sections
+    assert [line.shapes[0] for line in battery.lines if line.shapes] == ["share", "whole"]

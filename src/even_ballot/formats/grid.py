@@ -213,7 +213,11 @@ def _notes(
     result: TableResult, request: TableRequest, letters: tuple[str | None, ...] | None, sections: tuple[Section, ...],
     below: int | None,
 ) -> Iterator[str]:  # fmt: skip
-    """What letters and marks mean, and what is hidden."""
+    """Where there is nothing to count, what letters and marks mean, and what is hidden."""
+    if result.in_filter == 0:
+        yield "No case meets the filter, so there is nothing to count."
+    else:
+        yield from (f"Nobody in the filter answered {stub.variable}." for stub in result.stubs if _unanswered(result, stub))
     if letters is not None:
         first, *second = (f"{100 * level:g} %" for level in request.levels)
         loose = f"; a small letter: at {second[0]}" if second else ""
@@ -231,6 +235,11 @@ def _notes(
         others = len(result.hidden) - small
         protects = f", or to protect those ({others:,})" if others else ""
         yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
+
+
+def _unanswered(result: TableResult, stub: StubHeading) -> bool:
+    mine = (cell for cell in result.cells if cell.stub.variable == stub.variable)
+    return not any(cell.est or cell.base_n for cell in mine) and not result.hidden
 
 
 def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: TableRequest, compared: _Compared) -> Section:

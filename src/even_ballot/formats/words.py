@@ -74,16 +74,28 @@ class _Read:
 
     def whole(self, stub: StubHeading) -> Iterator[Reading]:
         """What everybody answered: the most frequent answer, and the mean where it is shown."""
-        found = [(self.cells.get((key, (), stat)), key, label) for key, label, stat in self.rows(stub) if key.net is None]
-        there = [(cell, key, label) for cell, key, label in found if cell is not None]
-        if there and stub.kind == "coded":
-            cell, key, label = max(there, key=lambda item: item[0].est)
+        if (top := self._most(stub)) is not None:
+            cell, key, label = top
             text = f"Most answered “{label}”" if cell.est > 0.5 else f"The most frequent answer is “{label}”"
             yield Reading(f"{text}: {_said(cell, True)}, of {cell.base_n:,} who answered.", key, ((),), "col_pct")
         mean = self.cells.get((StubKey(stub.variable), (), "mean"))
         if mean is not None:
             text = f"The mean is {_said(mean, False)}, of {mean.base_n:,} who answered."
             yield Reading(text, StubKey(stub.variable), ((),), "mean")
+
+    def _most(self, stub: StubHeading) -> tuple[Cell, StubKey, str] | None:
+        """The most frequent answer of a coded question; None where it is not shown, or figures that might be larger are hidden."""
+        if stub.kind != "coded" or "col_pct" not in self.request.show:
+            return None
+        if any(figure.stub.variable == stub.variable and not figure.banner for figure in self.result.hidden or ()):
+            return None
+        keys = [StubKey(stub.variable, c.code) for c in stub.categories if c.in_codebook]
+        there = [(cell, key) for key in keys if (cell := self.cells.get((key, (), "col_pct"))) is not None]
+        if not there:
+            return None
+        cell, key = max(there, key=lambda item: item[0].est)
+        label = next((row.label for row in stub.rows if row.step == key.code), None)
+        return None if label is None else (cell, key, label)
 
     def between(self, stub: StubHeading, banner: BannerHeading) -> Iterator[Reading]:
         """The largest difference between two columns of an entry, and whether sampling alone would explain it."""

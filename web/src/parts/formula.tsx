@@ -11,6 +11,8 @@ export function FormulaField({
   change,
   faults = [],
   rows = 2,
+  settle,
+  placeholder,
 }: {
   label: string;
   hint?: string;
@@ -18,6 +20,9 @@ export function FormulaField({
   change: (to: string) => void;
   faults?: readonly Fault[];
   rows?: number;
+  /** Called when the field is left, or Enter is pressed with nothing to complete. */
+  settle?: () => void;
+  placeholder?: string;
 }) {
   const id = useId();
   const codebook = useCodebook();
@@ -52,7 +57,13 @@ export function FormulaField({
     });
   };
   const keys = (event: React.KeyboardEvent) => {
-    if (!found.length) return;
+    if (!found.length) {
+      if (event.key === "Enter" && settle) {
+        event.preventDefault();
+        settle();
+      }
+      return;
+    }
     const offer = found[Math.min(at, found.length - 1)];
     if (event.key === "ArrowDown") setAt((at + 1) % found.length);
     else if (event.key === "ArrowUp") setAt((at + found.length - 1) % found.length);
@@ -84,7 +95,11 @@ export function FormulaField({
         }}
         onKeyDown={keys}
         onClick={look}
-        onBlur={() => setTimeout(() => setPart(""), 150)}
+        onBlur={() => {
+          setTimeout(() => setPart(""), 150);
+          settle?.();
+        }}
+        placeholder={placeholder}
         className={`w-full rounded border border-rule bg-leaf px-2 py-1 font-mono text-ink text-sm ${rows === 1 ? "resize-none" : ""}`}
       />
       <div

@@ -7,7 +7,7 @@ import { Field, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { FormulaField } from "../../parts/formula";
 import { Heading, Sub } from "../../parts/panes";
-import { useTried } from "./tried";
+import { useTried } from "../../parts/tried";
 
 /** Conditions that every case must meet; who breaks one is a finding. */
 export function Rules() {

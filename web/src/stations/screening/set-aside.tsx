@@ -6,7 +6,7 @@ import { Field, TextInput } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { FormulaField } from "../../parts/formula";
 import { Heading } from "../../parts/panes";
-import { useTried } from "./tried";
+import { useTried } from "../../parts/tried";
 
 /** Cases set aside by a condition; how many it is true of is said before anything is done. */
 export function SetAside() {

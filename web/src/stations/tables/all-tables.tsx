@@ -4,9 +4,10 @@ import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
 import { studyQuery, useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { Field, TextInput, Tick } from "../../parts/fields";
+import { Tick } from "../../parts/fields";
 import { plural } from "../../parts/figures";
 import { save } from "../../parts/files";
+import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
 import { tell } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
@@ -118,10 +119,6 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   const study = useStudy();
   const { change } = useChange();
   const { document } = study;
-  const [where, setWhere] = useState(document.where ?? "");
-  const leave = () => {
-    if (where.trim() !== (document.where ?? "")) change.mutate({ where: where.trim() || null });
-  };
   const below = document.suppression?.below ?? null;
   const coded = codebook.variables
     .filter((v) => ["coded", "date"].includes(v.variable.kind))
@@ -129,22 +126,13 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   return (
     <div className="max-w-3xl">
       <Heading over="Plan of tables">For all tables</Heading>
-      <Field
+      <FilterField
+        key={document.where ?? ""}
         label="Filter of the study"
-        hint="A condition that every table is held to: a domain, nobody is set aside by it. Left empty: everybody."
-      >
-        {(p) => (
-          <TextInput
-            {...p}
-            value={where}
-            placeholder="everybody"
-            spellCheck={false}
-            onChange={(e) => setWhere(e.target.value)}
-            onBlur={leave}
-            onKeyDown={(e) => e.key === "Enter" && leave()}
-          />
-        )}
-      </Field>
+        hint="Every table is held to it: a domain, nobody is set aside by it. Left empty: everybody."
+        value={document.where}
+        take={(where) => change.mutate({ where })}
+      />
       <FindMany
         id="usual-banner"
         label="Usual banner"

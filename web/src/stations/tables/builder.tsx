@@ -1,6 +1,6 @@
-import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { Choice, Field, TextInput, Tick } from "../../parts/fields";
+import { Choice, Tick } from "../../parts/fields";
+import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
 import { Fold } from "./fold";
 import { chosenOf, entriesOf } from "./many-tables";
@@ -105,10 +105,6 @@ export function Builder({
       .filter((v) => kinds.includes(v.variable.kind))
       .map((v) => ({ name: v.variable.name, title: v.variable.label }));
   const banner = chosenOf(request.banner ?? []);
-  const [where, setWhere] = useState(request.where ?? "");
-  const leave = () => {
-    if (where.trim() !== (request.where ?? "")) save({ where: where.trim() || null });
-  };
   return (
     <section aria-label="What the table asks for" className="mb-1">
       <div
@@ -129,19 +125,12 @@ export function Builder({
           nest
           change={(to) => save({ banner: entriesOf(to) })}
         />
-        <Field label="Filter (a domain)">
-          {(p) => (
-            <TextInput
-              {...p}
-              value={where}
-              placeholder="everybody"
-              spellCheck={false}
-              onChange={(e) => setWhere(e.target.value)}
-              onBlur={leave}
-              onKeyDown={(e) => e.key === "Enter" && leave()}
-            />
-          )}
-        </Field>
+        <FilterField
+          key={request.where ?? ""}
+          label="Filter (a domain)"
+          value={request.where}
+          take={(where) => save({ where })}
+        />
       </div>
       <Fold id="figures" title="Figures" says={saysFigures(request)}>
         <Figures request={request} codebook={codebook} save={save} busy={busy} />

@@ -244,6 +244,15 @@ export function Page({
                 {section.title}
               </th>
             </tr>
+            {section.lines.every((l) => l.values.every((v) => !v)) && !section.lines.some((l) => l.hidden) && (
+              <tr>
+                <td colSpan={grid.columns + 1} className="py-1 pl-3 text-heed">
+                  {result.in_filter === 0
+                    ? "▲ No case meets the filter, so there is nothing to count."
+                    : "▲ Nobody in the filter answered this."}
+                </td>
+              </tr>
+            )}
             {grouped(section.lines).map(({ main, beside }) => (
               <tr key={`${main.variable}-${main.code}-${main.net}-${main.stat}`} className="align-top">
                 <th

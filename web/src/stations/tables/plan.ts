@@ -16,7 +16,7 @@ export function freeId(tables: readonly Request[]) {
 /** The figures a question of a kind is first shown with. */
 export function figuresOf(kind: string): NonNullable<Request["show"]> {
   if (kind === "number") return ["mean", "sd", "median"];
-  return kind === "multi" ? ["col_pct", "response_pct"] : ["n", "col_pct"];
+  return kind === "multi" ? ["col_pct", "response_pct"] : ["col_pct"];
 }
 
 const without = (banner: readonly Entry[], names: readonly string[]) =>

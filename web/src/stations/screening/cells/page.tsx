@@ -5,7 +5,7 @@ import { useChange, useStudy } from "../../../api/queries";
 import { ActionButton } from "../../../parts/actions";
 import { FormulaField } from "../../../parts/formula";
 import { Heading } from "../../../parts/panes";
-import { useTried } from "../tried";
+import { useTried } from "../../../parts/tried";
 import { EditCell } from "./edit";
 import { Grid, type InHand } from "./grid";
 import type { Asked } from "./window";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, got, type Schema } from "../../api/client";
-import { useStudy } from "../../api/queries";
-import { useWaited } from "../../parts/waited";
+import { api, got, type Schema } from "../api/client";
+import { useStudy } from "../api/queries";
+import { useWaited } from "./waited";
 
 /** How many cases a condition is true of, or false of, once it has been left alone for a moment; undefined until then. */
 export function useTried(where: string, broken = false): Schema["ConditionView"] | undefined {
