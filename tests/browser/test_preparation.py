@@ -49,7 +49,7 @@ def test_the_grid_is_walked_by_keys_sorted_and_narrowed(browser: Browser, study:
     browser.driver.switch_to.active_element.send_keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT)
     browser.until(lambda: "started of V71-2568" in in_hand(browser), "the cell below and beside")
     grid(browser).send_keys(Keys.CONTROL, Keys.END)
-    browser.until(lambda: "isle of" in in_hand(browser) and "answered" in in_hand(browser), "the last cell of all")
+    browser.until(lambda: "why_cross_6 of" in in_hand(browser) and "answered" in in_hand(browser), "the last cell of all")
     assert int(browser.all('[role="row"]')[-1].get_attribute("aria-rowindex") or 0) == 2269
     grid(browser).send_keys(Keys.CONTROL, Keys.HOME)
     browser.until(lambda: "Entry of V15-1764" in in_hand(browser), "the first cell of all")
@@ -158,7 +158,7 @@ def test_a_wrong_recode_is_seen_before_it_is_taken(browser: Browser, study: str)
     browser.act("apply-collapse")
     browser.until(lambda: not browser.all('[data-action="apply-collapse"]'), "it to be made")
     browser.follow("tenure_groups")
-    browser.see("made by entry 21 of the ledger")
+    browser.see("made by entry 22 of the ledger")
 
 
 def test_turning_round_twice_is_asked_for(browser: Browser, study: str) -> None:
@@ -186,6 +186,7 @@ def test_several_questions_at_once_make_a_score(browser: Browser, study: str) ->
     browser.act("tool-about")
     browser.choose("Level of measurement", "interval")
     browser.act("apply-about")
+    browser.until(lambda: not browser.all('[data-action="apply-about"]'), "what is said to be kept")
     browser.go(f"{study}/codebook/can_rely_timetable")
     browser.see("can_rely_timetable, coded, interval")
 
