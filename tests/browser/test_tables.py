@@ -177,6 +177,10 @@ def test_rows_and_columns_are_renamed_hidden_and_ordered(browser: Browser, study
     browser.act("shown-as-is")
     browser.see("as they are")
     browser.until(lambda: "Man" in browser.all("thead")[0].text, "everything again")
+    browser.act("show-picture")
+    browser.choose("Kind of picture", "made")
+    browser.act("add-rows-crossing-passenger_ferry-1")
+    browser.until(lambda: len(browser.all("figure svg[role=img]")) == 2, "who gives each answer, by sex and by age")
 
 
 def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(browser: Browser, study: str, tmp_path: Path) -> None:

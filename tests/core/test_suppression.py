@@ -1,7 +1,11 @@
 """Small cells hidden so that nobody works them out: an attacker knows every figure left in sight, of all tables together."""
 
+import os
+import subprocess
+import sys
 from dataclasses import replace
 from itertools import product
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -204,3 +208,17 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
     assert note == f"× hidden: fewer than {BELOW} cases ({small} figures), or to protect those ({len(result.hidden) - small})."
     lines = [line for section in grid.sections for line in section.lines if line.hidden is not None]
     assert sum(line.hidden.count(True) for line in lines if line.strong and line.hidden is not None) == len(result.hidden)
+
+
+def test_the_same_study_hides_the_same_figures_in_every_process() -> None:
+    asked = "from test_suppression import *; print([r.hidden for r in released(answers(5, 60, True), PLANS[7])])"
+    folders = [str(Path(__file__).parent), str(Path(__file__).parent.parent)]
+    said = [
+        subprocess.run(
+            [sys.executable, "-c", asked], env={**os.environ, "PYTHONPATH": ":".join(folders), "PYTHONHASHSEED": seed},
+            capture_output=True, text=True, check=True,
+        ).stdout
+        for seed in ("1", "2")
+    ]  # fmt: skip
+    assert "small" in said[0]
+    assert said[0] == said[1]

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { leftOf, middleOf, rowsOf, type Share, spanOf } from "../src/stations/tables/picture-data";
+import { leftOf, middleOf, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/picture-data";
 
 const share = (est: number, code: number): Share => ({ code, label: "", est });
 
@@ -70,6 +70,52 @@ describe("rows of a picture", () => {
     ]);
     expect(rows[0]?.mean?.est).toBe(1.4);
     expect(rowsOf(result, "nobody")).toEqual([]);
+  });
+});
+
+describe("who gives each answer", () => {
+  const category = (code: number, label: string) => ({ code, label, in_codebook: true });
+  const cell = (code: number, at: { code?: number; net?: string }, est: number) => ({
+    stub: { variable: "q", code },
+    banner: [{ variable: "a", ...at }],
+    stat: "row_pct",
+    est,
+    base_n: 40,
+  });
+  it("is a row for each answer, made of the columns, nets left out", () => {
+    const made = whoGives(
+      {
+        id: "t",
+        title: "t",
+        in_filter: 90,
+        tests: [],
+        stubs: [{ variable: "q", title: "Q", kind: "coded", categories: [category(1, "Yes"), category(2, "No")] }],
+        banners: [
+          {
+            variables: ["a"],
+            titles: ["A"],
+            categories: [[category(1, "a1"), category(2, "a2")]],
+            shown: [
+              [
+                { step: 2, label: "second" },
+                { step: "both", label: "both" },
+                { step: 1, label: "a1" },
+              ],
+            ],
+          },
+        ],
+        cells: [cell(1, { code: 1 }, 0.3), cell(1, { code: 2 }, 0.7), cell(1, { net: "both" }, 1)],
+      },
+      "q",
+      0,
+    );
+    expect(made.columns.map((c) => c.label)).toEqual(["second", "a1"]);
+    expect(made.rows).toHaveLength(1);
+    expect(made.rows[0]?.shares.map((s) => [s.label, s.est])).toEqual([
+      ["second", 0.7],
+      ["a1", 0.3],
+    ]);
+    expect(made.rows[0]?.base).toBe(40);
   });
 });
 

@@ -223,7 +223,8 @@ def events_of(passes: Passes, requests: Sequence[TableRequest]) -> Events:
         of_inner = {states: at for (filter_id, states), at in events.ids.items() if filter_id == inner}
         of_outer = {states: at for (filter_id, states), at in events.ids.items() if filter_id == outer}
         events.blocks += 1
-        for states in of_inner.keys() & of_outer.keys():
+        # In the order they came in, so that the same study hides the same figures every time.
+        for states in (states for states in of_inner if states in of_outer):
             a, b = of_outer[states], of_inner[states]
             rest = events.slack(events.value[a] - events.value[b])
             events.sums(a, [b, rest])

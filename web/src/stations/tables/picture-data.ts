@@ -95,6 +95,41 @@ export function rowsOf(result: Result, variable: string, total = true): Row[] {
   });
 }
 
+/** Who gives each answer: of one banner entry, a row for each answer of a stub variable, its shares those of the entry's columns
+ * (row %). Nets of columns are left out: they would count cases twice. */
+export function whoGives(result: Result, variable: string, entry: number): { rows: Row[]; columns: Answer[] } {
+  const banner = result.banners[entry];
+  const columns: (Answer & { path: string })[] = [];
+  let paths: { label: string; path: string }[] = [{ label: "", path: "" }];
+  banner?.variables.forEach((name, i) => {
+    const level = banner.shown?.[i] ?? (banner.categories[i] ?? []).map((c) => ({ step: c.code, label: c.label }));
+    paths = paths.flatMap((p) =>
+      level
+        .filter((c) => typeof c.step === "number")
+        .map((c) => ({
+          label: p.label ? `${p.label}, ${c.label}` : c.label,
+          path: `${p.path ? `${p.path}&` : ""}${name}=${c.step}`,
+        })),
+    );
+  });
+  paths.forEach(({ label, path }, code) => {
+    columns.push({ code, label, path });
+  });
+  const mine = result.cells.filter((c) => c.stub.variable === variable && c.stat === "row_pct" && c.stub.net == null);
+  const rows = answersOf(result, variable).flatMap((answer) => {
+    const cells = mine.filter((c) => c.stub.code === answer.code);
+    const shares = columns.flatMap(({ path, ...column }) => {
+      const cell = cells.find((c) => pathOf(c) === path);
+      return cell ? [{ ...column, est: cell.est, low: cell.low, high: cell.high }] : [];
+    });
+    const base = cells.find((c) => c.base_n != null)?.base_n ?? null;
+    return shares.length
+      ? [{ label: answer.label, group: "", codes: [answer.code], base, shares, mean: null, box: null }]
+      : [];
+  });
+  return { rows, columns };
+}
+
 /** How far a diverging bar begins left of the middle: what lies below the midpoint, and half of what lies on it. middle: a place
  * among the answers. */
 export function leftOf(shares: readonly Share[], answers: readonly Answer[], middle: number): number {

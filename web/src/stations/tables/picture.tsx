@@ -5,11 +5,11 @@ import { useChange, useCodebook } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice } from "../../parts/fields";
 import { Bars, Boxes, ByAnswer, ByGroup, Means } from "./drawings";
-import { type Answer, answersOf, BOX_STATS, middleOf, type Row, rowsOf } from "./picture-data";
+import { type Answer, answersOf, BOX_STATS, middleOf, type Row, rowsOf, whoGives } from "./picture-data";
 import { type FileKind, keepPictures } from "./picture-files";
 import type { Request } from "./plan";
 
-type Kind = "diverging" | "stacked" | "grouped" | "groups" | "dots" | "means" | "boxes";
+type Kind = "diverging" | "stacked" | "made" | "grouped" | "groups" | "dots" | "means" | "boxes";
 
 interface Part {
   name: string;
@@ -36,6 +36,7 @@ function drawing(part: Part, kind: Kind, midpoint: number | null | undefined): R
 const KINDS: readonly (readonly [Kind, string])[] = [
   ["diverging", "bars around the middle"],
   ["stacked", "bars of all answers"],
+  ["made", "bars of who gives each answer"],
   ["grouped", "bars by answer, with intervals"],
   ["groups", "bars by group, with intervals"],
   ["dots", "dots with intervals"],
@@ -57,6 +58,19 @@ function ofBattery(result: Schema["TableResult"], grid: Schema["Grid"]): Part[] 
     const name = `${result.id}-${i + 1}`;
     return { name, title: section.title, rows, variable: first, answers: answersOf(result, first) };
   });
+}
+
+/** Who gives each answer: a picture for each stub variable in each banner entry. */
+function madeUp(result: Schema["TableResult"]): Part[] {
+  return result.stubs
+    .filter((s) => s.categories.length)
+    .flatMap((s) =>
+      result.banners.map((banner, k) => {
+        const { rows, columns } = whoGives(result, s.variable, k);
+        const title = `${s.title} · ${banner.titles.join(" › ")}`;
+        return { name: `${result.id}-${s.variable}-${k + 1}`, title, variable: s.variable, rows, answers: columns };
+      }),
+    );
 }
 
 /** The table as pictures, one for each stub variable or for each part of a battery; or one for each of its items. */
@@ -87,6 +101,7 @@ export function Pictures({
   const fits: Record<Kind, boolean> = {
     diverging: ordered && !several,
     stacked: coded && !several,
+    made: coded && result.banners.length > 0 && !grid.battery,
     grouped: coded,
     groups: coded,
     dots: coded,
@@ -96,17 +111,19 @@ export function Pictures({
   const kinds = KINDS.filter(([k]) => fits[k]);
   const shown = kinds.some(([k]) => k === kind) ? (kind as Kind) : (kinds[0]?.[0] ?? "dots");
   const parts: Part[] =
-    grid.battery && !each
-      ? ofBattery(result, grid)
-      : result.stubs.map((s) => ({
-          name: `${result.id}-${s.variable}`,
-          title: s.title,
-          variable: s.variable,
-          rows: rowsOf(result, s.variable, request.display?.total_column ?? true).filter(
-            (r) => r.shares.length || r.mean || r.box,
-          ),
-          answers: answersOf(result, s.variable),
-        }));
+    shown === "made"
+      ? madeUp(result)
+      : grid.battery && !each
+        ? ofBattery(result, grid)
+        : result.stubs.map((s) => ({
+            name: `${result.id}-${s.variable}`,
+            title: s.title,
+            variable: s.variable,
+            rows: rowsOf(result, s.variable, request.display?.total_column ?? true).filter(
+              (r) => r.shares.length || r.mean || r.box,
+            ),
+            answers: answersOf(result, s.variable),
+          }));
   const drawn = parts.map((part) => ({
     part,
     picture: part.rows.length ? drawing(part, shown, scaleOf(part.variable)?.midpoint) : null,
@@ -168,7 +185,18 @@ export function Pictures({
               <p className="text-soft">
                 {shown === "boxes"
                   ? "Boxes are drawn from quartiles, which this table does not show yet."
-                  : "A picture needs column % or means, and figures that are not hidden."}
+                  : shown === "made"
+                    ? "Who gives each answer is drawn from row %, which this table does not show yet."
+                    : "A picture needs column % or means, and figures that are not hidden."}
+                {shown === "made" && (
+                  <ActionButton
+                    id={`add-rows-${part.name}`}
+                    label="Add row % to this table"
+                    run={() =>
+                      save({ show: [...new Set([...(request.show ?? ["n", "col_pct"]), "row_pct" as const])] })
+                    }
+                  />
+                )}
                 {shown === "boxes" && (
                   <ActionButton
                     id={`add-quartiles-${part.name}`}
