@@ -6,7 +6,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from even_ballot.api.context import REFUSALS
-from even_ballot.formats.pictures import TYPES, Kind, archived, drawn
+from even_ballot.services.pictures import Kind, picture_file
 
 router = APIRouter(prefix="/pictures", tags=["pictures"], responses=REFUSALS)
 
@@ -28,6 +28,5 @@ class PicturesWanted(BaseModel):
 @router.post("", response_class=Response)
 def pictures(body: PicturesWanted) -> Response:
     """Drawings as SVG, PNG or PDF."""
-    if len(body.pictures) == 1:
-        return Response(drawn(body.pictures[0].svg, body.kind), media_type=TYPES[body.kind])
-    return Response(archived([(p.name, p.svg) for p in body.pictures], body.kind), media_type=TYPES["zip"])
+    file = picture_file([(p.name, p.svg) for p in body.pictures], body.kind)
+    return Response(file.content, media_type=file.media_type)
