@@ -45,6 +45,10 @@ class Across:
                 at[of[0]] = k
         return at
 
+    def singles(self, first: int = 0) -> slice | Ints:
+        """Those columns as an index of an axis on which the columns begin at `first`."""
+        return slice(first, None) if self.members is None else first + self.single
+
     def laid(self, x: Any) -> Any:
         """Columns of a tally, (…, columns + 1), the last that of cases without an answer, as the total column and the others."""
         total, own = x.sum(-1, keepdims=True), x[..., :-1]

@@ -64,7 +64,7 @@ class Block:
     @property
     def apart(self) -> Sums:
         """The rows in the banner's columns that are no nets, (R, C)."""
-        return self.inner.at(slice(None), self.across.single)
+        return self.inner.at(slice(None), self.across.singles())
 
     @property
     def answered_row(self) -> Sums:
@@ -74,7 +74,7 @@ class Block:
     @property
     def answered(self) -> Sums:
         """Bases of total per cent, (1, 1 + C): who answered the stub, and in a banner's columns who answered that too."""
-        whole, both = self.base.at(slice(None), slice(0, 1)), self.base.at(slice(None), 1 + self.across.single).over(2)
+        whole, both = self.base.at(slice(None), slice(0, 1)), self.base.at(slice(None), self.across.singles(1)).over(2)
         return whole.beside(both, len(self.across.paths))
 
 

@@ -76,8 +76,9 @@ def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: I
                 centre = special.logit(np.where(edge, 0.5, p))
                 half = t * se / np.where(edge, 1, pq)
                 low, high = special.expit(centre - half), special.expit(centre + half)
-                at_edge = _beta(whole * base_n, base_n, interval.tail)
-                low, high = np.where(edge, at_edge[0], low), np.where(edge, at_edge[1], high)
+                if edge.any():
+                    base = np.broadcast_to(base_n, p.shape)[edge]
+                    low[edge], high[edge] = _beta(whole[edge] * base, base, interval.tail)
             case "wilson":
                 m = effective
                 middle = (whole + t**2 / (2 * m)) / (1 + t**2 / m)

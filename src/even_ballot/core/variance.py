@@ -26,7 +26,10 @@ def ratio(a: Floats, b: Floats, units: Units) -> tuple[Floats, Floats]:
         whole = b.sum(0)
         r = np.where(whole > 0, a.sum(0) / whole, np.nan)
         if units.replicates is None:
-            return r, np.asarray((a - r * b) / whole)
+            z = np.asarray(r * b)
+            np.subtract(a, z, out=z)
+            z /= whole
+            return r, z
         bases = units.replicates.totals(b)
         # What a replicate's base is short of this is rounding: it is empty.
         return r, np.asarray(np.where(bases > _EMPTY * whole, units.replicates.totals(a) / bases, np.nan) - r)
