@@ -104,7 +104,7 @@ function Key({ shares, middle }: { shares: readonly Answer[]; middle: number | n
   return (
     <>
       {shares.map((s, i) => {
-        const wide = 26 + s.label.length * 6.6;
+        const wide = 34 + s.label.length * 6.6;
         if (x + wide > WIDE) {
           x = LABEL;
           y += 18;
@@ -133,7 +133,7 @@ function Key({ shares, middle }: { shares: readonly Answer[]; middle: number | n
 }
 
 const keyHeight = (shares: readonly Answer[]) =>
-  18 * Math.ceil((shares.reduce((w, s) => w + 26 + s.label.length * 6.6, 0) + 40) / (WIDE - LABEL)) + 8;
+  18 * Math.ceil((shares.reduce((w, s) => w + 34 + s.label.length * 6.6, 0) + 40) / (WIDE - LABEL)) + 8;
 
 /** Bars of all answers, a bar a column: from nought, or with the midpoint in the middle. */
 export function Bars({
@@ -218,8 +218,12 @@ function Whisker({
   high?: number | null;
 }) {
   if (low == null || high == null) return null;
+  const line = `M${x(low)},${y}H${x(high)}M${x(low)},${y - 3.5}v7M${x(high)},${y - 3.5}v7`;
   return (
-    <path d={`M${x(low)},${y}H${x(high)}M${x(low)},${y - 3.5}v7M${x(high)},${y - 3.5}v7`} stroke={INK} fill="none" />
+    <>
+      <path d={line} stroke="#fdfbf5" strokeWidth={2.6} fill="none" />
+      <path d={line} stroke={INK} fill="none" />
+    </>
   );
 }
 
