@@ -24,7 +24,6 @@ from even_ballot.core.suppression.hiding import Hidden, hide
 from even_ballot.core.tests import Columns, Trend
 
 _COUNTS = ("n", "count")
-_SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
 
 
 @dataclass(frozen=True)
