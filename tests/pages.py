@@ -146,6 +146,13 @@ class Browser:
         self.act(action)
         self.until(lambda: self.all("#picked-file")[0], "the file to be asked for").send_keys(str(path))
 
+    def downloaded(self, pattern: str) -> Path:
+        """The file that arrives; it stands there empty until it has been written whole."""
+        path: Path = self.until(
+            lambda: next((p for p in self.downloads.glob(pattern) if p.stat().st_size), None), f"{pattern} to arrive"
+        )
+        return path
+
     def follow(self, text: str) -> None:
         def click() -> bool:
             self.driver.find_elements(By.XPATH, f'//a[contains(normalize-space(.), "{text}")]')[0].click()

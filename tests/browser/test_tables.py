@@ -1,12 +1,17 @@
 """Tables as a statistician builds them: a battery with its picture, several answers, a nested banner with letters, a domain."""
 
 import re
+import threading
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from pages import Browser
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from even_ballot.services import bench
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 
@@ -53,13 +58,11 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     browser.choose("Kind of picture", "diverging")
     for kind, begins in (("svg", b"<svg"), ("png", b"\x89PNG"), ("pdf", b"%PDF")):
         browser.act(str(browser.all(f'figure [data-action^="{kind}-"]')[0].get_attribute("data-action")))
-        saved = browser.until(lambda kind=kind: next(browser.downloads.glob(f"*.{kind}"), None), f"the picture as {kind}")
-        assert saved.read_bytes().startswith(begins)
+        assert browser.downloaded(f"*.{kind}").read_bytes().startswith(begins)
     browser.act("each-item")
     browser.until(lambda: len(browser.all("figure svg[role=img]")) == 4, "a picture for each item")
     browser.act("all-pdf")
-    archive = browser.until(lambda: next(browser.downloads.glob("*.zip"), None), "all pictures at once")
-    with zipfile.ZipFile(archive) as inside:
+    with zipfile.ZipFile(browser.downloaded("*.zip")) as inside:
         assert len(inside.namelist()) == 4
         assert all(inside.read(name).startswith(b"%PDF") for name in inside.namelist())
     browser.act("show-picture")
@@ -212,8 +215,7 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(brows
     browser.fill("Find a table", " ")
     browser.act("all-tables")
     browser.act("plan-csv")
-    file = browser.until(lambda: next(browser.downloads.glob("plan*.csv"), None), "the plan as a file")
-    lines = file.read_text("utf-8-sig").splitlines()
+    lines = browser.downloaded("plan*.csv").read_text("utf-8-sig").splitlines()
     assert len(lines) == 1 + 7
     mine = tmp_path / "mine.csv"
     mine.write_text("title,stub,banner,show\nTenure by isle and sex,tenure,isle > sex,n; row_pct\n", "utf-8")
@@ -256,3 +258,37 @@ def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(brows
     browser.go(f"{study}/tables/need")
     browser.fill("Filter (a domain)", "age > 200", enter=True)
     browser.see("n = 0")
+
+
+def test_a_long_count_is_seen_and_stopped_and_counted_again(browser: Browser, study: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    counted_table, tick, slow = bench.counted_table, threading.Event(), True
+
+    def dawdling(passes: Any, request: Any, where: str, tell: Any) -> Any:
+        for step in range(1000):
+            if not slow:
+                break
+            tell("Counting slowly", step / 1000)
+            tick.wait(0.05)
+        return counted_table(passes, request, where, tell)
+
+    monkeypatch.setattr(bench, "counted_table", dawdling)
+    browser.fill("Filter (a domain)", "age >= 30", enter=True)
+    browser.see("2,026 of 2,268 cases")
+    browser.see("Counting slowly")
+    browser.see("they are being counted anew")
+    assert browser.driver.switch_to.active_element.get_attribute("value") == "age >= 30"
+    browser.act("stop-doing")
+    browser.see("Counting this table was stopped.")
+    browser.until(lambda: "Counting slowly" not in browser.text(), "the work to end")
+    assert "n = 2,268" in browser.text()
+    slow = False
+    browser.act("count-again")
+    browser.until(lambda: "n = 2,026" in browser.text(), "the new figures")
+    assert not browser.all("[data-stale]")
+    # Entered, then left: it was asked for once, and one undo takes it back.
+    browser.field("Filter (a domain)").send_keys(Keys.TAB)
+    browser.act("undo")
+    browser.until(lambda: "n = 2,268" in browser.text(), "one undo to take the filter back")
+    assert browser.field("Filter (a domain)").get_attribute("value") == ""

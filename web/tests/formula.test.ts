@@ -18,13 +18,19 @@ describe("completion of a formula", () => {
 
   it("offers names that begin with it before those that hold it", () => {
     expect(offers("ag", VARIABLES).map((o) => o.insert)).toEqual(["age", "age_band"]);
-    expect(offers("mean", VARIABLES).map((o) => o.insert)).toEqual(["mean_stay", "mean("]);
+    expect(offers("mean", VARIABLES).map((o) => o.insert)).toEqual(["mean(", "mean_stay"]);
     expect(offers("run", VARIABLES).map((o) => o.insert)).toEqual(["ferry_runs"]);
   });
 
   it("looks into question texts once enough is typed", () => {
     expect(offers("agre", VARIABLES).map((o) => o.insert)).toEqual(["ferry_runs"]);
     expect(offers("", VARIABLES)).toEqual([]);
+  });
+
+  it("leaves a name or word that is whole as it is", () => {
+    expect(offers("age", VARIABLES).map((o) => o.insert)).toEqual(["age", "age_band"]);
+    expect(offers("age_band", VARIABLES)).toEqual([]);
+    expect(offers("and", VARIABLES)).toEqual([]);
   });
 
   it("finds the character that a fault points at", () => {

@@ -128,9 +128,9 @@ class _Read:
         bears = "is larger than sampling alone would explain" if significant else "could be sampling alone"
         what = f" answer “{label}”" if key.code is not None else f" fall under “{label}”" if key.net is not None else ""
         if share:
-            text = f"Of {first} {_said(a, True)}{what}, of {second} {_said(b, True)}; the difference, {size} {bears}."
+            text = f"{_said(a, True)} of “{first}” and {_said(b, True)} of “{second}”{what}; the difference, {size} {bears}."
         else:
-            text = f"The mean of {first} is {_said(a, False)}, of {second} {_said(b, False)}; the difference, {size} {bears}."
+            text = f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the difference, {size} {bears}."
         yield Reading(text, key, paths, stat)
 
     def depends(self, stub: StubHeading, banner: BannerHeading) -> Iterator[Reading]:

@@ -1,6 +1,7 @@
 """Tables of a study, each with its layout and note, and what is released."""
 
 import json
+from dataclasses import replace
 from typing import Literal
 
 from sqlalchemy.orm import Session
@@ -30,7 +31,6 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
     at = ids.index(table_id)
     request = state.study.tables[at]
     try:
-        result = bench.table(session, state, at)
         told = bench.told(session, state, at)
         words = in_words(told, request)
         note = methods_note(state.study, bench.notable(session, state), (request,))
@@ -38,8 +38,10 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
         return TableView(table_id, None, None, (), error.faults)
     except Stopped:
         return TableView(table_id, None, None, (), (_STOPPED,))
-    grid = lay_out(result, request, state.study.marks, state.study.suppression)
     compared = tuple(test for test in told.tests if isinstance(test, Columns))
+    asked = told.tests if "columns" in request.tests else tuple(test for test in told.tests if not isinstance(test, Columns))
+    result = replace(told, tests=asked)
+    grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
     return TableView(table_id, shown, grid, tuple(note), (), words, compared)
 

@@ -16,7 +16,9 @@ export class Refusal extends Error {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: "" });
+// Answers are kept by edition, here and on the server. The browser's own store would only let a second question to the same
+// address wait for the answer to the first, which may be of an older edition and long in coming.
+export const api = createClient<paths>({ baseUrl: "", cache: "no-store" });
 
 const unreachable: Fault = {
   what: "The server does not answer, so nothing of this was saved.",

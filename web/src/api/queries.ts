@@ -114,8 +114,13 @@ const designQuery = (id: string, edition: number) =>
 export const tableQuery = (id: string, edition: number, table_id: string) =>
   queryOptions({
     queryKey: below(id, edition, "table", table_id),
-    queryFn: () =>
-      got(api.GET("/api/v1/studies/{study_id}/tables/{table_id}", { params: { path: { study_id: id, table_id } } })),
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/tables/{table_id}", {
+          params: { path: { study_id: id, table_id } },
+          signal,
+        }),
+      ),
   });
 
 const studyRoute = getRouteApi("/study/$id");

@@ -15,7 +15,11 @@ export function FilterField({
   take: (to: string | null) => void;
   hint?: string;
 }) {
-  const [text, setText] = useState(value ?? "");
+  const given = value ?? "";
+  const [held, hold] = useState({ given, text: given, asked: given });
+  // Changed from elsewhere, an undo for one: that is shown. What is typed on while the last is saved stays.
+  if (held.given !== given) hold({ given, asked: given, text: given === held.asked ? held.text : given });
+  const text = held.text;
   const tried = useTried(text.trim());
   const said = tried?.cases == null ? undefined : `${count(tried.cases)} of ${count(tried.of)} cases. `;
   return (
@@ -23,12 +27,16 @@ export function FilterField({
       label={label}
       rows={1}
       value={text}
-      change={setText}
+      change={(to) => hold({ ...held, text: to })}
       faults={tried?.faults}
       placeholder="everybody"
       hint={`${said ?? ""}${hint ?? ""}`}
-      settle={() => {
-        if (text.trim() !== (value ?? "")) take(text.trim() || null);
+      settle={(entered) => {
+        const wanted = text.trim();
+        // Entered and then left, it is asked for once; entered again, after a refusal, it is asked for again.
+        if (wanted === given || (!entered && wanted === held.asked)) return;
+        hold({ ...held, asked: wanted });
+        take(wanted || null);
       }}
     />
   );

@@ -21,7 +21,7 @@ export function FormulaField({
   faults?: readonly Fault[];
   rows?: number;
   /** Called when the field is left, or Enter is pressed with nothing to complete. */
-  settle?: () => void;
+  settle?: (entered: boolean) => void;
   placeholder?: string;
 }) {
   const id = useId();
@@ -60,14 +60,17 @@ export function FormulaField({
     if (!found.length) {
       if (event.key === "Enter" && settle) {
         event.preventDefault();
-        settle();
+        settle(true);
       }
       return;
     }
     const offer = found[Math.min(at, found.length - 1)];
     if (event.key === "ArrowDown") setAt((at + 1) % found.length);
     else if (event.key === "ArrowUp") setAt((at + found.length - 1) % found.length);
-    else if ((event.key === "Tab" || event.key === "Enter") && offer) take(offer);
+    else if (event.key === "Enter" && settle && offer?.insert === part) {
+      setPart("");
+      settle(true);
+    } else if ((event.key === "Tab" || event.key === "Enter") && offer) take(offer);
     else if (event.key === "Escape") setPart("");
     else return;
     event.preventDefault();
@@ -97,7 +100,7 @@ export function FormulaField({
         onClick={look}
         onBlur={() => {
           setTimeout(() => setPart(""), 150);
-          settle?.();
+          settle?.(false);
         }}
         placeholder={placeholder}
         className={`w-full rounded border border-rule bg-leaf px-2 py-1 font-mono text-ink text-sm ${rows === 1 ? "resize-none" : ""}`}

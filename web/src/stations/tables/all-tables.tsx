@@ -127,7 +127,6 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
     <div className="max-w-3xl">
       <Heading over="Plan of tables">For all tables</Heading>
       <FilterField
-        key={document.where ?? ""}
         label="Filter of the study"
         hint="Every table is held to it: a domain, nobody is set aside by it. Left empty: everybody."
         value={document.where}

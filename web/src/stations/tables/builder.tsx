@@ -125,12 +125,7 @@ export function Builder({
           nest
           change={(to) => save({ banner: entriesOf(to) })}
         />
-        <FilterField
-          key={request.where ?? ""}
-          label="Filter (a domain)"
-          value={request.where}
-          take={(where) => save({ where })}
-        />
+        <FilterField label="Filter (a domain)" value={request.where} take={(where) => save({ where })} />
       </div>
       <Fold id="figures" title="Figures" says={saysFigures(request)}>
         <Figures request={request} codebook={codebook} save={save} busy={busy} />

@@ -195,6 +195,11 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           );
         })}
       </div>
+      {!view && counting && (
+        <p role="status" className="mt-3 text-soft">
+          Counting …
+        </p>
+      )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}
       {faults.length > 0 && <Faults faults={faults} />}
       {(faults.length > 0 || error) && !counting && (
@@ -202,9 +207,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       )}
       {stale && (
         <p role="status" className="my-1 border-heed border-l-4 pl-2 text-sm" data-stale>
-          {counting
-            ? "Out of date: these figures are from before the last change; they are being counted anew."
-            : "Out of date: these figures are from before the last change, which stopped this table."}
+          Out of date: these figures are from before the last change{counting ? "; they are being counted anew." : "."}
         </p>
       )}
       {view?.grid && view.result && (
