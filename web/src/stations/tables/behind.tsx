@@ -4,11 +4,19 @@ import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals } from "../../parts/figures";
+import { columnLabel, rowLabel } from "./headings";
 import { printed } from "./page";
+import { nameOf } from "./stats";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];
 
 type Columns = Schema["Columns"];
+
+/** The column a figure stands in: its banner variables, and its place in each. */
+const columnOf = (cell: Schema["Cell"]) => ({
+  variables: cell.banner.map((b) => b.variable),
+  own: cell.banner.map((b) => b.net ?? b.code ?? ""),
+});
 
 /** A figure's column held against the others: differences with their intervals. */
 function Compared({
@@ -22,8 +30,7 @@ function Compared({
   compared: readonly Columns[];
   level: string;
 }) {
-  const own = cell.banner.map((b) => b.net ?? b.code);
-  const variables = cell.banner.map((b) => b.variable);
+  const { variables, own } = columnOf(cell);
   const stat = cell.stub.code == null && cell.stub.net == null ? "mean" : "col_pct";
   if (cell.stat !== stat) return null;
   const is = (path: readonly (number | string)[]) => JSON.stringify(path) === JSON.stringify(own);
@@ -36,9 +43,6 @@ function Compared({
       (is(t.a) || is(t.b)),
   );
   if (!mine.length) return null;
-  const banner = result.banners.find((b) => JSON.stringify(b.variables) === JSON.stringify(variables));
-  const label = (path: readonly (number | string)[]) =>
-    path.map((step, k) => banner?.shown?.[k]?.find((s) => s.step === step)?.label ?? String(step)).join(", ");
   const share = stat === "col_pct";
   const of = (x: number | null | undefined) => (x == null ? "–" : decimals(share ? 100 * x : x, share ? 1 : 2));
   return (
@@ -50,7 +54,7 @@ function Compared({
           const [low, high] = sign > 0 ? [t.low, t.high] : [t.high, t.low];
           return (
             <tr key={JSON.stringify([t.a, t.b])}>
-              <td className="pr-6">{label(is(t.a) ? t.b : t.a)}</td>
+              <td className="pr-6">{columnLabel(result, variables, is(t.a) ? t.b : t.a)}</td>
               <td className="pr-6 text-right">
                 {of(sign * t.diff)}
                 {share ? " points" : ""}
@@ -88,6 +92,7 @@ export function Behind({
 }) {
   const study = useStudy();
   const navigate = useNavigate();
+  const { variables, own } = columnOf(cell);
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
   const unit = share ? " %" : "";
@@ -121,6 +126,9 @@ export function Behind({
       className="unroll sticky bottom-0 z-10 mt-3 flex max-h-[45vh] max-w-4xl items-start overflow-y-auto border-act border-l-4 bg-leaf px-4 py-2 shadow-lg"
     >
       <div className="grow">
+        <p className="mb-1 font-serif">
+          {rowLabel(result, cell.stub)} · {columnLabel(result, variables, own)} · {nameOf(cell.stat)}
+        </p>
         <dl className="figures flex flex-wrap gap-x-8 gap-y-1 text-sm">
           {facts.map(
             ([name, value]) =>

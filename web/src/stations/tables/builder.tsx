@@ -2,30 +2,15 @@ import type { Schema } from "../../api/client";
 import { Choice, Tick } from "../../parts/fields";
 import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
+import { NumberField } from "../../parts/number-field";
 import { Fold } from "./fold";
 import { chosenOf, entriesOf } from "./many-tables";
 import { Nets } from "./nets";
 import { type Request, TABLED } from "./plan";
+import { nameOf, STATS, type Stat } from "./stats";
 
-type Stat = NonNullable<Request["show"]>[number];
 type Interval = NonNullable<Request["interval"]>;
 
-const STATS: readonly (readonly [Stat, string])[] = [
-  ["n", "cases"],
-  ["count", "weighted count"],
-  ["col_pct", "column %"],
-  ["row_pct", "row %"],
-  ["total_pct", "total %"],
-  ["response_pct", "% of responses"],
-  ["mean", "mean"],
-  ["sd", "sd"],
-  ["median", "median"],
-  ["q25", "lower quartile"],
-  ["q75", "upper quartile"],
-  ["mode", "mode"],
-  ["skewness", "skewness"],
-  ["kurtosis", "kurtosis"],
-];
 const SIDES = [
   ["both", "two-sided"],
   ["lower", "lower limit"],
@@ -67,8 +52,6 @@ const PERIODS = [
   ["quarter", "by quarter"],
   ["year", "by year"],
 ] as const;
-
-const nameOf = (stat: string) => STATS.find(([s]) => s === stat)?.[1] ?? `quantile ${stat.slice(1)} %`;
 
 /** What a table shows, in a line. */
 function saysFigures(request: Request): string {
@@ -173,6 +156,18 @@ function Figures({
       <fieldset className="flex flex-wrap items-center gap-x-3">
         <legend className="sr-only">Figures</legend>
         {STATS.map(tick)}
+        {shown.filter((s) => !STATS.some(([known]) => known === s)).map((s) => tick([s, nameOf(s)]))}
+        <span className="flex items-center gap-1 text-sm">
+          quantile at
+          <NumberField
+            key={shown.join()}
+            aria-label="Another quantile (%)"
+            value={null}
+            fits={(n) => n >= 0 && n <= 100}
+            take={(to) => to != null && save({ show: [...new Set([...shown, `q${to}` as Stat])] })}
+          />
+          %
+        </span>
       </fieldset>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         {(request.stub?.length ?? 0) > 1 && (

@@ -21,7 +21,7 @@ import { casesOf } from "./cases";
 import { Fold } from "./fold";
 import { InWords } from "./in-words";
 import { Page } from "./page";
-import { Pictures } from "./picture";
+import { Pictures } from "./pictures/pictures";
 import { type Request, shifted } from "./plan";
 import { Shown, saysShown } from "./shown";
 import { Tests } from "./tests";
@@ -66,6 +66,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
     change.mutate((document) => ({
       tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
     }));
+  const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
   const go = (item: string | undefined) =>
     navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item } });
@@ -213,7 +214,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       {view?.grid && view.result && (
         <div className={stale ? "opacity-60" : ""} aria-busy={counting}>
           {pictured ? (
-            <Pictures result={view.result} grid={view.grid} request={request} save={save} />
+            <Pictures result={view.result} grid={view.grid} notes={notes} request={request} save={save} />
           ) : (
             <Page view={view} chosen={cell} choose={setCell} display={request.display ?? {}} redisplay={redisplay} />
           )}
@@ -230,7 +231,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           <Tests result={view.result} />
           <InWords words={view.words ?? []} />
           <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">
-            {[...(view.grid.notes ?? []), ...view.note].map((line) => (
+            {notes.map((line) => (
               <p key={line}>{line}</p>
             ))}
           </footer>

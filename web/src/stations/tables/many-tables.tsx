@@ -87,7 +87,7 @@ export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
             look="quiet"
             run={() => setStubs([...new Set([...stubs, ...b.variables])])}
           >
-            {`+ ${(b.stem || b.variables[0] || "").slice(0, 40)} (${b.variables.length})`}
+            {`+ ${b.variables[0]} to ${b.variables.at(-1)} (${b.variables.length})`}
           </ActionButton>
         ))}
         <ActionButton

@@ -1,4 +1,4 @@
-import type { Schema } from "../../api/client";
+import type { Schema } from "../../../api/client";
 
 type Cell = Schema["Cell"];
 type Result = Schema["TableResult"];

@@ -1,5 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { leftOf, middleOf, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/picture-data";
+import { documentOf, lines } from "../src/stations/tables/pictures/files";
+import { keyOf } from "../src/stations/tables/pictures/key";
+import { leftOf, middleOf, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/pictures/data";
 
 const share = (est: number, code: number): Share => ({ code, label: "", est });
 
@@ -116,6 +118,44 @@ describe("who gives each answer", () => {
       ["a1", 0.3],
     ]);
     expect(made.rows[0]?.base).toBe(40);
+  });
+});
+
+describe("a picture that leaves its page", () => {
+  const picture = { name: "need", svg: '<rect width="3"/>', height: 100, title: "Fares < 5 & more", notes: ["Weighted.", "n ".repeat(400)] };
+
+  it("has its title above it and its notes below, each in lines that fit", () => {
+    const document = documentOf(picture);
+    const texts = [...document.matchAll(/<text x="20" y="(\d+)"[^>]*>([^<]*)</g)].map((m) => [Number(m[1]), m[2] ?? ""]) as [number, string][];
+    expect(texts[0]?.[1]).toBe("Fares &lt; 5 &amp; more");
+    expect(texts[1]?.[1]).toBe("Weighted.");
+    const top = Number(/translate\(20,(\d+)\)/.exec(document)?.[1]);
+    expect(texts[0]?.[0]).toBeLessThan(top);
+    expect(texts[1]?.[0]).toBeGreaterThan(top + 100);
+    expect(texts.length).toBeGreaterThan(5);
+    const high = Number(/height="(\d+)" font-family/.exec(document)?.[1]);
+    expect(high).toBeGreaterThan(texts.at(-1)?.[0] ?? 0);
+    expect(texts.map(([y]) => y)).toEqual(texts.map(([y]) => y).sort((a, b) => a - b));
+    expect(texts.slice(2).map(([, text]) => text).join(" ")).toBe("n ".repeat(400).trim());
+  });
+
+  it("breaks a text between words alone", () => {
+    expect(lines("as the crow flies", 8)).toEqual(["as the", "crow", "flies"]);
+    expect(lines("unbreakable word", 4)).toEqual(["unbreakable", "word"]);
+    expect(lines("", 4)).toEqual([""]);
+  });
+});
+
+describe("the key of a picture", () => {
+  it("is as high as the lines its answers take", () => {
+    const answers = (n: number) => Array.from({ length: n }, (_, code) => ({ code, label: "Neither agree nor disagree" }));
+    expect(keyOf(answers(2)).height).toBe(keyOf(answers(3)).height);
+    expect(keyOf(answers(8)).height).toBeGreaterThan(keyOf(answers(3)).height);
+    const { places, height } = keyOf(answers(8));
+    for (const { x, y } of places) {
+      expect(x).toBeLessThan(840);
+      expect(y).toBeLessThan(height);
+    }
   });
 });
 

@@ -1,23 +1,18 @@
 import { Download } from "@phosphor-icons/react";
 import { type ReactNode, useRef, useState } from "react";
-import type { Schema } from "../../api/client";
-import { useChange, useCodebook } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
-import { Choice } from "../../parts/fields";
-import { Bars, Boxes, ByAnswer, ByGroup, Means } from "./drawings";
-import { type Answer, answersOf, BOX_STATS, middleOf, type Row, rowsOf, whoGives } from "./picture-data";
-import { type FileKind, keepPictures } from "./picture-files";
-import type { Request } from "./plan";
+import type { Schema } from "../../../api/client";
+import { useChange, useCodebook, useStudy } from "../../../api/queries";
+import { ActionButton } from "../../../parts/actions";
+import { Choice, Tick } from "../../../parts/fields";
+import type { Request } from "../plan";
+import { Bars, ByGroup } from "./bars";
+import { ByAnswer } from "./by-answer";
+import { BOX_STATS, middleOf } from "./data";
+import { drawnIn, type FileKind, keepPictures } from "./files";
+import { Boxes, Means } from "./numbers";
+import { madeUp, ofBattery, ofStubs, type Part } from "./parts";
 
 type Kind = "diverging" | "stacked" | "made" | "grouped" | "groups" | "dots" | "means" | "boxes";
-
-interface Part {
-  name: string;
-  title: string;
-  variable: string;
-  rows: Row[];
-  answers: Answer[];
-}
 
 const FILES: readonly FileKind[] = ["svg", "png", "pdf"];
 
@@ -44,51 +39,26 @@ const KINDS: readonly (readonly [Kind, string])[] = [
   ["boxes", "boxes: quartiles and median"],
 ];
 
-/** The items of a battery as rows of one picture, one picture for everybody and for each column. */
-function ofBattery(result: Schema["TableResult"], grid: Schema["Grid"]): Part[] {
-  const first = result.stubs[0]?.variable ?? "";
-  return grid.sections.map((section, i) => {
-    const at = JSON.stringify((section.path ?? []).map((b) => b.net ?? b.code));
-    const rows = section.lines
-      .filter((l) => l.strong && l.variable)
-      .flatMap((l) => {
-        const row = rowsOf(result, l.variable as string).find((r) => JSON.stringify(r.codes) === at);
-        return row ? [{ ...row, label: l.category, group: "" }] : [];
-      });
-    const name = `${result.id}-${i + 1}`;
-    return { name, title: section.title, rows, variable: first, answers: answersOf(result, first) };
-  });
-}
-
-/** Who gives each answer: a picture for each stub variable in each banner entry. */
-function madeUp(result: Schema["TableResult"]): Part[] {
-  return result.stubs
-    .filter((s) => s.categories.length)
-    .flatMap((s) =>
-      result.banners.map((banner, k) => {
-        const { rows, columns } = whoGives(result, s.variable, k);
-        const title = `${s.title} · ${banner.titles.join(" › ")}`;
-        return { name: `${result.id}-${s.variable}-${k + 1}`, title, variable: s.variable, rows, answers: columns };
-      }),
-    );
-}
-
 /** The table as pictures, one for each stub variable or for each part of a battery; or one for each of its items. */
 export function Pictures({
   result,
   grid,
+  notes,
   request,
   save,
 }: {
   result: Schema["TableResult"];
   grid: Schema["Grid"];
+  notes: readonly string[];
   request: Request;
   save: (parts: Partial<Request>) => void;
 }) {
+  const study = useStudy();
   const codebook = useCodebook();
   const { refuse } = useChange();
   const box = useRef<HTMLElement>(null);
   const [each, setEach] = useState(false);
+  const [noted, setNoted] = useState(true);
   const [kind, setKind] = useState<Kind | null>(null);
   const scaleOf = (variable: string) => {
     const scale = codebook.variables.find((v) => v.variable.name === variable)?.variable.scale;
@@ -115,24 +85,17 @@ export function Pictures({
       ? madeUp(result)
       : grid.battery && !each
         ? ofBattery(result, grid)
-        : result.stubs.map((s) => ({
-            name: `${result.id}-${s.variable}`,
-            title: s.title,
-            variable: s.variable,
-            rows: rowsOf(result, s.variable, request.display?.total_column ?? true).filter(
-              (r) => r.shares.length || r.mean || r.box,
-            ),
-            answers: answersOf(result, s.variable),
-          }));
+        : ofStubs(result, request.display?.total_column ?? true);
   const drawn = parts.map((part) => ({
     part,
     picture: part.rows.length ? drawing(part, shown, scaleOf(part.variable)?.midpoint) : null,
   }));
   const there = drawn.filter((d) => d.picture);
-  const keep = (names: readonly string[], as: FileKind) => {
-    const pictures = names.flatMap((name) => {
+  const said = [`${study.document.title}, the table “${request.title ?? request.id}”.`, ...(noted ? notes : [])];
+  const keep = (parts: readonly Part[], as: FileKind) => {
+    const pictures = parts.flatMap(({ name, title }) => {
       const svg = box.current?.querySelector<SVGSVGElement>(`[data-picture="${CSS.escape(name)}"] svg`);
-      return svg ? [{ name, svg }] : [];
+      return svg ? [{ name, title, notes: said, ...drawnIn(svg) }] : [];
     });
     keepPictures(pictures, as).catch(refuse);
   };
@@ -155,6 +118,7 @@ export function Pictures({
             run={() => setEach(!each)}
           />
         )}
+        <Tick label="files with the table's notes" checked={noted} onChange={(e) => setNoted(e.target.checked)} />
         {there.length > 1 && (
           <span className="flex items-center pl-4 text-sm">
             All {there.length} as
@@ -166,7 +130,7 @@ export function Pictures({
                 look="quiet"
                 run={() =>
                   keep(
-                    there.map((d) => d.part.name),
+                    there.map((d) => d.part),
                     as,
                   )
                 }
@@ -216,7 +180,7 @@ export function Pictures({
                   id={`${as}-${part.name}`}
                   label={`Save the picture ${part.name} as ${as.toUpperCase()}`}
                   look="quiet"
-                  run={() => keep([part.name], as)}
+                  run={() => keep([part], as)}
                 >
                   {as.toUpperCase()}
                 </ActionButton>
