@@ -147,6 +147,11 @@ def test_four_tables_are_built_from_the_cleaned_and_weighted_study(browser: Brow
     a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser, study)
 
 
+def said_behind(browser: Browser) -> str:
+    """What is behind the figure, in one line."""
+    return " ".join(browser.all('[aria-label="Behind the figure"]')[0].text.split())
+
+
 def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
@@ -156,9 +161,15 @@ def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None
     browser.until(lambda: browser.all("tbody td button:not([disabled])"), "figures")[1].click()
     for said in ("Effective base", "Relative standard error", "Degrees of freedom of its base", "Simple random sample, unweighted"):
         browser.see(said)
-    behind = browser.all('[aria-label="Behind the figure"]')[0].text
-    assert re.search(r"Brim\s+−\d+\.\d points\s+−", behind)
-    cases = int(re.search(r"Cases in the cell\s+(\d+)", behind)[1])  # type: ignore[index]
+    behind = said_behind(browser)
+    assert re.search(r"Brim −\d+\.\d points −", behind)
+    cases = int(re.search(r"Cases in the cell (\d+)", behind)[1])  # type: ignore[index]
+    browser.see("Strongly disagree · Hask · column %")
+    browser.fill("Filter (a domain)", "age >= 30", enter=True)
+    browser.until(lambda: f"Cases in the cell {cases}" not in said_behind(browser), "what is behind the figure to be new too")
+    assert int(re.search(r"Cases in the cell (\d+)", said_behind(browser))[1]) < cases  # type: ignore[index]
+    browser.act("undo")
+    browser.until(lambda: f"Cases in the cell {cases}" in said_behind(browser), "the figure from before")
     browser.act("cases-behind")
     browser.see(f"{cases} of 2,268")
     assert browser.field("Only cases where").get_attribute("value") == "ferry_runs_need == 1 and isle == 1"

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
 import { found, moved } from "../src/parts/find-many";
 import { casesOf } from "../src/stations/tables/cases";
-import { turned } from "../src/stations/tables/page";
+import { turned } from "../src/stations/tables/sorter";
 import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/stations/tables/plan";
 
 const table = (id: string, group?: string): Request => ({ id, ...(group ? { group } : {}) });

@@ -4,8 +4,8 @@ import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals } from "../../parts/figures";
+import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
-import { printed } from "./page";
 import { nameOf } from "./stats";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];

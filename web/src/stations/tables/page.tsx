@@ -1,7 +1,9 @@
 import { useMemo } from "react";
 import type { Schema } from "../../api/client";
-import { count, decimals } from "../../parts/figures";
+import { count } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
+import { grouped, printed, saysBeside } from "./figure-lines";
+import { atOf, Sorter } from "./sorter";
 
 type Line = Schema["Line"];
 type Cell = Schema["Cell"];
@@ -22,114 +24,59 @@ const named = (
     stat,
   ]);
 
-/** What a column stands for, as a sort by it names it. */
-export const atOf = (path: readonly Schema["BannerKey"][] | undefined) =>
-  Object.fromEntries((path ?? []).map((b) => [b.variable, b.net ?? b.code ?? ""]));
+/** How many kinds of figure stand in each category's row. */
+const figuresOf = (section: Schema["Section"]) =>
+  new Set(section.lines.filter((l) => l.strong && (l.code != null || l.net != null)).map((l) => l.figure)).size;
 
-/** The next of three: largest first, smallest first, as it was. */
-export function turned(now: Sort | null | undefined, wanted: Sort): Sort | null {
-  const same = now && JSON.stringify({ ...now, ascending: false }) === JSON.stringify({ ...wanted, ascending: false });
-  if (!same) return wanted;
-  return now.ascending ? null : { ...wanted, ascending: true };
-}
-
-const whole = (sort: Sort): Sort => ({
-  stat: sort.stat ?? "col_pct",
-  variable: sort.variable ?? null,
-  code: sort.code ?? null,
-  net: sort.net ?? null,
-  at: sort.at ?? {},
-  ascending: sort.ascending ?? false,
-});
-
-/** A heading that sorts what it heads. */
-function Sorter({
-  text,
-  sort,
-  now,
-  take,
-  what,
+/** One figure of the table with its letters, its mark, and what stands beside it. */
+function Figure({
+  main,
+  beside,
+  column,
+  choose,
 }: {
-  text: string;
-  sort: Sort;
-  now: Sort | null | undefined;
-  take: (to: Sort | null) => void;
-  what: string;
+  main: Line;
+  beside: readonly Line[];
+  column: number;
+  choose: (() => void) | undefined;
 }) {
-  const wanted = whole(sort);
-  const mine = now && JSON.stringify({ ...whole(now), ascending: false }) === JSON.stringify(wanted);
   return (
     <button
       type="button"
       data-passing
-      title={`Sort ${what} by this; once more: the other way, then as it was`}
-      className="rounded hover:bg-wash"
-      onClick={() => take(turned(now && whole(now), wanted))}
+      disabled={!choose}
+      onClick={choose}
+      className="w-full rounded text-right hover:bg-wash"
     >
-      {text}
-      {mine && (
-        <span className="pl-1 text-act" aria-hidden>
-          {now.ascending ? "↑" : "↓"}
+      <span
+        className="block whitespace-nowrap"
+        title={main.marks?.[column] ? `Weak: ${main.marks[column]}` : undefined}
+      >
+        {main.letters?.[column] && (
+          <span className="pr-1.5 font-semibold text-act text-xs">{main.letters[column]}</span>
+        )}
+        {main.marks?.[column] && (
+          <>
+            <span className="text-heed" aria-hidden>
+              °
+            </span>
+            <span className="sr-only">weak: {main.marks[column]}; </span>
+          </>
+        )}
+        {main.hidden?.[column] ? (
+          <span title="Hidden: few cases, or it would give others away">×</span>
+        ) : (
+          printed(main.values[column], main.shapes?.[column] ?? main.shape)
+        )}
+      </span>
+      {saysBeside(beside, column).map((text) => (
+        <span key={text} className="block whitespace-nowrap text-soft text-xs">
+          {text}
         </span>
-      )}
+      ))}
     </button>
   );
 }
-
-/** A figure as it is printed: per cent with one decimal, numbers with two, counts whole. */
-export function printed(value: number | null | undefined, shape: string) {
-  if (value == null) return "–";
-  if (shape === "share") return decimals(100 * value, 1);
-  return shape === "whole" ? count(value) : decimals(value, 2);
-}
-
-interface Group {
-  main: Line;
-  beside: Line[];
-}
-
-/** Lines of one figure belong together: the estimate, and what stands beside it. */
-function grouped(lines: readonly Line[]): Group[] {
-  const groups: Group[] = [];
-  for (const line of lines) {
-    const last = groups[groups.length - 1];
-    if (line.strong || !last) groups.push({ main: line, beside: [] });
-    else last.beside.push(line);
-  }
-  return groups;
-}
-
-/** What stands beside a figure in a column, a line each: (0.8), 32.2 to 35.2, rse 4.1 %, deff 1.20, effective 1,833. */
-function saysBeside(lines: readonly Line[], column: number): string[] {
-  const said: string[] = [];
-  for (const line of lines) {
-    const value = line.values[column];
-    const text = printed(value, line.shapes?.[column] ?? line.shape);
-    if (line.figure.endsWith(" from")) {
-      const to = lines.find((l) => l.figure === line.figure.replace(/ from$/, " to"));
-      const high = to?.values[column];
-      if (value != null || high != null) said.push(`${text} to ${printed(high, line.shapes?.[column] ?? line.shape)}`);
-    } else if (value != null && !line.figure.endsWith(" to")) {
-      const short = line.figure.startsWith("Relative")
-        ? `rse ${text} %`
-        : line.figure.startsWith("Design")
-          ? `deff ${text}`
-          : line.figure.startsWith("Effective")
-            ? `eff. ${text}`
-            : `(${text})`;
-      said.push(short);
-    }
-  }
-  if (!lines.some((l) => l.figure.endsWith(" from"))) {
-    const to = lines.find((l) => l.figure.endsWith(" to"));
-    if (to?.values[column] != null) said.push(`– to ${printed(to.values[column], to.shapes?.[column] ?? to.shape)}`);
-  }
-  return said;
-}
-
-/** How many kinds of figure stand in each category's row. */
-const figuresOf = (section: Schema["Section"]) =>
-  new Set(section.lines.filter((l) => l.strong && (l.code != null || l.net != null)).map((l) => l.figure)).size;
 
 /** The table as a page of a statistical yearbook. */
 export function Page({
@@ -140,7 +87,7 @@ export function Page({
   redisplay,
 }: {
   view: Schema["TableView"];
-  chosen: Cell | null;
+  chosen: Cell | undefined;
   choose: (cell: Cell) => void;
   display: Schema["Display"];
   redisplay: (to: Schema["Display"]) => void;
@@ -275,48 +222,15 @@ export function Page({
                     <span className="block text-soft text-xs">{main.figure}</span>
                   )}
                 </th>
-                {main.values.map((value, c) => {
+                {main.values.map((_, c) => {
                   const cell = find(section, main, c);
                   return (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                     <td
-                      // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                       key={c}
                       className={`py-1 text-right ${grid.battery ? "px-2" : "px-3"} ${cell && cell === chosen ? "bg-wash" : ""}`}
                     >
-                      <button
-                        type="button"
-                        data-passing
-                        disabled={!cell}
-                        onClick={() => cell && choose(cell)}
-                        className="w-full rounded text-right hover:bg-wash"
-                      >
-                        <span
-                          className="block whitespace-nowrap"
-                          title={main.marks?.[c] ? `Weak: ${main.marks[c]}` : undefined}
-                        >
-                          {main.letters?.[c] && (
-                            <span className="pr-1.5 font-semibold text-act text-xs">{main.letters[c]}</span>
-                          )}
-                          {main.marks?.[c] && (
-                            <>
-                              <span className="text-heed" aria-hidden>
-                                °
-                              </span>
-                              <span className="sr-only">weak: {main.marks[c]}; </span>
-                            </>
-                          )}
-                          {main.hidden?.[c] ? (
-                            <span title="Hidden: few cases, or it would give others away">×</span>
-                          ) : (
-                            printed(value, main.shapes?.[c] ?? main.shape)
-                          )}
-                        </span>
-                        {saysBeside(beside, c).map((text) => (
-                          <span key={text} className="block whitespace-nowrap text-soft text-xs">
-                            {text}
-                          </span>
-                        ))}
-                      </button>
+                      <Figure main={main} beside={beside} column={c} choose={cell && (() => choose(cell))} />
                     </td>
                   );
                 })}

@@ -1,0 +1,209 @@
+import type { Schema } from "../../api/client";
+import { Choice, Tick } from "../../parts/fields";
+import { NumberField } from "../../parts/number-field";
+import { Nets } from "./nets";
+import type { Request } from "./plan";
+import { nameOf, STATS, type Stat } from "./stats";
+
+type Interval = NonNullable<Request["interval"]>;
+
+/** A table that is asked for, and how it is changed. */
+export interface Asked {
+  request: Request;
+  codebook: Schema["CodebookView"];
+  save: (parts: Partial<Request>) => void;
+  busy: boolean;
+}
+
+const SIDES = [
+  ["both", "two-sided"],
+  ["lower", "lower limit"],
+  ["upper", "upper limit"],
+] as const;
+const TESTS = [
+  ["columns", "letters: which columns differ"],
+  ["independence", "do they go together (Rao and Scott)"],
+  ["wald", "the same, adjusted Wald"],
+  ["trend", "trend over the banner's order"],
+] as const;
+const ADJUST = [
+  ["none", "not adjusted"],
+  ["bonferroni", "Bonferroni"],
+  ["holm", "Holm"],
+  ["fdr", "false discovery rate"],
+] as const;
+const LETTERS = [
+  ["0.05", "at 5 %"],
+  ["0.01", "at 1 %"],
+  ["0.1", "at 10 %"],
+  ["0.01,0.05", "at 1 % and 5 %"],
+  ["0.05,0.1", "at 5 % and 10 %"],
+] as const;
+const METHODS = [
+  ["logit", "logit"],
+  ["wald", "Wald"],
+  ["wilson", "Wilson"],
+  ["beta", "beta"],
+] as const;
+const LEVELS = [
+  ["0.9", "90 %"],
+  ["0.95", "95 %"],
+  ["0.99", "99 %"],
+] as const;
+const PERIODS = [
+  ["day", "by day"],
+  ["month", "by month"],
+  ["quarter", "by quarter"],
+  ["year", "by year"],
+] as const;
+
+/** What a table shows, in a line. */
+export function saysFigures(request: Request): string {
+  const interval = request.interval ?? {};
+  const sides = SIDES.find(([s]) => s === (interval.sides ?? "both"))?.[1];
+  const tests = request.tests ?? [];
+  return [
+    (request.show ?? ["n", "col_pct"]).map(nameOf).join(", "),
+    `${100 * (interval.level ?? 0.95)} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
+    (request.nets ?? []).length ? `nets ${(request.nets ?? []).map((n) => n.label).join(", ")}` : "",
+    tests.includes("columns")
+      ? `letters at ${(request.levels ?? [0.05]).map((l) => `${100 * l} %`).join(" and ")}`
+      : "",
+    tests.some((t) => t !== "columns") ? "tests" : "",
+  ]
+    .filter(Boolean)
+    .join(" · ");
+}
+
+/** Figures, intervals, nets and tests. */
+export function Figures({ request, codebook, save, busy }: Asked) {
+  const shown = request.show ?? ["n", "col_pct"];
+  const interval: Interval = request.interval ?? {};
+  const level = String(interval.level ?? 0.95);
+  const banner = request.banner ?? [];
+  const tests = request.tests ?? [];
+  const levels = (request.levels ?? [0.05]).join(",");
+  const named = [...(request.stub ?? []), ...banner.flat()];
+  const dated = codebook.variables.some((v) => v.variable.kind === "date" && named.includes(v.variable.name));
+  const tick = ([stat, label]: readonly [Stat, string]) => (
+    <Tick
+      key={stat}
+      label={label}
+      checked={shown.includes(stat)}
+      disabled={busy}
+      onChange={(e) => {
+        const known = STATS.map(([s]) => s);
+        const order = [...known, ...shown.filter((s) => !known.includes(s))];
+        const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
+        if (to.length) save({ show: to });
+      }}
+    />
+  );
+  return (
+    <>
+      <fieldset className="flex flex-wrap items-center gap-x-3">
+        <legend className="sr-only">Figures</legend>
+        {STATS.map(tick)}
+        {shown.filter((s) => !STATS.some(([known]) => known === s)).map((s) => tick([s, nameOf(s)]))}
+        <span className="flex items-center gap-1 text-sm">
+          quantile at
+          <NumberField
+            key={shown.join()}
+            aria-label="Another quantile (%)"
+            value={null}
+            fits={(n) => n >= 0 && n <= 100}
+            take={(to) => to != null && save({ show: [...new Set([...shown, `q${to}` as Stat])] })}
+          />
+          %
+        </span>
+      </fieldset>
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        {(request.stub?.length ?? 0) > 1 && (
+          <Choice
+            aria-label="Layout"
+            className="!w-36"
+            value={request.layout ?? "crosstab"}
+            options={[
+              ["crosstab", "a crosstab each"],
+              ["battery", "items down"],
+            ]}
+            onChange={(e) => save({ layout: e.target.value as Request["layout"] })}
+          />
+        )}
+        <Choice
+          aria-label="Interval method"
+          className="!w-28"
+          value={interval.method ?? "logit"}
+          options={METHODS}
+          onChange={(e) => save({ interval: { ...interval, method: e.target.value as Interval["method"] } })}
+        />
+        <Choice
+          aria-label="Interval level"
+          className="!w-20"
+          value={level}
+          options={LEVELS.some(([l]) => l === level) ? LEVELS : [...LEVELS, [level, `${100 * Number(level)} %`]]}
+          onChange={(e) => save({ interval: { ...interval, level: Number(e.target.value) } })}
+        />
+        <Choice
+          aria-label="Interval sides"
+          className="!w-28"
+          value={interval.sides ?? "both"}
+          options={SIDES}
+          onChange={(e) => save({ interval: { ...interval, sides: e.target.value as Interval["sides"] } })}
+        />
+        {dated && (
+          <Choice
+            aria-label="Dates"
+            className="!w-28"
+            value={request.dates ?? "month"}
+            options={PERIODS}
+            onChange={(e) => save({ dates: e.target.value as Request["dates"] })}
+          />
+        )}
+        <Tick
+          label="total row"
+          checked={request.total_row ?? false}
+          disabled={busy}
+          onChange={(e) => save({ total_row: e.target.checked })}
+        />
+        <Tick
+          label="as if a simple random sample, behind each figure"
+          checked={request.plain ?? false}
+          disabled={busy}
+          onChange={(e) => save({ plain: e.target.checked })}
+        />
+      </div>
+      <Nets request={request} codebook={codebook} save={(nets) => save({ nets })} />
+      <div className="flex flex-wrap items-center gap-x-4">
+        <span className="font-semibold text-sm">Tests</span>
+        {TESTS.map(([test, label]) => (
+          <Tick
+            key={test}
+            label={label}
+            checked={tests.includes(test)}
+            disabled={busy || !banner.length}
+            onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
+          />
+        ))}
+        {tests.includes("columns") && (
+          <>
+            <Choice
+              aria-label="Level of the letters"
+              className="!w-36"
+              value={levels}
+              options={LETTERS.some(([l]) => l === levels) ? LETTERS : [...LETTERS, [levels, levels]]}
+              onChange={(e) => save({ levels: e.target.value.split(",").map(Number) })}
+            />
+            <Choice
+              aria-label="Adjusted for the number of comparisons"
+              className="!w-44"
+              value={request.adjust ?? "none"}
+              options={ADJUST}
+              onChange={(e) => save({ adjust: e.target.value as Request["adjust"] })}
+            />
+          </>
+        )}
+      </div>
+    </>
+  );
+}
