@@ -107,7 +107,7 @@ export const HELP: Record<string, HelpText> = {
     paragraphs: [
       "The plan is on the left: find, group, put in order (Alt and the arrows), make many at once, or read it from a file. The table in hand is counted at every change. T on a question in the Codebook opens its table by the usual banner.",
       "Stub variables go down, banner variables across; type a part of a name or of a question. Shift and Enter sets one within the one before. The first column is everybody in the filter; a filter is a domain: nobody is removed, so standard errors stay right.",
-      "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back. E and I show standard errors and intervals.",
+      "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back; saved, a picture brings its title and the table's notes with it. E and I show standard errors and intervals.",
       "A letter beside a figure names a column that it is larger than by more than sampling would explain. ° marks a weak figure, × a hidden one; the notes say why. Both follow rules under “For all tables”.",
     ],
     words: [

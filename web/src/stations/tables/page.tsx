@@ -2,7 +2,7 @@ import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { count } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
-import { grouped, printed, saysBeside } from "./figure-lines";
+import { decimalsByColumn, grouped, lacking, printed, saysBeside, shapeAt } from "./figure-lines";
 import { atOf, Sorter } from "./sorter";
 
 type Line = Schema["Line"];
@@ -28,16 +28,27 @@ const named = (
 const figuresOf = (section: Schema["Section"]) =>
   new Set(section.lines.filter((l) => l.strong && (l.code != null || l.net != null)).map((l) => l.figure)).size;
 
+/** The room of decimals that a figure lacks and others of its column have. */
+function Room({ shape, most }: { shape: string; most: number }) {
+  return (
+    <span className="invisible" aria-hidden>
+      {lacking(shape, most)}
+    </span>
+  );
+}
+
 /** One figure of the table with its letters, its mark, and what stands beside it. */
 function Figure({
   main,
   beside,
   column,
+  room,
   choose,
 }: {
   main: Line;
   beside: readonly Line[];
   column: number;
+  room: number;
   choose: (() => void) | undefined;
 }) {
   return (
@@ -66,8 +77,9 @@ function Figure({
         {main.hidden?.[column] ? (
           <span title="Hidden: few cases, or it would give others away">×</span>
         ) : (
-          printed(main.values[column], main.shapes?.[column] ?? main.shape)
+          printed(main.values[column], shapeAt(main, column))
         )}
+        <Room shape={main.values[column] == null ? "whole" : shapeAt(main, column)} most={room} />
       </span>
       {saysBeside(beside, column).map((text) => (
         <span key={text} className="block whitespace-nowrap text-soft text-xs">
@@ -104,6 +116,10 @@ export function Page({
     const path = grid.battery ? section.path : grid.paths[column];
     return cells.get(named(line.variable ?? section.variable, of.code, of.net, path, of.stat));
   };
+  const decimals = decimalsByColumn(
+    grid.sections.flatMap((s) => s.lines),
+    grid.columns,
+  );
   const depth = grid.headings.length;
   const rows = grid.headings.map((spanners, level) => ({ spanners, level })).filter((r) => r.spanners.length);
   const headings = rows.length ? rows : [{ spanners: [], level: 0 }];
@@ -225,12 +241,18 @@ export function Page({
                 {main.values.map((_, c) => {
                   const cell = find(section, main, c);
                   return (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                     <td
+                      // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                       key={c}
                       className={`py-1 text-right ${grid.battery ? "px-2" : "px-3"} ${cell && cell === chosen ? "bg-wash" : ""}`}
                     >
-                      <Figure main={main} beside={beside} column={c} choose={cell && (() => choose(cell))} />
+                      <Figure
+                        main={main}
+                        beside={beside}
+                        column={c}
+                        room={decimals[c] ?? 0}
+                        choose={cell && (() => choose(cell))}
+                      />
                     </td>
                   );
                 })}
@@ -245,6 +267,7 @@ export function Page({
                   // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                   <td key={c} className="px-3 py-1 text-right italic">
                     {base == null ? "×" : count(base)}
+                    <Room shape="whole" most={decimals[c] ?? 0} />
                   </td>
                 ))}
               </tr>
