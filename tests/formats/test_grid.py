@@ -7,6 +7,7 @@ import numpy as np
 import openpyxl
 import pytest
 from builders import coded, dataset, raw, scale, study
+from surveys import results, survey
 
 from even_ballot.core.design import Design, units_of
 from even_ballot.core.request import TableRequest
@@ -58,8 +59,19 @@ def test_a_code_that_is_not_in_the_codebook_is_marked() -> None:
 
 def test_bases_are_those_of_the_column() -> None:
     laid = grid(stub=["q"], banner=["a"], show=["col_pct"])
-    bases = laid.sections[0].bases
+    (bases,) = (of.values for of in laid.sections[0].bases)
     assert bases[0] == sum(b or 0 for b in bases[1:]) == 120
+
+
+def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
+    asked = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
+    (result,) = results(survey(3), {}, **asked).tables
+    (section,) = lay_out(result, TableRequest.model_validate({"id": "t", **asked})).sections
+    assert [bases.label for bases in section.bases] == ["Base: cases (unweighted)", "Base: responses (unweighted)"]
+    cases, responses = (bases.values for bases in section.bases)
+    chosen = [line.values for line in section.lines if line.stat == "n"]
+    assert list(responses) == [sum(column) for column in zip(*chosen, strict=True)]  # type: ignore[arg-type]
+    assert responses != cases
 
 
 @pytest.mark.parametrize("banner", [[], ["a"], ["a", ["a", "b"]]])
@@ -114,8 +126,8 @@ def test_what_stands_beside_a_figure_is_what_was_asked_for() -> None:
         "Effective base",
     ]
     share, relative, deff, effective = (line.values[0] for line in section.lines[:4])
-    assert section.bases[0] is not None
-    assert effective == pytest.approx(section.bases[0] / deff)  # type: ignore[operator]
+    assert section.bases[0].values[0] is not None
+    assert effective == pytest.approx(section.bases[0].values[0] / deff)  # type: ignore[operator]
     (with_errors,) = grid(stub=["q"], show=["col_pct"], beside=["se"]).sections
     assert relative == pytest.approx(with_errors.lines[1].values[0] / share)  # type: ignore[operator]
     (battery,) = grid(stub=["a"], show=["col_pct", "mean"], layout="battery", beside=["effective"]).sections

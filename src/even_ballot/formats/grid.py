@@ -64,14 +64,22 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Bases:
+    """What the figures of each column are of, unweighted: cases, or responses; None where hidden."""
+
+    label: str
+    values: tuple[int | None, ...]
+
+
+@dataclass(frozen=True)
 class Section:
-    """A stub variable: its question, its lines, and the unweighted bases of its columns, None where hidden. path: of a battery's
-    section, the banner column whose cases it is of."""
+    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's section, the banner column
+    whose cases it is of."""
 
     variable: str
     title: str
     lines: tuple[Line, ...]
-    bases: tuple[int | None, ...]
+    bases: tuple[Bases, ...]
     path: tuple[BannerKey, ...] | None = None
 
 
@@ -259,9 +267,15 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
                 weak_ones = figures.marks(row) if strong else None
                 lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, weak_ones, hidden))
                 said = ""
-    base_of = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), "")
+    cases = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), None)
+    responses = "response_pct" if stub.kind == "multi" and "response_pct" in request.show else None
+    of_cases = "Base: cases (unweighted)" if responses else "Base (unweighted)"
     own = [key for key, _, _ in rows] + [StubKey(stub.variable)]
-    bases = tuple(_base(figures, own, path, base_of) for path in keys) if base_of else ()
+    bases = tuple(
+        Bases(label, tuple(_base(figures, own, path, stat) for path in keys))
+        for label, stat in ((of_cases, cases), ("Base: responses (unweighted)", responses))
+        if stat is not None
+    )
     return Section(stub.variable, stub.title, tuple(lines), bases)
 
 
@@ -330,7 +344,7 @@ def _battery(result: TableResult, request: TableRequest, keys: list[Key], figure
             path = tuple(BannerKey.of(*step) for step in key)
             title = titles[key] if len(keys) > 1 or not asked else ""
             said = " · ".join(part for part in (title, asked if not sections else "") if part)
-            sections.append(Section("", said, tuple(lines), tuple(None for _ in columns), path))
+            sections.append(Section("", said, tuple(lines), (), path))
     heading = tuple(Spanner(i, 1, label) for i, (_, label) in enumerate(across))
     notes = tuple(_notes(result, request, None, tuple(sections), below))
     return Grid(len(columns), (), ((), heading), tuple(sections), None, notes, tuple(columns))

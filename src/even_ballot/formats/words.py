@@ -76,7 +76,9 @@ class _Read:
         """What everybody answered: the most frequent answer, and the mean where it is shown."""
         if (top := self._most(stub)) is not None:
             cell, key, label = top
-            text = f"Most answered “{label}”" if cell.est > 0.5 else f"The most frequent answer is “{label}”"
+            chose = stub.kind == "multi"
+            most, frequent = ("chose", "Most often chosen is") if chose else ("answered", "The most frequent answer is")
+            text = f"Most {most} “{label}”" if cell.est > 0.5 else f"{frequent} “{label}”"
             yield Reading(f"{text}: {_said(cell, True)}, of {cell.base_n:,} who answered.", key, ((),), "col_pct")
         mean = self.cells.get((StubKey(stub.variable), (), "mean"))
         if mean is not None:
@@ -84,8 +86,9 @@ class _Read:
             yield Reading(text, StubKey(stub.variable), ((),), "mean")
 
     def _most(self, stub: StubHeading) -> tuple[Cell, StubKey, str] | None:
-        """The most frequent answer of a coded question; None where it is not shown, or figures that might be larger are hidden."""
-        if stub.kind != "coded" or "col_pct" not in self.request.show:
+        """The most frequent answer of a coded or several-answer question; None where it is not shown, or figures that might be
+        larger are hidden."""
+        if stub.kind not in ("coded", "multi") or "col_pct" not in self.request.show:
             return None
         if any(figure.stub.variable == stub.variable and not figure.banner for figure in self.result.hidden or ()):
             return None
@@ -110,9 +113,11 @@ class _Read:
             mine = [item for item in tests if (item[3] != "mean") is share]
             if mine:
                 test, key, label, stat = max(mine, key=lambda item: abs(item[0].t))
-                yield from self._difference(test, key, label, stat, banner, len(mine))
+                yield from self._difference(test, key, label, stat, stub.kind, banner, len(mine))
 
-    def _difference(self, test: Columns, key: StubKey, label: str, stat: str, banner: BannerHeading, of: int) -> Iterator[Reading]:
+    def _difference(
+        self, test: Columns, key: StubKey, label: str, stat: str, kind: str, banner: BannerHeading, of: int
+    ) -> Iterator[Reading]:
         """The sentence on one difference, picked as the clearest of several: its test is held against all of them (Bonferroni)."""
         share = stat != "mean"
         larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
@@ -126,9 +131,10 @@ class _Read:
         size += f", the clearest of {of:,}," if of > 1 else ","
         significant = test.p * of < self.request.levels[-1]
         bears = "is larger than sampling alone would explain" if significant else "could be sampling alone"
-        what = f" answer “{label}”" if key.code is not None else f" fall under “{label}”" if key.net is not None else ""
+        verb = "fall under" if key.net is not None else "chose" if kind == "multi" else "answer"
         if share:
-            text = f"{_said(a, True)} of “{first}” and {_said(b, True)} of “{second}”{what}; the difference, {size} {bears}."
+            who = f"{_said(a, True)} of “{first}” and {_said(b, True)} of “{second}”"
+            text = f"{who} {verb} “{label}”; the difference, {size} {bears}."
         else:
             text = f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the difference, {size} {bears}."
         yield Reading(text, key, paths, stat)

@@ -134,9 +134,11 @@ def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: i
                 else:
                     sheet.write_number(row, 2 + c, number, style)
             row += 1
-        if any(base is not None for base in section.bases):
-            sheet.write(row, 0, "Base (unweighted)", formats(indent=1, italic=True))
-            for c, base in enumerate(section.bases):
+        for bases in section.bases:
+            if all(base is None for base in bases.values):
+                continue
+            sheet.write(row, 0, bases.label, formats(indent=1, italic=True))
+            for c, base in enumerate(bases.values):
                 style = formats(align="right", num_format="#,##0", italic=True)
                 if base is None:
                     sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))

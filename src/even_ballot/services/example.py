@@ -46,7 +46,7 @@ def table_text(result: TableResult, request: TableRequest) -> str:
                 f"{'–':>11}" if v is None else f"{v:11.1f}" if line.shape == "share" else f"{v:11.2f}" for v in figures
             )
             lines.append(f"    {line.category:<28}{line.figure:<18}{numbers}")
-        lines.append(f"    {'Base (unweighted)':<46}" + "".join(f"{base or 0:11,}" for base in section.bases))
+        lines += [f"    {bases.label:<46}" + "".join(f"{base or 0:11,}" for base in bases.values) for bases in section.bases]
     return "\n".join(lines)
 
 

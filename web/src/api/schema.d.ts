@@ -1125,6 +1125,16 @@ export interface components {
             variable: string;
         };
         /**
+         * Bases
+         * @description What the figures of each column are of, unweighted: cases, or responses; None where hidden.
+         */
+        Bases: {
+            /** Label */
+            label: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
          * Battery
          * @description Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells each from the
          *     others.
@@ -3070,12 +3080,12 @@ export interface components {
         };
         /**
          * Section
-         * @description A stub variable: its question, its lines, and the unweighted bases of its columns, None where hidden. path: of a battery's
-         *     section, the banner column whose cases it is of.
+         * @description A stub variable: its question, its lines, and the bases of its columns. path: of a battery's section, the banner column
+         *     whose cases it is of.
          */
         Section: {
             /** Bases */
-            bases: (number | null)[];
+            bases: components["schemas"]["Bases"][];
             /** Lines */
             lines: components["schemas"]["Line"][];
             /** Path */

@@ -258,12 +258,12 @@ export function Page({
                 })}
               </tr>
             ))}
-            {!grid.battery && section.bases.length > 0 && (
-              <tr className="border-hair border-t">
+            {section.bases.map((bases, k) => (
+              <tr key={bases.label} className={k ? "" : "border-hair border-t"}>
                 <th scope="row" className="py-1 pr-4 pl-3 text-left font-normal italic">
-                  Base (unweighted)
+                  {bases.label}
                 </th>
-                {section.bases.map((base, c) => (
+                {bases.values.map((base, c) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
                   <td key={c} className="px-3 py-1 text-right italic">
                     {base == null ? "×" : count(base)}
@@ -271,7 +271,7 @@ export function Page({
                   </td>
                 ))}
               </tr>
-            )}
+            ))}
           </tbody>
         ))}
         <tfoot>
