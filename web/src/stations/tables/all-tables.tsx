@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
 import { studyQuery, useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { useAsked } from "../../parts/asked";
 import { Tick } from "../../parts/fields";
 import { plural } from "../../parts/figures";
 import { save } from "../../parts/files";
@@ -120,6 +121,8 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   const { change } = useChange();
   const { document } = study;
   const below = document.suppression?.below ?? null;
+  const [marks, askMarks] = useAsked(document.marks ?? {});
+  const [usual, askUsual] = useAsked(document.usual_banner ?? []);
   const coded = codebook.variables
     .filter((v) => ["coded", "date"].includes(v.variable.kind))
     .map((v) => ({ name: v.variable.name, title: v.variable.label }));
@@ -136,12 +139,12 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         id="usual-banner"
         label="Usual banner"
         hint="A new table begins with it; so does the table of a question, from the Codebook."
-        chosen={chosenOf(document.usual_banner ?? [])}
+        chosen={chosenOf(usual)}
         options={coded}
         nest
-        change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
+        change={(to) => askUsual(entriesOf(to), change.mutateAsync({ usual_banner: entriesOf(to) }))}
       />
-      <MarkRules marks={document.marks ?? {}} change={(marks) => change.mutate({ marks })} />
+      <MarkRules marks={marks} change={(to) => askMarks(to, change.mutateAsync({ marks: to }))} />
       <Sub>Small cells</Sub>
       <div className="flex items-center gap-2 py-0.5">
         <Tick

@@ -3,10 +3,10 @@ import { FindMany } from "../../parts/find-many";
 import { type Asked, Figures, saysFigures } from "./figures";
 import { Fold } from "./fold";
 import { chosenOf, entriesOf } from "./many-tables";
-import { TABLED } from "./plan";
+import { type Request, TABLED } from "./plan";
 
-/** What a table asks for: stub, banner, filter, figures, interval. Every change is counted at once. */
-export function Builder({ request, codebook, save, busy }: Asked) {
+/** What a table asks for: stub, banner, filter, figures, interval. Every change is counted at once. where: the filter that is saved. */
+export function Builder({ request, where, codebook, save }: Asked & { where: Request["where"] }) {
   const options = (kinds: string[]) =>
     codebook.variables
       .filter((v) => kinds.includes(v.variable.kind))
@@ -32,10 +32,10 @@ export function Builder({ request, codebook, save, busy }: Asked) {
           nest
           change={(to) => save({ banner: entriesOf(to) })}
         />
-        <FilterField label="Filter (a domain)" value={request.where} take={(where) => save({ where })} />
+        <FilterField label="Filter (a domain)" value={where} take={(to) => save({ where: to })} />
       </div>
       <Fold id="figures" title="Figures" says={saysFigures(request)}>
-        <Figures request={request} codebook={codebook} save={save} busy={busy} />
+        <Figures request={request} codebook={codebook} save={save} />
       </Fold>
     </section>
   );

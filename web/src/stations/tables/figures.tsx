@@ -12,7 +12,6 @@ export interface Asked {
   request: Request;
   codebook: Schema["CodebookView"];
   save: (parts: Partial<Request>) => void;
-  busy: boolean;
 }
 
 const SIDES = [
@@ -76,7 +75,7 @@ export function saysFigures(request: Request): string {
 }
 
 /** Figures, intervals, nets and tests. */
-export function Figures({ request, codebook, save, busy }: Asked) {
+export function Figures({ request, codebook, save }: Asked) {
   const shown = request.show ?? ["n", "col_pct"];
   const interval: Interval = request.interval ?? {};
   const level = String(interval.level ?? 0.95);
@@ -90,7 +89,6 @@ export function Figures({ request, codebook, save, busy }: Asked) {
       key={stat}
       label={label}
       checked={shown.includes(stat)}
-      disabled={busy}
       onChange={(e) => {
         const known = STATS.map(([s]) => s);
         const order = [...known, ...shown.filter((s) => !known.includes(s))];
@@ -108,7 +106,6 @@ export function Figures({ request, codebook, save, busy }: Asked) {
         <span className="flex items-center gap-1 text-sm">
           quantile at
           <NumberField
-            key={shown.join()}
             aria-label="Another quantile (%)"
             value={null}
             fits={(n) => n >= 0 && n <= 100}
@@ -163,13 +160,11 @@ export function Figures({ request, codebook, save, busy }: Asked) {
         <Tick
           label="total row"
           checked={request.total_row ?? false}
-          disabled={busy}
           onChange={(e) => save({ total_row: e.target.checked })}
         />
         <Tick
           label="as if a simple random sample, behind each figure"
           checked={request.plain ?? false}
-          disabled={busy}
           onChange={(e) => save({ plain: e.target.checked })}
         />
       </div>
@@ -181,7 +176,7 @@ export function Figures({ request, codebook, save, busy }: Asked) {
             key={test}
             label={label}
             checked={tests.includes(test)}
-            disabled={busy || !banner.length}
+            disabled={!banner.length}
             onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
           />
         ))}

@@ -4,6 +4,7 @@ import { useRef, useState } from "react";
 import type { Schema } from "../../api/client";
 import { tableQuery, useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { useAsked } from "../../parts/asked";
 import { Faults } from "../../parts/notices";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
@@ -46,25 +47,29 @@ function useTable(study: Schema["StudyView"], id: string) {
 }
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
-export function TableInHand({ request, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
+export function TableInHand({ saved, codebook }: { saved: Request; codebook: Schema["CodebookView"] }) {
   const study = useStudy();
   const { change } = useChange();
+  const [request, ask] = useAsked(saved);
   const { view, stale, faults, error, refetch, counting } = useTable(study, request.id);
+  const beside = request.beside ?? ["se", "interval"];
   const [chosen, choose] = useState<string | null>(null);
   // A figure is chosen by its place: counted anew, what is behind it is new too.
   const cell = view?.result?.cells.find((c) => placeOf(c) === chosen);
-  const beside = request.beside ?? ["se", "interval"];
   const [pictured, setPictured] = useState(false);
   const save = (parts: Partial<Request>) =>
-    change.mutate((document) => ({
-      tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
-    }));
+    ask(
+      { ...request, ...parts },
+      change.mutateAsync((document) => ({
+        tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
+      })),
+    );
   const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
   return (
     <article>
       <Header request={request} save={save} />
-      <Builder request={request} codebook={codebook} save={save} busy={change.isPending} />
+      <Builder request={request} where={saved.where} codebook={codebook} save={save} />
       {view?.result && (
         <Fold id="shown" title="Rows and columns" says={saysShown(request.display ?? {})}>
           <Shown result={view.result} request={request} redisplay={redisplay} />
