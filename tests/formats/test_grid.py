@@ -63,6 +63,14 @@ def test_bases_are_those_of_the_column() -> None:
     assert bases[0] == sum(b or 0 for b in bases[1:]) == 120
 
 
+@pytest.mark.parametrize("show", [["total_pct", "col_pct"], ["col_pct", "total_pct"]])
+def test_the_base_of_an_item_is_that_of_its_column_in_whatever_order_figures_stand(show: list[str]) -> None:
+    laid = grid(stub=["a"], banner=["b"], show=show, layout="battery")
+    everybody, *columns = (section.lines[0].values[-1] or 0 for section in laid.sections)
+    assert everybody == sum(columns) == 120
+    assert all(base < 120 for base in columns)
+
+
 def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
     asked = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
     (result,) = results(survey(3), {}, **asked).tables

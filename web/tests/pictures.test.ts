@@ -73,6 +73,11 @@ describe("rows of a picture", () => {
     expect(rows[0]?.mean?.est).toBe(1.4);
     expect(rowsOf(result, "nobody")).toEqual([]);
   });
+  it("have the base of what is drawn, in whatever order figures stand", () => {
+    const other = { ...cell(1, [], "total_pct", 0.5), base_n: 7 };
+    const rows = rowsOf({ ...result, cells: [other, ...result.cells] } as unknown as Parameters<typeof rowsOf>[0], "q");
+    expect(rows[0]?.base).toBe(10);
+  });
 });
 
 describe("who gives each answer", () => {

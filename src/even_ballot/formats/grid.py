@@ -360,7 +360,9 @@ def _item(
     keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
     row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
-    base = next((cell.base_n for cell in row if cell is not None and cell.base_n is not None), None)
+    # Total per cents are of everybody who answered both, other figures of the column.
+    own = [cell for cell in row if cell is not None and cell.base_n is not None]
+    base = next((cell.base_n for cell in sorted(own, key=lambda cell: cell.stat == "total_pct")), None)
     if base is None and not any(gone):
         return
     gone[-1] = base is None
@@ -373,8 +375,8 @@ def _item(
         values = tuple(None if cell is None else of(cell) for cell in row[:-1])
         if any(v is not None for v in values):
             # A standard error or a limit is what its figure is; ratios and bases are the same all along the line.
-            own = shapes if name == "Standard error" or name.endswith((" from", " to")) else (shape,) * len(columns)
-            yield Line(None, None, "", "", name, shape, (*values, None), False, False, None, None, hidden, stub.variable, own)
+            each = shapes if name == "Standard error" or name.endswith((" from", " to")) else (shape,) * len(columns)
+            yield Line(None, None, "", "", name, shape, (*values, None), False, False, None, None, hidden, stub.variable, each)
 
 
 def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:

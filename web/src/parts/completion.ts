@@ -33,7 +33,8 @@ export function unfinished(text: string, at: number): string {
   return /[A-Za-z_]\w*$/.exec(text.slice(0, at))?.[0] ?? "";
 }
 
-/** Names and functions that an unfinished name may become: itself where it is one, then those that begin with it. None where it is whole and nothing else begins with it. */
+/** Names and functions that an unfinished name may become: itself where it is one, then those that begin with it. None where it
+ * is whole and nothing else begins with it. */
 export function offers(part: string, variables: readonly (readonly [string, string])[]): Offer[] {
   if (!part || WORDS.includes(part)) return [];
   const wanted = part.toLowerCase();

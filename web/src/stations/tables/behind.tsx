@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { count, decimals } from "../../parts/figures";
+import { count, decimals, plainly } from "../../parts/figures";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
 import { nameOf } from "./stats";
@@ -98,7 +98,7 @@ export function Behind({
   const unit = share ? " %" : "";
   const plain = (est?: number | null, se?: number | null) =>
     est == null ? null : `${printed(est, shape)}${unit} (${printed(se, shape)})`;
-  const level = `${100 * (interval?.level ?? 0.95)} % interval`;
+  const level = `${plainly(100 * (interval?.level ?? 0.95))} % interval`;
   const facts: [string, string | null][] = [
     ["Estimate", printed(cell.est, shape) + unit],
     ["Standard error", cell.se == null ? null : printed(cell.se, shape) + (share ? " points" : "")],

@@ -1,5 +1,6 @@
 import type { Schema } from "../../api/client";
 import { Choice, Tick } from "../../parts/fields";
+import { plainly } from "../../parts/figures";
 import { NumberField } from "../../parts/number-field";
 import { Nets } from "./nets";
 import type { Request } from "./plan";
@@ -63,10 +64,10 @@ export function saysFigures(request: Request): string {
   const tests = request.tests ?? [];
   return [
     (request.show ?? ["n", "col_pct"]).map(nameOf).join(", "),
-    `${100 * (interval.level ?? 0.95)} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
+    `${plainly(100 * (interval.level ?? 0.95))} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
     (request.nets ?? []).length ? `nets ${(request.nets ?? []).map((n) => n.label).join(", ")}` : "",
     tests.includes("columns")
-      ? `letters at ${(request.levels ?? [0.05]).map((l) => `${100 * l} %`).join(" and ")}`
+      ? `letters at ${(request.levels ?? [0.05]).map((l) => `${plainly(100 * l)} %`).join(" and ")}`
       : "",
     tests.some((t) => t !== "columns") ? "tests" : "",
   ]
@@ -138,7 +139,9 @@ export function Figures({ request, codebook, save }: Asked) {
           aria-label="Interval level"
           className="!w-20"
           value={level}
-          options={LEVELS.some(([l]) => l === level) ? LEVELS : [...LEVELS, [level, `${100 * Number(level)} %`]]}
+          options={
+            LEVELS.some(([l]) => l === level) ? LEVELS : [...LEVELS, [level, `${plainly(100 * Number(level))} %`]]
+          }
           onChange={(e) => save({ interval: { ...interval, level: Number(e.target.value) } })}
         />
         <Choice

@@ -135,10 +135,10 @@ export function TableInHand({ saved, codebook }: { saved: Request; codebook: Sch
           {cell && (
             <Behind
               cell={cell}
-              interval={request.interval}
+              interval={saved.interval}
               result={view.result}
               compared={view.compared ?? []}
-              cases={casesOf(request, study.document.where, codebook, cell)}
+              cases={casesOf(saved, study.document.where, codebook, cell)}
               close={() => choose(null)}
             />
           )}

@@ -1,9 +1,10 @@
 import { percent } from "../../../parts/figures";
 import { colourOf, INK, onDark, PAPER, SOFT } from "./colours";
 import { type Answer, leftOf, type Row } from "./data";
-import { Frame, LABEL, ROOM, Text } from "./frame";
+import { Frame, LABEL, ROOM } from "./frame";
 import { Key, keyOf } from "./key";
 import { placed, RowLabel } from "./rows";
+import { ShareAxis, shareScale } from "./share-axis";
 import { Whisker } from "./whisker";
 
 /** Bars of all answers, a bar a column: from nought, or with the midpoint in the middle. */
@@ -71,8 +72,7 @@ export function Bars({
 /** Every column by itself, a group of bars for each, an answer a bar; with intervals. */
 export function ByGroup({ answers, rows }: { answers: readonly Answer[]; rows: readonly Row[] }) {
   const tall = 15;
-  const most = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
-  const x = (v: number) => LABEL + (v / most) * ROOM;
+  const { most, x } = shareScale(rows);
   const each = answers.length * tall + 14;
   const { places, bottom } = placed(rows, each, keyOf(answers).height);
   return (
@@ -103,13 +103,7 @@ export function ByGroup({ answers, rows }: { answers: readonly Answer[]; rows: r
           })}
         </g>
       ))}
-      <line x1={LABEL} x2={LABEL} y1={keyOf(answers).height - 4} y2={bottom} stroke={SOFT} strokeWidth={0.8} />
-      <Text x={LABEL} y={bottom + 16} soft>
-        0 %
-      </Text>
-      <Text x={LABEL + ROOM} y={bottom + 16} anchor="end" soft>
-        {percent(most, 0)} %
-      </Text>
+      <ShareAxis most={most} top={keyOf(answers).height - 4} bottom={bottom} />
     </Frame>
   );
 }

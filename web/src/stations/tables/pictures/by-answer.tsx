@@ -1,15 +1,15 @@
 import { percent } from "../../../parts/figures";
-import { BAR, ENDS, PAPER, SOFT } from "./colours";
+import { BAR, ENDS, PAPER } from "./colours";
 import type { Answer, Row } from "./data";
-import { Frame, LABEL, ROOM, Text, WIDE } from "./frame";
+import { Frame, LABEL, Text, WIDE } from "./frame";
 import { short } from "./rows";
+import { ShareAxis, shareScale } from "./share-axis";
 import { Whisker } from "./whisker";
 
 /** Every answer of every column by itself, with its interval. */
 export function ByAnswer({ answers, rows, dots }: { answers: readonly Answer[]; rows: readonly Row[]; dots: boolean }) {
   const tall = 20;
-  const most = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
-  const x = (v: number) => LABEL + (v / most) * ROOM;
+  const { most, x } = shareScale(rows);
   let y = 8;
   return (
     <Frame height={8 + answers.length * (26 + rows.length * tall) + 24}>
@@ -62,13 +62,7 @@ export function ByAnswer({ answers, rows, dots }: { answers: readonly Answer[]; 
           </g>
         );
       })}
-      <line x1={LABEL} x2={LABEL} y1={14} y2={y} stroke={SOFT} strokeWidth={0.8} />
-      <Text x={LABEL} y={y + 16} soft>
-        0 %
-      </Text>
-      <Text x={LABEL + ROOM} y={y + 16} anchor="end" soft>
-        {percent(most, 0)} %
-      </Text>
+      <ShareAxis most={most} top={14} bottom={y} />
     </Frame>
   );
 }

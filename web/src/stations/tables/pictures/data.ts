@@ -39,6 +39,8 @@ export interface Row {
   box: Box | null;
 }
 
+const OTHER_BASES = ["row_pct", "total_pct", "response_pct"];
+
 const pathOf = (cell: Cell) => cell.banner.map((b) => `${b.variable}=${b.net ?? b.code}`).join("&");
 
 /** The answers of a stub variable as they are shown, without nets. */
@@ -62,6 +64,23 @@ function boxOf(here: readonly Cell[]): Box | null {
   return { low, quarter, median, threeQuarters, high };
 }
 
+/** The columns of a banner entry as they are shown, a label for each level of a nest; nets: with those that are nets. */
+function columnsOf(banner: Result["banners"][number], nets: boolean) {
+  let columns: { label: string; path: string; codes: (number | string)[] }[] = [{ label: "", path: "", codes: [] }];
+  banner.variables.forEach((name, i) => {
+    const level = banner.shown?.[i] ?? (banner.categories[i] ?? []).map((c) => ({ step: c.code, label: c.label }));
+    const steps = level.filter((c) => nets || typeof c.step === "number");
+    columns = columns.flatMap((p) =>
+      steps.map((c) => ({
+        label: p.label ? `${p.label}, ${c.label}` : c.label,
+        path: `${p.path ? `${p.path}&` : ""}${name}=${c.step}`,
+        codes: [...p.codes, c.step],
+      })),
+    );
+  });
+  return columns;
+}
+
 /** Every column with its shares of one stub variable. */
 export function rowsOf(result: Result, variable: string, total = true): Row[] {
   if (!result.stubs.some((s) => s.variable === variable)) return [];
@@ -70,18 +89,7 @@ export function rowsOf(result: Result, variable: string, total = true): Row[] {
   const columns: { label: string; group: string; path: string; codes: (number | string)[] }[] =
     total || !result.banners.length ? [{ label: "All", group: "", path: "", codes: [] }] : [];
   for (const banner of result.banners) {
-    let paths: { label: string; path: string; codes: (number | string)[] }[] = [{ label: "", path: "", codes: [] }];
-    banner.variables.forEach((name, i) => {
-      const level = banner.shown?.[i] ?? (banner.categories[i] ?? []).map((c) => ({ step: c.code, label: c.label }));
-      paths = paths.flatMap((p) =>
-        level.map((c) => ({
-          label: p.label ? `${p.label}, ${c.label}` : c.label,
-          path: `${p.path ? `${p.path}&` : ""}${name}=${c.step}`,
-          codes: [...p.codes, c.step],
-        })),
-      );
-    });
-    columns.push(...paths.map((p) => ({ ...p, group: banner.titles.join(" › ") })));
+    columns.push(...columnsOf(banner, true).map((c) => ({ ...c, group: banner.titles.join(" › ") })));
   }
   return columns.map(({ label, group, path, codes }) => {
     const here = mine.filter((c) => pathOf(c) === path);
@@ -90,7 +98,8 @@ export function rowsOf(result: Result, variable: string, total = true): Row[] {
       return cell ? [{ ...answer, est: cell.est, low: cell.low, high: cell.high }] : [];
     });
     const mean = here.find((c) => c.stat === "mean") ?? null;
-    const base = here.find((c) => c.base_n != null)?.base_n ?? null;
+    // The base of what is drawn: row and total per cents, and per cents of responses, are of something else.
+    const base = here.find((c) => c.base_n != null && !OTHER_BASES.includes(c.stat))?.base_n ?? null;
     return { label, group, codes, base, shares, mean, box: boxOf(here) };
   });
 }
@@ -99,22 +108,7 @@ export function rowsOf(result: Result, variable: string, total = true): Row[] {
  * (row %). Nets of columns are left out: they would count cases twice. */
 export function whoGives(result: Result, variable: string, entry: number): { rows: Row[]; columns: Answer[] } {
   const banner = result.banners[entry];
-  const columns: (Answer & { path: string })[] = [];
-  let paths: { label: string; path: string }[] = [{ label: "", path: "" }];
-  banner?.variables.forEach((name, i) => {
-    const level = banner.shown?.[i] ?? (banner.categories[i] ?? []).map((c) => ({ step: c.code, label: c.label }));
-    paths = paths.flatMap((p) =>
-      level
-        .filter((c) => typeof c.step === "number")
-        .map((c) => ({
-          label: p.label ? `${p.label}, ${c.label}` : c.label,
-          path: `${p.path ? `${p.path}&` : ""}${name}=${c.step}`,
-        })),
-    );
-  });
-  paths.forEach(({ label, path }, code) => {
-    columns.push({ code, label, path });
-  });
+  const columns = banner ? columnsOf(banner, false).map(({ label, path }, code) => ({ code, label, path })) : [];
   const mine = result.cells.filter((c) => c.stub.variable === variable && c.stat === "row_pct" && c.stub.net == null);
   const rows = answersOf(result, variable).flatMap((answer) => {
     const cells = mine.filter((c) => c.stub.code === answer.code);
