@@ -1,7 +1,9 @@
 import { describe, expect, it } from "vitest";
+import { colourOf, contrast, lettersOn } from "../src/stations/tables/pictures/colours";
+import { shareScale } from "../src/stations/tables/pictures/share-axis";
 import { documentOf, lines } from "../src/stations/tables/pictures/files";
 import { keyOf } from "../src/stations/tables/pictures/key";
-import { leftOf, middleOf, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/pictures/data";
+import { leftOf, middleOf, type Row, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/pictures/data";
 
 const share = (est: number, code: number): Share => ({ code, label: "", est });
 
@@ -160,6 +162,30 @@ describe("the key of a picture", () => {
     for (const { x, y } of places) {
       expect(x).toBeLessThan(840);
       expect(y).toBeLessThan(height);
+    }
+  });
+});
+
+describe("an axis of shares", () => {
+  const rows = (...highs: number[]) => [{ shares: highs.map((high, code) => ({ ...share(0.001, code), high })) }] as unknown as Row[];
+  it("ends on a whole per cent that no limit passes", () => {
+    for (const [highest, end] of [[0.401, 0.45], [0.4, 0.4], [0.073, 0.08], [0.2, 0.2], [0.002, 0.01]] as const) {
+      const { most, x } = shareScale(rows(highest, 0.001));
+      expect(most).toBeCloseTo(end, 10);
+      expect(x(highest)).toBeLessThanOrEqual(x(most) + 1e-9);
+    }
+  });
+});
+
+describe("letters on a bar", () => {
+  it("are read on every answer of a scale, however long", () => {
+    for (let n = 1; n <= 11; n++) {
+      for (const middle of [null, (n - 1) / 2]) {
+        for (let i = 0; i < n; i++) {
+          const colour = colourOf(i, n, middle);
+          expect(contrast(lettersOn(colour), colour)).toBeGreaterThan(4);
+        }
+      }
     }
   });
 });

@@ -1,5 +1,5 @@
 import { percent } from "../../../parts/figures";
-import { colourOf, INK, onDark, PAPER, SOFT } from "./colours";
+import { colourOf, INK, lettersOn, PAPER, SOFT } from "./colours";
 import { type Answer, leftOf, type Row } from "./data";
 import { Frame, LABEL, ROOM } from "./frame";
 import { Key, keyOf } from "./key";
@@ -54,7 +54,7 @@ export function Bars({
                       y={y + tall / 2 + 3}
                       textAnchor="middle"
                       fontSize={11}
-                      fill={onDark(colour) ? "#fff" : INK}
+                      fill={lettersOn(colour)}
                     >
                       {percent(s.est, 0)}
                     </text>

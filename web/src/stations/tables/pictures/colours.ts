@@ -24,5 +24,20 @@ export function colourOf(i: number, n: number, middle: number | null) {
   return mixed("#d9cfc0", i < middle ? ENDS.low : ENDS.high, 0.25 + 0.75 * half);
 }
 
-/** Whether light letters are read better on it. */
-export const onDark = (colour: string) => Number.parseInt(colour.slice(1, 3), 16) < 150;
+/** How much light a colour gives back, 0 to 1 (the relative luminance of sRGB). */
+function lightness(colour: string) {
+  const [r = 0, g = 0, b = 0] = [1, 3, 5].map((k) => {
+    const c = Number.parseInt(colour.slice(k, k + 2), 16) / 255;
+    return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4;
+  });
+  return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+}
+
+/** How well one colour is read on another, 1 to 21. */
+export function contrast(a: string, b: string) {
+  const [low = 0, high = 0] = [lightness(a), lightness(b)].sort((x, y) => x - y);
+  return (high + 0.05) / (low + 0.05);
+}
+
+/** The letters that are read better on a colour. */
+export const lettersOn = (colour: string) => (contrast(PAPER, colour) > contrast(INK, colour) ? PAPER : INK);

@@ -1,4 +1,4 @@
-import { decimals } from "../../../parts/figures";
+import { decimals, plainly } from "../../../parts/figures";
 import { BAR, ENDS, INK, PAPER } from "./colours";
 import { type Row, spanOf } from "./data";
 import { Frame, LABEL, ROOM, Text } from "./frame";
@@ -12,7 +12,7 @@ function Scale({ low, high, bottom }: { low: number; high: number; bottom: numbe
     <g key={v}>
       <line x1={x(v)} x2={x(v)} y1={4} y2={bottom} stroke="#ddd5c5" />
       <Text x={x(v)} y={bottom + 16} anchor="middle" soft>
-        {decimals(v, 2)}
+        {plainly(v)}
       </Text>
     </g>
   ));

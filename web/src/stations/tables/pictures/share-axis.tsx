@@ -3,9 +3,11 @@ import { SOFT } from "./colours";
 import type { Row } from "./data";
 import { LABEL, ROOM, Text } from "./frame";
 
-/** From nought to the largest upper limit: that share, and where a share lies. */
+/** From nought to a whole per cent that no upper limit passes: that share, and where a share lies. */
 export function shareScale(rows: readonly Row[]) {
-  const most = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
+  const largest = Math.max(...rows.flatMap((r) => r.shares.map((s) => s.high ?? s.est)), 0.01);
+  const step = largest > 0.2 ? 5 : 1;
+  const most = (step * Math.ceil((100 * largest) / step - 1e-9)) / 100;
   return { most, x: (share: number) => LABEL + (share / most) * ROOM };
 }
 
