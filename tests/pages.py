@@ -2,7 +2,8 @@
 
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -159,6 +160,13 @@ class Browser:
             return True
 
         self.until(click, f"the link {text}")
+
+    @contextmanager
+    def far_away(self, seconds: float) -> Iterator[None]:
+        """A server that takes this long to be reached."""
+        self.driver.set_network_conditions(latency=seconds * 1000, throughput=10_000_000)
+        yield
+        self.driver.delete_network_conditions()
 
     def errors(self) -> list[str]:
         """What the console complained about."""

@@ -1,7 +1,15 @@
-import { queryOptions, useMutation, useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
+import {
+  notifyManager,
+  queryOptions,
+  useMutation,
+  useQuery,
+  useQueryClient,
+  useSuspenseQuery,
+} from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
-import { useDeferredValue } from "react";
+import { useDeferredValue, useMemo } from "react";
 import { tell } from "../parts/notices";
+import { type Asked, type Made, partsOf, withAsked } from "./asked";
 import { api, got, Refusal, type Schema, type Step, type StudyView } from "./client";
 
 const inStudy = (study_id: string) => ({ params: { path: { study_id } } });
@@ -125,16 +133,42 @@ export const tableQuery = (id: string, edition: number, table_id: string) =>
 
 const studyRoute = getRouteApi("/study/$id");
 
-/** The study of the page one is on. */
-export function useStudy(): StudyView {
+/** Changes of a study that were asked for and are not saved yet. */
+const askedQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["asked", id],
+    queryFn: (): readonly Asked[] => [],
+    initialData: [],
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: Number.POSITIVE_INFINITY,
+  });
+
+/** The study of the page one is on, as it is saved. */
+export function useSaved(): StudyView {
   const { id } = studyRoute.useParams();
   return useSuspenseQuery(studyQuery(id)).data;
 }
 
+/** The study of the page one is on: its document with what was asked for already in it, all else as it is saved. */
+export function useStudy(): StudyView {
+  const saved = useSaved();
+  const asked = useQuery(askedQuery(saved.id)).data;
+  return useMemo(() => ({ ...saved, document: withAsked(saved.document, asked) }), [saved, asked]);
+}
+
 /** The edition that is shown: while a newer one is being worked out, the one before stays on the page. */
 function useShown() {
-  const study = useStudy();
+  const study = useSaved();
   return [study.id, useDeferredValue(study.edition)] as const;
+}
+
+/** Whether all that was asked for is saved, and the page shows it: what the server lists by place, such as entries of the ledger, stands
+ * in the document at that place only then. */
+export function useSettled(): boolean {
+  const study = useSaved();
+  const asked = useQuery(askedQuery(study.id)).data;
+  const [, shown] = useShown();
+  return asked.length === 0 && shown === study.edition;
 }
 
 export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;
@@ -152,29 +186,10 @@ export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data
 export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
 
-type Parts = Partial<
-  Pick<
-    Schema["Study"],
-    | "title"
-    | "codebook"
-    | "screening"
-    | "ledger"
-    | "weightings"
-    | "design"
-    | "tables"
-    | "where"
-    | "usual_banner"
-    | "marks"
-    | "suppression"
-  >
->;
-
-/** New parts, or how they come from the newest state there is when their turn comes. */
-type Made = Parts | ((document: Schema["Study"]) => Parts);
-
-/** Changes of a study, one after the other. Every one is checked whole by the server, saved, and answered with the new state. */
+/** Changes of a study, one after the other. What is asked for shows at once, and is checked whole by the server, saved, and answered
+ * with the new state; refused, it is gone again. */
 export function useChange() {
-  const study = useStudy();
+  const study = useSaved();
   const client = useQueryClient();
   const settle = (view: StudyView) => client.setQueryData(studyQuery(view.id).queryKey, view);
   const refuse = (error: Error) => {
@@ -184,14 +199,28 @@ export function useChange() {
   const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
   const edition = () => newest().edition;
   const path = { study_id: study.id };
+  const asking = (turned: (asked: readonly Asked[]) => readonly Asked[]) =>
+    client.setQueryData(askedQuery(study.id).queryKey, (asked) => turned(asked ?? []));
   const change = useMutation({
     scope: { id: `study ${study.id}` },
+    onMutate: (made: Made) => {
+      const asked = { made };
+      asking((others) => [...others, asked]);
+      return asked;
+    },
     mutationFn: (made: Made) => {
-      const parts = typeof made === "function" ? made(newest().document) : made;
+      const parts = partsOf(made, newest().document);
       return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
     },
-    onSuccess: settle,
-    onError: refuse,
+    onSuccess: (view, _, answered) =>
+      notifyManager.batch(() => {
+        settle(view);
+        asking((asked) => asked.filter((a) => a !== answered));
+      }),
+    onError: (error, _, refused) => {
+      asking((asked) => asked.filter((a) => a !== refused));
+      refuse(error);
+    },
   });
   const move = useMutation({
     scope: { id: `study ${study.id}` },

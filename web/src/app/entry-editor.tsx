@@ -1,7 +1,7 @@
 import { Check } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Step } from "../api/client";
-import { useChange, useCodebook, useStudy } from "../api/queries";
+import { useChange, useCodebook, useSettled, useStudy } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { Choice, Field, TextArea, TextInput, Tick } from "../parts/fields";
 import { FormulaField } from "../parts/formula";
@@ -50,6 +50,7 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
   const study = useStudy();
   const codebook = useCodebook();
   const { change } = useChange();
+  const settled = useSettled();
   const [draft, setDraft] = useState<Record<string, unknown>>({ ...before });
   const { trial } = useTrial({ step: draft as Step, insteadOf: at + 1 });
   const names = codebook.variables.map((v) => v.variable.name);
@@ -138,7 +139,7 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
           label={`Keep entry ${at + 1} like this`}
           icon={Check}
           look="strong"
-          disabled={change.isPending || !trial || trial.faults.length > 0}
+          disabled={!settled || !trial || trial.faults.length > 0}
           run={() => {
             change.mutateAsync({ ledger: steps.map((s, i) => (i === at ? (draft as Step) : s)) }).then(done, () => {});
           }}

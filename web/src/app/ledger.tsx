@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
 import { Suspense, useState } from "react";
 import { api, got, type Schema, type Step } from "../api/client";
-import { useChange, useLedger, useStudy } from "../api/queries";
+import { useChange, useLedger, useSettled, useStudy } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { TextInput } from "../parts/fields";
 import { count, day, plural } from "../parts/figures";
@@ -69,6 +69,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
   const [open, setOpen] = useState<"seen" | "edited" | null>(null);
   const study = useStudy();
   const { change } = useChange();
+  const settled = useSettled();
   const at = entry.step - 1;
   const steps = study.document.ledger ?? [];
   const move = (by: number) => {
@@ -154,7 +155,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
           icon={ArrowUp}
           bare
           look="quiet"
-          disabled={change.isPending || at === 0}
+          disabled={!settled || at === 0}
           run={() => move(-1)}
         />
         <ActionButton
@@ -163,7 +164,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
           icon={ArrowDown}
           bare
           look="quiet"
-          disabled={change.isPending || at === steps.length - 1}
+          disabled={!settled || at === steps.length - 1}
           run={() => move(1)}
         />
         <ActionButton
@@ -172,7 +173,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
           icon={Power}
           pressed={!entry.off}
           look="quiet"
-          disabled={change.isPending}
+          disabled={!settled}
           run={() => change.mutate({ ledger: steps.map((s, i) => (i === at ? { ...s, off: !s.off } : s)) })}
         >
           {entry.off ? "Switch on" : "Switch off"}
@@ -183,7 +184,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
           icon={Trash}
           bare
           look="quiet"
-          disabled={change.isPending}
+          disabled={!settled}
           run={() => change.mutate({ ledger: steps.filter((_, i) => i !== at) })}
         />
       </div>

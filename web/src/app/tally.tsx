@@ -1,7 +1,7 @@
 import { CaretDown, CaretUp } from "@phosphor-icons/react";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import type { ReactNode } from "react";
-import { useStudy } from "../api/queries";
+import { useSaved } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { clock, count, plural } from "../parts/figures";
 
@@ -12,7 +12,7 @@ function Opens({
   to: "intake" | "screening/flow" | "screening/cells" | "weighting" | "tables/_all";
   children: ReactNode;
 }) {
-  const study = useStudy();
+  const study = useSaved();
   return (
     <Link
       to={`/study/$id/${to}` as "/study/$id/release"}
@@ -26,7 +26,7 @@ function Opens({
 
 /** Where the study stands, in one sentence. Each number opens what it counts. */
 export function TallyLine() {
-  const study = useStudy();
+  const study = useSaved();
   const { tally } = study;
   const { ledger } = useSearch({ from: "/study/$id" });
   const navigate = useNavigate();

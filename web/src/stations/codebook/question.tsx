@@ -157,12 +157,8 @@ function ToTable({ view }: { view: VariableView }) {
       go(there.id);
       return;
     }
-    change
-      .mutateAsync((document) => ({ tables: [...(document.tables ?? []), wanted] }))
-      .then(
-        () => go(wanted.id),
-        () => {},
-      );
+    change.mutate((document) => ({ tables: [...(document.tables ?? []), wanted] }));
+    go(wanted.id);
   };
   return (
     <ActionButton

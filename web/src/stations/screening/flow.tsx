@@ -1,7 +1,7 @@
 import { ListMagnifyingGlass, Power } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
 import { Fragment } from "react";
-import { useChange, useFlow, useStudy } from "../../api/queries";
+import { useChange, useFlow, useSettled, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, plural } from "../../parts/figures";
 import { Heading } from "../../parts/panes";
@@ -24,6 +24,7 @@ export function Flow() {
   const study = useStudy();
   const flow = useFlow();
   const { change } = useChange();
+  const settled = useSettled();
   const navigate = useNavigate();
   const whole = Math.max(flow.received, 1);
   const steps = study.document.ledger ?? [];
@@ -72,7 +73,7 @@ export function Flow() {
                   }
                   icon={Power}
                   look="quiet"
-                  disabled={change.isPending}
+                  disabled={!settled}
                   run={() =>
                     change.mutate({
                       ledger: steps.map((s, i) => (i === entry.step - 1 ? { ...s, off: !s.off } : s)),

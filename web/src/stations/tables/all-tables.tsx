@@ -2,9 +2,8 @@ import { Download, UploadSimple } from "@phosphor-icons/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
-import { studyQuery, useChange, useStudy } from "../../api/queries";
+import { studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { useAsked } from "../../parts/asked";
 import { Tick } from "../../parts/fields";
 import { plural } from "../../parts/figures";
 import { save } from "../../parts/files";
@@ -121,8 +120,7 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   const { change } = useChange();
   const { document } = study;
   const below = document.suppression?.below ?? null;
-  const [marks, askMarks] = useAsked(document.marks ?? {});
-  const [usual, askUsual] = useAsked(document.usual_banner ?? []);
+  const saved = useSaved();
   const coded = codebook.variables
     .filter((v) => ["coded", "date"].includes(v.variable.kind))
     .map((v) => ({ name: v.variable.name, title: v.variable.label }));
@@ -132,19 +130,19 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
       <FilterField
         label="Filter of the study"
         hint="Every table is held to it: a domain, nobody is set aside by it. Left empty: everybody."
-        value={document.where}
+        value={saved.document.where}
         take={(where) => change.mutate({ where })}
       />
       <FindMany
         id="usual-banner"
         label="Usual banner"
         hint="A new table begins with it; so does the table of a question, from the Codebook."
-        chosen={chosenOf(usual)}
+        chosen={chosenOf(document.usual_banner ?? [])}
         options={coded}
         nest
-        change={(to) => askUsual(entriesOf(to), change.mutateAsync({ usual_banner: entriesOf(to) }))}
+        change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
       />
-      <MarkRules marks={marks} change={(to) => askMarks(to, change.mutateAsync({ marks: to }))} />
+      <MarkRules marks={document.marks ?? {}} change={(to) => change.mutate({ marks: to })} />
       <Sub>Small cells</Sub>
       <div className="flex items-center gap-2 py-0.5">
         <Tick

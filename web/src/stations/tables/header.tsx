@@ -78,14 +78,10 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
         run={() => {
           let id = `${request.id}-copy`;
           while (tables.some((t) => t.id === id)) id += "-copy";
-          change
-            .mutateAsync((document) => ({
-              tables: (document.tables ?? []).flatMap((t) => (t.id === request.id ? [t, { ...t, id }] : [t])),
-            }))
-            .then(
-              () => go(id),
-              () => {},
-            );
+          change.mutate((document) => ({
+            tables: (document.tables ?? []).flatMap((t) => (t.id === request.id ? [t, { ...t, id }] : [t])),
+          }));
+          go(id);
         }}
       />
       <ActionButton
@@ -95,12 +91,8 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
         bare
         look="quiet"
         run={() => {
-          change
-            .mutateAsync((document) => ({ tables: (document.tables ?? []).filter((t) => t.id !== request.id) }))
-            .then(
-              () => go(undefined),
-              () => {},
-            );
+          change.mutate((document) => ({ tables: (document.tables ?? []).filter((t) => t.id !== request.id) }));
+          go(undefined);
         }}
       />
     </div>

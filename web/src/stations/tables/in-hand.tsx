@@ -2,9 +2,8 @@ import { ArrowsClockwise, ChartBarHorizontal, Table as TableIcon } from "@phosph
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import type { Schema } from "../../api/client";
-import { tableQuery, useChange, useStudy } from "../../api/queries";
+import { tableQuery, useChange, useSaved } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { useAsked } from "../../parts/asked";
 import { Faults } from "../../parts/notices";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
@@ -34,23 +33,34 @@ const placeOf = (cell: Schema["Cell"]) => JSON.stringify([cell.stub, cell.banner
 
 /** The newest figures of a table; where there are none, or not yet, those from before, and why. */
 function useTable(study: Schema["StudyView"], id: string) {
+  // A table that was asked for and is not saved yet cannot be counted.
+  const there = study.document.tables?.some((t) => t.id === id) ?? false;
   const { data, isPlaceholderData, error, refetch, isFetching } = useQuery({
     ...tableQuery(study.id, study.edition, id),
     placeholderData: keepPreviousData,
+    enabled: there,
   });
   const last = useRef<Schema["TableView"] | null>(null);
   const counted = data?.grid && data.result ? data : null;
   if (counted && !isPlaceholderData) last.current = counted;
   const view = counted ?? last.current;
   const stale = view != null && (isPlaceholderData || view !== data || error != null);
-  return { view, stale, faults: data?.faults ?? [], error, refetch, counting: isPlaceholderData || isFetching };
+  return {
+    view,
+    stale,
+    faults: data?.faults ?? [],
+    error,
+    refetch,
+    counting: !there || isPlaceholderData || isFetching,
+  };
 }
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
-export function TableInHand({ saved, codebook }: { saved: Request; codebook: Schema["CodebookView"] }) {
-  const study = useStudy();
+export function TableInHand({ request, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
+  const study = useSaved();
   const { change } = useChange();
-  const [request, ask] = useAsked(saved);
+  // Figures, and the cases behind them, are of what is saved.
+  const saved = study.document.tables?.find((t) => t.id === request.id) ?? request;
   const { view, stale, faults, error, refetch, counting } = useTable(study, request.id);
   const beside = request.beside ?? ["se", "interval"];
   const [chosen, choose] = useState<string | null>(null);
@@ -58,12 +68,9 @@ export function TableInHand({ saved, codebook }: { saved: Request; codebook: Sch
   const cell = view?.result?.cells.find((c) => placeOf(c) === chosen);
   const [pictured, setPictured] = useState(false);
   const save = (parts: Partial<Request>) =>
-    ask(
-      { ...request, ...parts },
-      change.mutateAsync((document) => ({
-        tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
-      })),
-    );
+    change.mutate((document) => ({
+      tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
+    }));
   const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
   return (

@@ -29,12 +29,8 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
   const add = () => {
     if (!first) return;
     const request = { ...tableOf(first, study.document.usual_banner ?? [], tables), title: "New table" };
-    change
-      .mutateAsync((document) => ({ tables: [...(document.tables ?? []), request] }))
-      .then(
-        () => go(request.id),
-        () => {},
-      );
+    change.mutate((document) => ({ tables: [...(document.tables ?? []), request] }));
+    go(request.id);
   };
   const shift = (id: string, by: -1 | 1) =>
     change.mutate((document) => ({ tables: shifted(document.tables ?? [], id, by) }));

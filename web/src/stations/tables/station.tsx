@@ -21,7 +21,7 @@ export function TablesStation() {
     if (current) {
       return (
         <Suspense fallback={<p className="text-soft">Counting …</p>}>
-          <TableInHand key={current.id} saved={current} codebook={book} />
+          <TableInHand key={current.id} request={current} codebook={book} />
         </Suspense>
       );
     }

@@ -64,7 +64,7 @@ export function MarginInHand({
   report?: Report;
   faults: readonly Schema["Fault"][];
 }) {
-  const { study, weighting, margin: turn, saved } = useWeighting(weightingAt);
+  const { study, weighting, margin: turn, save } = useWeighting(weightingAt);
   const navigate = useNavigate();
   const margins = weighting.margins ?? [];
   const within = weighting.within ?? [];
@@ -74,10 +74,8 @@ export function MarginInHand({
   const move = (by: number) => {
     const to = margins.filter((_, i) => i !== at);
     to.splice(at + by, 0, margin);
-    saved({ margins: to }).then(
-      () => go(`margin-${at + by}`),
-      () => {},
-    );
+    save({ margins: to });
+    go(`margin-${at + by}`);
   };
   const own = margin.targets.some((t) => within.some((name) => name in t.at));
   const groups = within.length ? categoriesOf(within, codebook) : [{ at: {}, label: "" }];
@@ -148,10 +146,8 @@ export function MarginInHand({
             icon={Trash}
             look="quiet"
             run={() => {
-              saved({ margins: margins.filter((_, i) => i !== at) }).then(
-                () => go(""),
-                () => {},
-              );
+              save({ margins: margins.filter((_, i) => i !== at) });
+              go("");
             }}
           >
             Take out

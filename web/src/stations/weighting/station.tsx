@@ -133,11 +133,10 @@ export function WeightingStation() {
   const marginAt = place ? Number(place[1]) : -1;
   const margin = weighting.margins?.[marginAt];
   const go = (to?: string) => navigate({ to: "/study/$id/weighting/{-$item}", params: { id: study.id, item: to } });
-  const add = (made: Weighting) =>
-    change.mutateAsync({ weightings: [...weightings, made] }).then(
-      () => go(itemOf(weightings.length)),
-      () => {},
-    );
+  const add = (made: Weighting) => {
+    change.mutate({ weightings: [...weightings, made] });
+    go(itemOf(weightings.length));
+  };
   const there = at === 0 || at < weightings.length;
   return (
     <Panes
@@ -171,10 +170,8 @@ export function WeightingStation() {
                   look="quiet"
                   disabled={change.isPending}
                   run={() => {
-                    change.mutateAsync({ weightings: weightings.filter((_, i) => i !== at) }).then(
-                      () => go(undefined),
-                      () => {},
-                    );
+                    change.mutate({ weightings: weightings.filter((_, i) => i !== at) });
+                    go(undefined);
                   }}
                 />
               </>

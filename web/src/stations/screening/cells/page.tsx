@@ -1,7 +1,7 @@
 import { ArrowCounterClockwise, X } from "@phosphor-icons/react";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useCallback, useMemo, useState } from "react";
-import { useChange, useStudy } from "../../../api/queries";
+import { useChange, useSettled, useStudy } from "../../../api/queries";
 import { ActionButton } from "../../../parts/actions";
 import { FormulaField } from "../../../parts/formula";
 import { Heading } from "../../../parts/panes";
@@ -14,6 +14,7 @@ import type { Asked } from "./window";
 function TakeBack({ entry, hand }: { entry: number; hand: InHand }) {
   const study = useStudy();
   const { change } = useChange();
+  const settled = useSettled();
   const steps = study.document.ledger ?? [];
   return (
     <section aria-label="The case in hand" className="flex items-center gap-4 py-2 text-sm">
@@ -24,7 +25,7 @@ function TakeBack({ entry, hand }: { entry: number; hand: InHand }) {
         id="take-case-back"
         label="Take this case back"
         icon={ArrowCounterClockwise}
-        disabled={change.isPending}
+        disabled={!settled}
         run={() =>
           change.mutate({
             ledger: steps.map((step, i) =>
