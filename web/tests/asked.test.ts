@@ -1,6 +1,8 @@
-import { expect, test } from "vitest";
+import { QueryClient } from "@tanstack/react-query";
+import { expect, test, vi } from "vitest";
 import { type Asked, withAsked } from "../src/api/asked";
-import type { Schema } from "../src/api/client";
+import { api, type Schema, type StudyView } from "../src/api/client";
+import { studyQuery } from "../src/api/queries";
 
 const saved = { title: "A study", where: null, tables: [] } as unknown as Schema["Study"];
 const more = (id: string): Asked => ({
@@ -18,4 +20,23 @@ test("what is saved stays as it is, and is shown itself where nothing was asked 
   withAsked(saved, [more("a")]);
   expect(saved.tables).toEqual([]);
   expect(withAsked(saved, [])).toBe(saved);
+});
+
+test("an answer from before a change does not take the place of the saved change", async () => {
+  const client = new QueryClient();
+  const { queryKey } = studyQuery("s");
+  const asking = vi.spyOn(api, "GET");
+  const answers = (edition: number, meanwhile = () => {}) =>
+    asking.mockImplementationOnce((async () => {
+      await Promise.resolve();
+      meanwhile();
+      return { data: { edition }, response: Response.json({}) };
+    }) as unknown as typeof api.GET);
+  answers(4, () => client.setQueryData(queryKey, { edition: 5 } as StudyView));
+  await client.fetchQuery(studyQuery("s"));
+  expect(client.getQueryData(queryKey)?.edition).toBe(5);
+  answers(6);
+  await client.fetchQuery(studyQuery("s"));
+  expect(client.getQueryData(queryKey)?.edition).toBe(6);
+  asking.mockRestore();
 });

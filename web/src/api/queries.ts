@@ -27,8 +27,18 @@ export const fileQuery = (file_id: string) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+const studyKey = (id: string) => ["study", id] as const;
+
+/** A study. An answer that was on its way while a change was saved says how things were before: the newer one stays. */
 export const studyQuery = (id: string) =>
-  queryOptions({ queryKey: ["study", id], queryFn: () => got(api.GET("/api/v1/studies/{study_id}", inStudy(id))) });
+  queryOptions({
+    queryKey: studyKey(id),
+    queryFn: async ({ client }) => {
+      const answer = await got(api.GET("/api/v1/studies/{study_id}", inStudy(id)));
+      const known = client.getQueryData<StudyView>(studyKey(id));
+      return known && known.edition > answer.edition ? known : answer;
+    },
+  });
 
 /** Everything below a study is asked for again when its edition moves. */
 const below = (id: string, edition: number, ...rest: string[]) => ["below", id, edition, ...rest];
