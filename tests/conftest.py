@@ -17,6 +17,12 @@ settings.register_profile("ci", deadline=None, derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--far", type=float, default=0.0, metavar="SECONDS", help="the server of browser tests answers this much later: shows races"
+    )
+
+
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[MariaServer]:
     """A server of its own on loopback, stopped at the end."""

@@ -1,5 +1,6 @@
 """The real interface in headless Chromium, on a server with a fresh database."""
 
+import asyncio
 import shutil
 import socket
 import threading
@@ -13,21 +14,36 @@ from pages import Browser, chromium
 from selenium.webdriver import Chrome
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from even_ballot.api.app import make_app
 from even_ballot.services.demo import load_demo
 
 
+class Far:
+    """A server that is this many seconds away; a quarter of them where it is only asked for something."""
+
+    def __init__(self, app: ASGIApp, seconds: float) -> None:
+        self.app, self.seconds = app, seconds
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http" and scope["path"].startswith("/api/"):
+            await asyncio.sleep(self.seconds / (4 if scope["method"] == "GET" else 1))
+        await self.app(scope, receive, send)
+
+
 @pytest.fixture
-def address(engine: Engine, web: Path) -> Iterator[str]:
+def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[str]:
     """A server on loopback with the demo study in it."""
     app = make_app(engine, web)
     with Session(engine) as session, session.begin():
         load_demo(session, app.state.bench)
+    far = pytestconfig.getoption("--far")
+    served = Far(app, far) if far else app
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None))
+    server = uvicorn.Server(uvicorn.Config(served, host="127.0.0.1", port=port, log_config=None))
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     until = time.monotonic() + 20

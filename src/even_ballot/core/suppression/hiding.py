@@ -8,18 +8,16 @@ between the two is hidden, so that whoever knows the rest cannot tell the two ap
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from scipy.optimize import linprog
 from scipy.sparse import coo_array, hstack
 
 from even_ballot.core.dataset import Floats
+from even_ballot.core.program import least
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.suppression.events import Events
 
 _TRACE = 1e-7
-_solve: Any = linprog
 
 
 @dataclass(frozen=True)
@@ -105,8 +103,8 @@ class _Search:
         bounds[m:, 1] = self.value[at]
         k = place[event]
         bounds[k], bounds[m + k] = ((by, by), (0, 0)) if by > 0 else ((0, 0), (-by, -by))
-        found = _solve(np.concatenate([cost, cost]), A_eq=hstack([a, -a]), b_eq=np.zeros(len(relations)), bounds=bounds)
-        return (at, found.x[:m] - found.x[m:]) if found.status == 0 else None
+        found = least(np.concatenate([cost, cost]), bounds, (hstack([a, -a]), np.zeros(len(relations))))
+        return None if found is None else (at, found[:m] - found[m:])
 
 
 def hide(events: Events, below: int, tell: Progress = quiet) -> Hidden:

@@ -14,9 +14,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.optimize import linprog
 
 from even_ballot.core.dataset import Bools, Floats, Ints
+from even_ballot.core.program import least
 
 _FAR, _STEPS = 4.0, 300
 _PARALLEL_FROM = 400_000
@@ -229,8 +229,8 @@ class _Room:
         cost = np.zeros(self.k + 1)
         cost[-1] = sign
         bounds, upper = [*within, (0, None)], sparse.vstack(rows)
-        found = linprog(cost, upper, upto, self.meets, self.targets, bounds, method="highs")  # type: ignore[call-overload]
-        return float(found.x[-1]) if found.status == 0 else None
+        found = least(cost, bounds, (self.meets, self.targets), (upper, upto))
+        return None if found is None else float(found[-1])
 
 
 def least_high(categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float) -> float | None:
