@@ -59,7 +59,12 @@ class Browser:
         raise AssertionError(f"waited for {what}; the page says: {self.text()[:1500]}")
 
     def go(self, path: str) -> None:
+        """Opens a page, once what was asked for on this one is saved."""
+        self.saved()
         self.driver.get(self.address + path)
+
+    def saved(self) -> None:
+        self.until(lambda: not self.all("[data-saving]"), "all to be saved")
 
     def text(self) -> str:
         """What can be read on the page, as the browser itself lays it out: several times faster than asking for every element."""

@@ -247,6 +247,24 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(brows
     browser.see("mine.csv, line 2")
 
 
+def test_changes_in_quick_succession_are_all_saved(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    with browser.far_away(0.7):
+        for _ in range(3):
+            browser.act("copy-table")
+        browser.see("Saving …")
+        browser.see("5 tables")
+        browser.act("drop-table")
+        browser.saved()
+    browser.see("7 tables")
+    browser.act("copy-table")
+    browser.see("8 tables")
+    browser.saved()
+    browser.driver.refresh()
+    browser.see("8 tables")
+
+
 def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/_all")
     browser.fill("Filter of the study", "age >= 60", enter=True)

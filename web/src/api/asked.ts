@@ -21,8 +21,8 @@ export type Parts = Partial<
 /** New parts, or how they come from the newest state there is when their turn comes. */
 export type Made = Parts | ((document: Schema["Study"]) => Parts);
 
-/** A change that was asked for and is not answered yet. */
-export type Asked = { readonly made: Made };
+/** A change that was asked for and is not answered yet; turn: which one, since the page was opened. */
+export type Asked = { readonly made: Made; readonly turn: number };
 
 export const partsOf = (made: Made, document: Schema["Study"]): Parts =>
   typeof made === "function" ? made(document) : made;

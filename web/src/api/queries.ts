@@ -172,13 +172,14 @@ function useShown() {
   return [study.id, useDeferredValue(study.edition)] as const;
 }
 
+/** Whether something that was asked for is not saved yet. */
+export const useSaving = () => useQuery(askedQuery(useSaved().id)).data.length > 0;
+
 /** Whether all that was asked for is saved, and the page shows it: what the server lists by place, such as entries of the ledger, stands
  * in the document at that place only then. */
 export function useSettled(): boolean {
-  const study = useSaved();
-  const asked = useQuery(askedQuery(study.id)).data;
-  const [, shown] = useShown();
-  return asked.length === 0 && shown === study.edition;
+  const [saving, [, shown], { edition }] = [useSaving(), useShown(), useSaved()];
+  return !saving && shown === edition;
 }
 
 export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;
@@ -195,6 +196,8 @@ export const useComparison = (variables: string[]) =>
 export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data;
 export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
+
+let turns = 0;
 
 /** Changes of a study, one after the other. What is asked for shows at once, and is checked whole by the server, saved, and answered
  * with the new state; refused, it is gone again. */
@@ -214,21 +217,22 @@ export function useChange() {
   const change = useMutation({
     scope: { id: `study ${study.id}` },
     onMutate: (made: Made) => {
-      const asked = { made };
+      turns += 1;
+      const asked = { made, turn: turns };
       asking((others) => [...others, asked]);
-      return asked;
+      return asked.turn;
     },
     mutationFn: (made: Made) => {
       const parts = partsOf(made, newest().document);
       return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
     },
-    onSuccess: (view, _, answered) =>
+    onSuccess: (view, _, turn) =>
       notifyManager.batch(() => {
         settle(view);
-        asking((asked) => asked.filter((a) => a !== answered));
+        asking((asked) => asked.filter((a) => a.turn !== turn));
       }),
-    onError: (error, _, refused) => {
-      asking((asked) => asked.filter((a) => a !== refused));
+    onError: (error, _, turn) => {
+      asking((asked) => asked.filter((a) => a.turn !== turn));
       refuse(error);
     },
   });

@@ -1,7 +1,7 @@
 import { CaretDown, CaretUp } from "@phosphor-icons/react";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import type { ReactNode } from "react";
-import { useSaved } from "../api/queries";
+import { type ReactNode, useEffect } from "react";
+import { useSaved, useSaving } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { clock, count, plural } from "../parts/figures";
 
@@ -28,6 +28,14 @@ function Opens({
 export function TallyLine() {
   const study = useSaved();
   const { tally } = study;
+  const saving = useSaving();
+  // Left before it is saved, a change would be lost; the browser asks.
+  useEffect(() => {
+    if (!saving) return;
+    const ask = (e: BeforeUnloadEvent) => e.preventDefault();
+    window.addEventListener("beforeunload", ask);
+    return () => window.removeEventListener("beforeunload", ask);
+  }, [saving]);
   const { ledger } = useSearch({ from: "/study/$id" });
   const navigate = useNavigate();
   const entries = study.document.ledger?.length ?? 0;
@@ -53,7 +61,9 @@ export function TallyLine() {
             Tables: only where <Opens to="tables/_all">{study.document.where}</Opens>.{" "}
           </>
         )}
-        <span className="text-soft">Saved at {clock(study.changed)}.</span>
+        <span className="text-soft" data-saving={saving || undefined}>
+          {saving ? "Saving …" : `Saved at ${clock(study.changed)}.`}
+        </span>
       </p>
       <ActionButton
         id="ledger"

@@ -171,16 +171,18 @@ export function TakeStep({
   disabled?: boolean;
   done: () => void;
 }) {
-  const study = useStudy();
   const { change } = useChange();
   const [why, setWhy] = useState("");
   const { trial, error } = useTrial({ step, scales });
-  const book = study.document.codebook ?? {};
   const take = () => {
     if (!step) return;
     const entry = { ...step, why: why.trim() || step.why || null };
-    const parts = scales ? { codebook: { ...book, scales: { ...book.scales, ...scales } } } : {};
-    change.mutateAsync({ ...parts, ledger: [...(study.document.ledger ?? []), entry] }).then(done, () => {});
+    change
+      .mutateAsync(({ codebook, ledger }) => ({
+        ...(scales ? { codebook: { ...codebook, scales: { ...codebook?.scales, ...scales } } } : {}),
+        ledger: [...(ledger ?? []), entry],
+      }))
+      .then(done, () => {});
   };
   return (
     <section aria-label="What it would do" className="mt-3 border-hair border-t pt-2">
