@@ -84,26 +84,45 @@ def test_a_plan_that_cannot_be_read_says_where_and_changes_nothing(
     assert api("GET", f"/studies/{demo['id']}")["edition"] == demo["edition"]
 
 
-def test_counting_a_table_is_seen_and_stopped_and_counted_again(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
-    begun = threading.Event()
+class EndlessCount:
+    """Table "need" asked for, and counted until it is stopped."""
 
-    def slow(passes: Any, request: Any, where: str, tell: Any) -> Any:
+    def __init__(self, api: Any, study: dict[str, Any], monkeypatch: Any) -> None:
+        self.begun, self.found, self.monkeypatch = threading.Event(), [], monkeypatch
+        monkeypatch.setattr(benches, "counted_table", self._count)
+        self.thread = threading.Thread(target=lambda: self.found.append(table(api, study, "need")))
+        self.thread.start()
+        assert self.begun.wait(20)
+        monkeypatch.setattr(benches, "counted_table", counted_table)
+
+    def _count(self, passes: Any, request: Any, where: str, tell: Any) -> Any:
         while True:
             tell("Counting for ever", 0.25)
-            begun.set()
+            self.begun.set()
 
-    monkeypatch.setattr(benches, "counted_table", slow)
-    found: list[dict[str, Any]] = []
-    thread = threading.Thread(target=lambda: found.append(table(api, demo, "need")))
-    thread.start()
-    assert begun.wait(20)
+    def says(self) -> str:
+        """What is wrong with the table, once there is an answer."""
+        self.thread.join(20)
+        return str(self.found[0]["faults"][0]["what"])
+
+
+def test_counting_a_table_is_seen_and_stopped_and_counted_again(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
+    count = EndlessCount(api, demo, monkeypatch)
     assert api("GET", f"/studies/{demo['id']}/doing") == {"says": "Counting for ever", "share": 0.25}
     api("DELETE", f"/studies/{demo['id']}/doing", 204)
-    thread.join(20)
-    assert "stopped" in found[0]["faults"][0]["what"]
+    assert "stopped" in count.says()
     assert api("GET", f"/studies/{demo['id']}/doing") is None
-    monkeypatch.setattr(benches, "counted_table", counted_table)
     assert table(api, demo, "need")["faults"] == []
+
+
+def test_a_count_that_a_change_made_useless_ends(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
+    count = EndlessCount(api, demo, monkeypatch)
+    asked = [{**t, "where": "age > 30"} if t["id"] == "need" else t for t in demo["document"]["tables"]]
+    study = api.change(demo, tables=asked)
+    assert table(api, study, "fares")["faults"] == []
+    assert count.thread.is_alive()
+    assert table(api, study, "need")["faults"] == []
+    assert "changed while" in count.says()
 
 
 def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(api: Any, demo: dict[str, Any]) -> None:

@@ -5,10 +5,8 @@ undo, switching off and reordering find earlier states again.
 """
 
 import hashlib
-import threading
-from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
@@ -20,7 +18,7 @@ from even_ballot.core.display import Display
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
 from even_ballot.core.passes import Passes
-from even_ballot.core.progress import Progress, Stopped
+from even_ballot.core.progress import Progress
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding, sweep
@@ -30,6 +28,8 @@ from even_ballot.core.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.core.weighting.request import Weighting
+from even_ballot.services.kept import Kept
+from even_ballot.services.works import Works
 from even_ballot.store.files import file_table
 from even_ballot.store.studies import State
 
@@ -79,67 +79,17 @@ class Designed:
     weight: Floats
 
 
-@dataclass(frozen=True)
-class Doing:
-    """What is being done, and the share of it that is."""
-
-    says: str
-    share: float | None
-
-
-class _Work:
-    """Work that somebody waits for."""
-
-    def __init__(self) -> None:
-        self.doing: Doing | None = None
-        self.stop = threading.Event()
-
-    def tell(self, says: str, share: float | None) -> None:
-        if self.stop.is_set():
-            raise Stopped
-        self.doing = Doing(says, share)
-
-
-class _Kept:
-    """The most recently used values by key."""
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._values: OrderedDict[str, Any] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: str) -> Any:
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-            return self._values.get(key)
-
-    def put(self, key: str, value: Any) -> None:
-        with self._lock:
-            self._values[key] = value
-            self._values.move_to_end(key)
-            while len(self._values) > self._most:
-                self._values.popitem(last=False)
-
-
 class Bench:
     """Keeps the most recently used states; faults are kept like results. Files are kept apart, so that many states of one
     study do not push out what they are all made of; so are orders of all cases, which are large."""
 
     def __init__(self) -> None:
-        self._works: dict[str, list[_Work]] = {}
-        self._kept = {"states": _Kept(600), "files": _Kept(24), "orders": _Kept(24), "passes": _Kept(3)}
+        self.works = Works()
+        self._kept = {"states": Kept(600), "files": Kept(24), "orders": Kept(24), "passes": Kept(3)}
 
     def once(self, key: str, make: Callable[[], T], among: Literal["states", "files", "orders", "passes"] = "states") -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""
-        kept = self._kept[among]
-        found: Any = kept.get(key)
-        if found is None:
-            try:
-                found = make()
-            except StudyError as error:
-                found = error
-            kept.put(key, found)
+        found = self._kept[among].once(key, make)
         if isinstance(found, StudyError):
             raise StudyError(found.faults)
         return found  # type: ignore[no-any-return]
@@ -201,28 +151,12 @@ class Bench:
         key, ledgered = self.ledgered(session, state)
         book, settings = state.study.codebook, state.study.screening
         key = hash_of("sweep", key, book.model_dump_json(), settings.model_dump_json())
-        with self.telling(state) as tell:
+        with self._telling(state) as tell:
             return self.once(key, lambda: sweep(ledgered.last, book, settings, tell))
 
-    @contextmanager
-    def telling(self, state: State) -> Iterator[Progress]:
+    def _telling(self, state: State, what: str | None = None) -> AbstractContextManager[Progress]:
         """Work on a study that is seen while it goes on, and can be stopped."""
-        work = _Work()
-        works = self._works.setdefault(state.record.id, [])
-        works.append(work)
-        try:
-            yield work.tell
-        finally:
-            works.remove(work)
-
-    def doing(self, study_id: str) -> Doing | None:
-        """What is being worked out for a study that takes a while."""
-        return next((work.doing for work in self._works.get(study_id, ()) if work.doing is not None), None)
-
-    def stop(self, study_id: str) -> None:
-        """Stops what is being worked out for a study; nothing is kept of it, and nothing is lost."""
-        for work in list(self._works.get(study_id, ())):
-            work.stop.set()
+        return self.works.telling(state.record.id, state.record.edition, what)
 
     def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
         """The cases with their weights."""
@@ -264,21 +198,21 @@ class Bench:
 
     def table(self, session: Session, state: State, at: int) -> TableResult:
         """One table of the study."""
-        return self._counted(session, state, state.study.tables[at], at)
+        return self._counted(session, state, state.study.tables[at], at, None)
 
     def told(self, session: Session, state: State, at: int) -> TableResult:
-        """The same with the comparisons that a reading in words is made of."""
+        """The same with the comparisons that a reading in words is made of. It takes the place of an earlier edition's."""
         request = state.study.tables[at]
         tests = tuple(dict.fromkeys((*request.tests, "columns")))
-        return self._counted(session, state, request.model_copy(update={"tests": tests}), at)
+        return self._counted(session, state, request.model_copy(update={"tests": tests}), at, f"table {request.id}")
 
-    def _counted(self, session: Session, state: State, request: TableRequest, at: int) -> TableResult:
+    def _counted(self, session: Session, state: State, request: TableRequest, at: int, what: str | None) -> TableResult:
         before, passes = self.passes(session, state)
         counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
         key = hash_of("table", before, counted.model_dump_json())
 
         def count() -> TableResult:
-            with self.telling(state) as tell:
+            with self._telling(state, what) as tell:
                 return counted_table(passes, counted, f"tables[{at}]", tell)
 
         result = self.once(key, count)
@@ -303,7 +237,7 @@ class Bench:
         key = hash_of("pattern", before, str(below), *(request.model_dump_json(include=asked) for request in requests))
 
         def choose() -> Pattern:
-            with self.telling(state) as tell:
+            with self._telling(state) as tell:
                 return pattern_of(passes, requests, below, tell)
 
         return key, self.once(key, choose)
@@ -316,7 +250,7 @@ class Bench:
     def results(self, session: Session, state: State) -> Results:
         """Everything, as a run of the study file finds it."""
         _, weighted = self.weighted(session, state)
-        with self.telling(state) as tell:
+        with self._telling(state) as tell:
             tables = []
             for at, request in enumerate(state.study.tables):
                 tell(f"Counting {request.title or request.id}", at / len(state.study.tables))

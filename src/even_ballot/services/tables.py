@@ -18,9 +18,11 @@ from even_ballot.formats.words import in_words
 from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
 from even_ballot.services.views import TableView
+from even_ballot.services.works import Superseded
 from even_ballot.store.studies import State, dump_study, read_study, write_study
 
 _STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
+_SUPERSEDED = Fault("The study was changed while this table was being counted.", "", "Count it again, as the study is now.")
 
 
 def table(session: Session, bench: Bench, state: State, table_id: str) -> TableView:
@@ -36,6 +38,8 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
         note = methods_note(state.study, bench.notable(session, state), (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
+    except Superseded:
+        return TableView(table_id, None, None, (), (_SUPERSEDED,))
     except Stopped:
         return TableView(table_id, None, None, (), (_STOPPED,))
     compared = tuple(test for test in told.tests if isinstance(test, Columns))

@@ -15,12 +15,12 @@ from even_ballot.services import cells as grids
 from even_ballot.services import codebook as codebooks
 from even_ballot.services import codebook_files, trial
 from even_ballot.services import ledger as ledgers
-from even_ballot.services.bench import Doing
 from even_ballot.services.cells import CellsView, CellsWanted, FlowView
 from even_ballot.services.codebook import FitWanted
 from even_ballot.services.codebook_files import Laid
 from even_ballot.services.trial import Proposed, Trial
 from even_ballot.services.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
+from even_ballot.services.works import Doing
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
 
@@ -114,13 +114,13 @@ def findings(state: CurrentStudy, session: Transaction, bench: Workbench) -> lis
 @router.get("/doing")
 def doing(study_id: str, bench: Workbench) -> Doing | None:
     """What is being worked out for the study, where it takes a while."""
-    return bench.doing(study_id)
+    return bench.works.doing(study_id)
 
 
 @router.delete("/doing", status_code=204)
 def stop_doing(study_id: str, bench: Workbench) -> None:
     """Stops what is being worked out for the study."""
-    bench.stop(study_id)
+    bench.works.stop(study_id)
 
 
 @router.get("/findings/cases", response_model_exclude_none=True)

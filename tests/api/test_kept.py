@@ -1,0 +1,113 @@
+"""Values made once, whoever asks for them; work that is seen, stopped and superseded."""
+
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any
+
+import pytest
+
+from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.progress import Stopped
+from even_ballot.services.kept import Kept
+from even_ballot.services.works import Superseded, Works
+
+PATIENCE = 10
+
+
+class Maker:
+    """Makes a value when it is let go; counts how often it was asked to."""
+
+    def __init__(self, ends: Callable[[], Any]) -> None:
+        self.ends, self.calls = ends, 0
+        self.begun, self.go = threading.Event(), threading.Event()
+
+    def __call__(self) -> Any:
+        self.calls += 1
+        self.begun.set()
+        assert self.go.wait(PATIENCE)
+        return self.ends()
+
+
+def raising(error: Exception) -> Callable[[], Any]:
+    def ends() -> Any:
+        raise error
+
+    return ends
+
+
+def asked_by_three(kept: Kept, maker: Maker, then: Callable[[], Any]) -> list[Future[Any]]:
+    """One who makes, and two who ask while it is being made; they would make something else."""
+    with ThreadPoolExecutor(3) as pool:
+        first = pool.submit(kept.once, "key", maker)
+        assert maker.begun.wait(PATIENCE)
+        others = [pool.submit(kept.once, "key", then) for _ in range(2)]
+        maker.go.set()
+    return [first, *others]
+
+
+def test_what_is_being_made_is_waited_for() -> None:
+    value = object()
+    maker = Maker(lambda: value)
+    answers = asked_by_three(Kept(5), maker, raising(AssertionError("made twice")))
+    assert all(answer.result() is value for answer in answers)
+    assert maker.calls == 1
+
+
+def test_a_fault_is_kept_for_all_who_ask() -> None:
+    kept, maker = Kept(5), Maker(raising(fault("It is wrong.")))
+    answers = asked_by_three(kept, maker, raising(AssertionError("made twice")))
+    assert {str(answer.result()) for answer in answers} == {str(StudyError([*kept.once("key", int).faults]))}
+
+
+def test_who_waits_is_stopped_too_and_nothing_is_kept() -> None:
+    kept = Kept(5)
+    answers = asked_by_three(kept, Maker(raising(Stopped())), raising(AssertionError("not to be made")))
+    assert all(isinstance(answer.exception(), Stopped) for answer in answers)
+    assert kept.once("key", lambda: "anew") == "anew"
+
+
+@pytest.mark.parametrize("error", [OSError("lost"), Superseded()])
+def test_who_waits_makes_it_where_the_first_had_a_reason_of_its_own_to_end(error: Exception) -> None:
+    first, *others = asked_by_three(Kept(5), Maker(raising(error)), lambda: "made after all")
+    assert first.exception() is error
+    assert [other.result() for other in others] == ["made after all"] * 2
+
+
+def test_the_least_recently_used_goes() -> None:
+    kept = Kept(2)
+    for key in ("a", "b", "a", "c"):
+        kept.once(key, lambda key=key: key * 2)
+    assert kept.once("a", lambda: "again") == "aa"
+    assert kept.once("b", lambda: "again") == "again"
+
+
+def test_work_on_a_newer_edition_takes_the_place_of_that_on_an_earlier_one() -> None:
+    works = Works()
+    with works.telling("s", 1, "table a") as first, works.telling("s", 1, "table b") as other:
+        first("Counting a", 0.5)
+        other("Counting b", 0.1)
+        with works.telling("s", 1, "table a") as same:
+            first("Counting a", 0.6)
+            same("Counting a again", 0.2)
+            with works.telling("s", 2, "table a") as newer:
+                for tell in (first, same):
+                    with pytest.raises(Superseded):
+                        tell("Counting a", 0.7)
+                newer("Counting a anew", 0.0)
+                other("Counting b", 0.2)
+                doing = works.doing("s")
+                assert doing is not None
+                assert doing.says == "Counting a anew"
+    assert works.doing("s") is None
+
+
+def test_work_without_a_place_is_stopped_by_nobody_but_who_asks_to() -> None:
+    works = Works()
+    with works.telling("s", 1) as release, works.telling("t", 1) as elsewhere:
+        with works.telling("s", 2), works.telling("s", 3, "table a"):
+            release("Counting for the release", 0.5)
+        works.stop("s")
+        with pytest.raises(Stopped):
+            release("Counting for the release", 0.6)
+        elsewhere("Counting", 0.5)
