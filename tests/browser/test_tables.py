@@ -314,7 +314,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(browser: Browser, st
     browser.fill("Filter (a domain)", "age >= 30", enter=True)
     browser.see("2,026 of 2,268 cases")
     browser.see("Counting slowly")
-    browser.see("they are being counted anew")
+    browser.see("figures are being counted anew")
     assert browser.driver.switch_to.active_element.get_attribute("value") == "age >= 30"
     browser.act("stop-doing")
     browser.see("Counting this table was stopped.")

@@ -6,12 +6,11 @@ import { studyQuery } from "../src/api/queries";
 
 const saved = { title: "A study", where: null, tables: [] } as unknown as Schema["Study"];
 const more = (id: string): Asked => ({
-  turn: 1,
   made: (document) => ({ tables: [...(document.tables ?? []), { id } as NonNullable<Schema["Study"]["tables"]>[0]] }),
 });
 
 test("changes that were asked for build on one another, in their order", () => {
-  const shown = withAsked(saved, [more("a"), { turn: 2, made: { where: "age > 17" } }, more("b"), { turn: 3, made: { where: null } }]);
+  const shown = withAsked(saved, [more("a"), { made: { where: "age > 17" } }, more("b"), { made: { where: null } }]);
   expect(shown.tables?.map((t) => t.id)).toEqual(["a", "b"]);
   expect(shown.where).toBeNull();
   expect(shown.title).toBe("A study");

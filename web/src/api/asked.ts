@@ -1,3 +1,4 @@
+import { useSyncExternalStore } from "react";
 import type { Schema } from "./client";
 
 /** The parts of a study's document that the interface changes. */
@@ -21,8 +22,8 @@ export type Parts = Partial<
 /** New parts, or how they come from the newest state there is when their turn comes. */
 export type Made = Parts | ((document: Schema["Study"]) => Parts);
 
-/** A change that was asked for and is not answered yet; turn: which one, since the page was opened. */
-export type Asked = { readonly made: Made; readonly turn: number };
+/** A change that was asked for and is not answered yet. */
+export type Asked = { readonly made: Made };
 
 export const partsOf = (made: Made, document: Schema["Study"]): Parts =>
   typeof made === "function" ? made(document) : made;
@@ -33,3 +34,36 @@ export function withAsked(document: Schema["Study"], asked: readonly Asked[]): S
   for (const { made } of asked) to = { ...to, ...partsOf(made, to) };
   return to;
 }
+
+const NONE: readonly Asked[] = [];
+const waiting = new Map<string, readonly Asked[]>();
+const watching = new Set<() => void>();
+
+function put(study: string, asked: readonly Asked[]) {
+  waiting.set(study, asked);
+  for (const tell of watching) tell();
+}
+
+/** Notes a change of a study that is asked for; whatever shows the study knows it at once. */
+export function noteAsked(study: string, made: Made): Asked {
+  const asked = { made };
+  put(study, [...(waiting.get(study) ?? NONE), asked]);
+  return asked;
+}
+
+/** The change was saved or refused. */
+export const noteAnswered = (study: string, answered: Asked) =>
+  put(
+    study,
+    (waiting.get(study) ?? NONE).filter((a) => a !== answered),
+  );
+
+function watch(tell: () => void) {
+  watching.add(tell);
+  return () => {
+    watching.delete(tell);
+  };
+}
+
+/** Changes of a study that were asked for and are not answered yet, in their order. */
+export const useAsked = (study: string) => useSyncExternalStore(watch, () => waiting.get(study) ?? NONE);

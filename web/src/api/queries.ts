@@ -1,15 +1,8 @@
-import {
-  notifyManager,
-  queryOptions,
-  useMutation,
-  useQuery,
-  useQueryClient,
-  useSuspenseQuery,
-} from "@tanstack/react-query";
+import { notifyManager, queryOptions, useMutation, useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
 import { useDeferredValue, useMemo } from "react";
 import { tell } from "../parts/notices";
-import { type Asked, type Made, partsOf, withAsked } from "./asked";
+import { type Asked, type Made, noteAnswered, noteAsked, partsOf, useAsked, withAsked } from "./asked";
 import { api, got, Refusal, type Schema, type Step, type StudyView } from "./client";
 
 const inStudy = (study_id: string) => ({ params: { path: { study_id } } });
@@ -143,16 +136,6 @@ export const tableQuery = (id: string, edition: number, table_id: string) =>
 
 const studyRoute = getRouteApi("/study/$id");
 
-/** Changes of a study that were asked for and are not saved yet. */
-const askedQuery = (id: string) =>
-  queryOptions({
-    queryKey: ["asked", id],
-    queryFn: (): readonly Asked[] => [],
-    initialData: [],
-    staleTime: Number.POSITIVE_INFINITY,
-    gcTime: Number.POSITIVE_INFINITY,
-  });
-
 /** The study of the page one is on, as it is saved. */
 export function useSaved(): StudyView {
   const { id } = studyRoute.useParams();
@@ -162,7 +145,7 @@ export function useSaved(): StudyView {
 /** The study of the page one is on: its document with what was asked for already in it, all else as it is saved. */
 export function useStudy(): StudyView {
   const saved = useSaved();
-  const asked = useQuery(askedQuery(saved.id)).data;
+  const asked = useAsked(saved.id);
   return useMemo(() => ({ ...saved, document: withAsked(saved.document, asked) }), [saved, asked]);
 }
 
@@ -173,7 +156,7 @@ function useShown() {
 }
 
 /** Whether something that was asked for is not saved yet. */
-export const useSaving = () => useQuery(askedQuery(useSaved().id)).data.length > 0;
+export const useSaving = () => useAsked(useSaved().id).length > 0;
 
 /** Whether all that was asked for is saved, and the page shows it: what the server lists by place, such as entries of the ledger, stands
  * in the document at that place only then. */
@@ -197,8 +180,6 @@ export const useDesign = () => useSuspenseQuery(designQuery(...useShown())).data
 export const useFindingCases = (finding: Schema["Finding"]) =>
   useSuspenseQuery(findingCasesQuery(...useShown(), finding)).data;
 
-let turns = 0;
-
 /** Changes of a study, one after the other. What is asked for shows at once, and is checked whole by the server, saved, and answered
  * with the new state; refused, it is gone again. */
 export function useChange() {
@@ -212,30 +193,28 @@ export function useChange() {
   const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
   const edition = () => newest().edition;
   const path = { study_id: study.id };
-  const asking = (turned: (asked: readonly Asked[]) => readonly Asked[]) =>
-    client.setQueryData(askedQuery(study.id).queryKey, (asked) => turned(asked ?? []));
-  const change = useMutation({
+  const saving = useMutation({
     scope: { id: `study ${study.id}` },
-    onMutate: (made: Made) => {
-      turns += 1;
-      const asked = { made, turn: turns };
-      asking((others) => [...others, asked]);
-      return asked.turn;
-    },
-    mutationFn: (made: Made) => {
+    mutationFn: ({ made }: Asked) => {
       const parts = partsOf(made, newest().document);
       return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
     },
-    onSuccess: (view, _, turn) =>
+    // What was asked for goes when what is saved comes, with nothing shown between.
+    onSuccess: (view, asked) =>
       notifyManager.batch(() => {
         settle(view);
-        asking((asked) => asked.filter((a) => a.turn !== turn));
+        notifyManager.schedule(() => noteAnswered(study.id, asked));
       }),
-    onError: (error, _, turn) => {
-      asking((asked) => asked.filter((a) => a.turn !== turn));
+    onError: (error, asked) => {
+      noteAnswered(study.id, asked);
       refuse(error);
     },
   });
+  const change = {
+    isPending: saving.isPending,
+    mutate: (made: Made) => saving.mutate(noteAsked(study.id, made)),
+    mutateAsync: (made: Made) => saving.mutateAsync(noteAsked(study.id, made)),
+  };
   const move = useMutation({
     scope: { id: `study ${study.id}` },
     mutationFn: (way: "undo" | "redo") =>

@@ -2,7 +2,7 @@ import { ArrowsClockwise, ChartBarHorizontal, Table as TableIcon } from "@phosph
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import type { Schema } from "../../api/client";
-import { tableQuery, useChange, useSaved } from "../../api/queries";
+import { tableQuery, useChange, useSaved, useSaving } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Faults } from "../../parts/notices";
 import { Behind } from "./behind";
@@ -33,6 +33,7 @@ const placeOf = (cell: Schema["Cell"]) => JSON.stringify([cell.stub, cell.banner
 
 /** The newest figures of a table; where there are none, or not yet, those from before, and why. */
 function useTable(study: Schema["StudyView"], id: string) {
+  const saving = useSaving();
   // A table that was asked for and is not saved yet cannot be counted.
   const there = study.document.tables?.some((t) => t.id === id) ?? false;
   const { data, isPlaceholderData, error, refetch, isFetching } = useQuery({
@@ -44,15 +45,9 @@ function useTable(study: Schema["StudyView"], id: string) {
   const counted = data?.grid && data.result ? data : null;
   if (counted && !isPlaceholderData) last.current = counted;
   const view = counted ?? last.current;
-  const stale = view != null && (isPlaceholderData || view !== data || error != null);
-  return {
-    view,
-    stale,
-    faults: data?.faults ?? [],
-    error,
-    refetch,
-    counting: !there || isPlaceholderData || isFetching,
-  };
+  const counting = !there || saving || isPlaceholderData || isFetching;
+  const stale = view != null && (saving || isPlaceholderData || view !== data || error != null);
+  return { view, stale, faults: data?.faults ?? [], error, refetch, counting };
 }
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
@@ -110,6 +105,11 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
             </ActionButton>
           );
         })}
+        {stale && counting && (
+          <span role="status" className="appear-late ml-auto self-center text-sm text-soft" data-stale>
+            Out of date; figures are being counted anew.
+          </span>
+        )}
       </div>
       {!view && counting && (
         <p role="status" className="mt-3 text-soft">
@@ -121,13 +121,13 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       {(faults.length > 0 || error) && !counting && (
         <ActionButton id="count-again" label="Count again" icon={ArrowsClockwise} run={() => refetch()} />
       )}
-      {stale && (
+      {stale && !counting && (
         <p role="status" className="my-1 border-heed border-l-4 pl-2 text-sm" data-stale>
-          Out of date: these figures are from before the last change{counting ? "; they are being counted anew." : "."}
+          Out of date: these figures are from before the last change.
         </p>
       )}
       {view?.grid && view.result && (
-        <div className={stale ? "opacity-60" : ""} aria-busy={counting}>
+        <div className={stale ? "fade-late" : ""} aria-busy={counting}>
           {pictured ? (
             <Pictures result={view.result} grid={view.grid} notes={notes} request={request} save={save} />
           ) : (
