@@ -93,6 +93,10 @@ class Browser:
         self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
         self.until(lambda: _pressed(button), f"{action} to be pressed")
 
+    def go_the_way(self, label: str) -> None:
+        """Takes the way that a notice offers."""
+        self.until(lambda: next((b for b in self.all("[data-passing]") if b.text == label), None), f"a way to {label}").click()
+
     def field(self, label: str) -> WebElement:
         """The field a label or an aria-label names."""
 
@@ -170,6 +174,13 @@ class Browser:
     def far_away(self, seconds: float) -> Iterator[None]:
         """A server that takes this long to be reached."""
         self.driver.set_network_conditions(latency=seconds * 1000, throughput=10_000_000)
+        yield
+        self.driver.delete_network_conditions()
+
+    @contextmanager
+    def unreachable(self) -> Iterator[None]:
+        """A server that cannot be reached."""
+        self.driver.set_network_conditions(offline=True, latency=0, throughput=0)
         yield
         self.driver.delete_network_conditions()
 

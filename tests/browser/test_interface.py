@@ -109,13 +109,18 @@ def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(brow
     browser.choose("Final weights add up to", "cases")
     browser.see("Somebody changed this study since you read it")
     browser.see("from 1 for every case")
+    # Made of the newer state, it keeps what was changed there.
+    browser.go_the_way("Make my change to the newest state")
+    browser.saved()
+    now = httpx.get(address).json()["document"]["weightings"][0]
+    assert (now["base"], now["scale_to"]) == (None, "cases")
 
 
 def test_a_deleted_study_can_be_brought_back_at_once(browser: Browser, study: str) -> None:
     browser.go("/")
     browser.act(f"delete-{study.split('/')[2]}")
     browser.see("is out of the list")
-    browser.until(lambda: next(b for b in browser.all("[data-passing]") if b.text == "Bring it back"), "the way back").click()
+    browser.go_the_way("Bring it back")
     browser.follow("Veldry Isles ferry survey")
 
 

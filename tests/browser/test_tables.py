@@ -57,8 +57,8 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     browser.see("Agree in all")
     assert "2,205" in browser.text()
     browser.act("show-picture")
-    browser.until(lambda: len(browser.all("figure svg[role=img] rect")) > 4 * 5, "a bar for every answer of every item")
-    assert len(browser.all("figure svg[role=img]")) == 1
+    browser.until(lambda: len(browser.all("figure svg[role=img]")) == 1, "one picture of all items")
+    assert len(browser.all("figure svg[role=img] rect")) > 4 * 5, "a bar for every answer of every item"
     browser.choose("Kind of picture", "dots")
     browser.until(lambda: len(browser.all("figure svg[role=img] circle")) == 4 * 5, "a dot for every answer of every item")
     browser.choose("Kind of picture", "diverging")
@@ -265,6 +265,21 @@ def test_changes_in_quick_succession_are_all_saved(browser: Browser, study: str)
     browser.see("8 tables")
 
 
+def test_changes_wait_while_the_server_cannot_be_reached(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    browser.unfold("figures")
+    with browser.unreachable():
+        browser.tick("sd")
+        browser.see("Not saved yet: the server does not answer")
+        browser.tick("median")
+        browser.see("column %, mean, sd, median")
+    browser.saved()
+    browser.see("Standard deviation")
+    browser.driver.refresh()
+    browser.see("column %, mean, sd, median")
+
+
 def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/_all")
     browser.fill("Filter of the study", "age >= 60", enter=True)
@@ -314,7 +329,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(browser: Browser, st
     browser.fill("Filter (a domain)", "age >= 30", enter=True)
     browser.see("2,026 of 2,268 cases")
     browser.see("Counting slowly")
-    browser.see("figures are being counted anew")
+    browser.see("waiting for new figures")
     assert browser.driver.switch_to.active_element.get_attribute("value") == "age >= 30"
     browser.act("stop-doing")
     browser.see("Counting this table was stopped.")

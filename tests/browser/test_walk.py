@@ -60,6 +60,7 @@ def margin(browser: Browser, variables: list[str], targets: dict[str, int]) -> N
     browser.see(f"{len(targets)} lines matched")
     browser.act("take-targets")
     browser.see(f"{len(targets)} targets, in counts")
+    browser.saved()
 
 
 def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:

@@ -13,7 +13,13 @@ import { router } from "./app/router";
 import { applyTheme, storedTheme } from "./app/theme";
 
 applyTheme(storedTheme());
-const client = new QueryClient({ defaultOptions: { queries: { retry: false, refetchOnWindowFocus: true } } });
+// The server is on this machine, whatever the network does.
+const client = new QueryClient({
+  defaultOptions: {
+    queries: { retry: false, refetchOnWindowFocus: true, networkMode: "always" },
+    mutations: { networkMode: "always" },
+  },
+});
 const root = document.getElementById("root");
 if (root)
   createRoot(root).render(

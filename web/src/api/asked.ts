@@ -37,6 +37,7 @@ export function withAsked(document: Schema["Study"], asked: readonly Asked[]): S
 
 const NONE: readonly Asked[] = [];
 const waiting = new Map<string, readonly Asked[]>();
+const unreached = new Set<string>();
 const watching = new Set<() => void>();
 
 function put(study: string, asked: readonly Asked[]) {
@@ -44,19 +45,29 @@ function put(study: string, asked: readonly Asked[]) {
   for (const tell of watching) tell();
 }
 
+const of = (study: string) => waiting.get(study) ?? NONE;
+
 /** Notes a change of a study that is asked for; whatever shows the study knows it at once. */
 export function noteAsked(study: string, made: Made): Asked {
   const asked = { made };
-  put(study, [...(waiting.get(study) ?? NONE), asked]);
+  put(study, [...of(study), asked]);
   return asked;
 }
 
 /** The change was saved or refused. */
-export const noteAnswered = (study: string, answered: Asked) =>
+export function noteAnswered(study: string, answered: Asked) {
+  unreached.delete(study);
   put(
     study,
-    (waiting.get(study) ?? NONE).filter((a) => a !== answered),
+    of(study).filter((a) => a !== answered),
   );
+}
+
+/** The server could not be reached; what was asked for waits. */
+export function noteUnreached(study: string) {
+  unreached.add(study);
+  put(study, [...of(study)]);
+}
 
 function watch(tell: () => void) {
   watching.add(tell);
@@ -66,4 +77,8 @@ function watch(tell: () => void) {
 }
 
 /** Changes of a study that were asked for and are not answered yet, in their order. */
-export const useAsked = (study: string) => useSyncExternalStore(watch, () => waiting.get(study) ?? NONE);
+export const useAsked = (study: string) => useSyncExternalStore(watch, () => of(study));
+
+/** How saving a study goes: nothing to save, being saved, or the server cannot be reached and it is tried again. */
+export const useSavingState = (study: string): "saved" | "saving" | "unreached" =>
+  useSyncExternalStore(watch, () => (!of(study).length ? "saved" : unreached.has(study) ? "unreached" : "saving"));

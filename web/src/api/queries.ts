@@ -2,7 +2,17 @@ import { notifyManager, queryOptions, useMutation, useQueryClient, useSuspenseQu
 import { getRouteApi } from "@tanstack/react-router";
 import { useDeferredValue, useMemo } from "react";
 import { tell } from "../parts/notices";
-import { type Asked, type Made, noteAnswered, noteAsked, partsOf, useAsked, withAsked } from "./asked";
+import {
+  type Asked,
+  type Made,
+  noteAnswered,
+  noteAsked,
+  noteUnreached,
+  partsOf,
+  useAsked,
+  useSavingState,
+  withAsked,
+} from "./asked";
 import { api, got, Refusal, type Schema, type Step, type StudyView } from "./client";
 
 const inStudy = (study_id: string) => ({ params: { path: { study_id } } });
@@ -155,14 +165,14 @@ function useShown() {
   return [study.id, useDeferredValue(study.edition)] as const;
 }
 
-/** Whether something that was asked for is not saved yet. */
-export const useSaving = () => useAsked(useSaved().id).length > 0;
+/** How saving the study goes. */
+export const useSaving = () => useSavingState(useSaved().id);
 
 /** Whether all that was asked for is saved, and the page shows it: what the server lists by place, such as entries of the ledger, stands
  * in the document at that place only then. */
 export function useSettled(): boolean {
   const [saving, [, shown], { edition }] = [useSaving(), useShown(), useSaved()];
-  return !saving && shown === edition;
+  return saving === "saved" && shown === edition;
 }
 
 export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;
@@ -186,9 +196,10 @@ export function useChange() {
   const study = useSaved();
   const client = useQueryClient();
   const settle = (view: StudyView) => client.setQueryData(studyQuery(view.id).queryKey, view);
-  const refuse = (error: Error) => {
-    if (error instanceof Refusal && error.status === 409) client.invalidateQueries({ queryKey: ["study", study.id] });
-    tell(error);
+  const refuse = (error: Error, again?: () => void) => {
+    const stale = error instanceof Refusal && error.status === 409;
+    if (stale) client.invalidateQueries({ queryKey: studyKey(study.id) });
+    tell(error, stale && again ? { label: "Make my change to the newest state", go: again } : undefined);
   };
   const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
   const edition = () => newest().edition;
@@ -199,6 +210,13 @@ export function useChange() {
       const parts = partsOf(made, newest().document);
       return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
     },
+    // Where the server, or its database, cannot be reached, what was asked for waits until it can; what comes later waits behind it.
+    retry: (_, error) => {
+      const lost = error instanceof Refusal && (error.status === 0 || error.status === 503);
+      if (lost) noteUnreached(study.id);
+      return lost;
+    },
+    retryDelay: 2000,
     // What was asked for goes when what is saved comes, with nothing shown between.
     onSuccess: (view, asked) =>
       notifyManager.batch(() => {
@@ -207,7 +225,8 @@ export function useChange() {
       }),
     onError: (error, asked) => {
       noteAnswered(study.id, asked);
-      refuse(error);
+      // Only what says how it comes from a state can be made of another one.
+      refuse(error, typeof asked.made === "function" ? () => change.mutate(asked.made) : undefined);
     },
   });
   const change = {
@@ -220,7 +239,7 @@ export function useChange() {
     mutationFn: (way: "undo" | "redo") =>
       got(api.POST(`/api/v1/studies/{study_id}/${way}`, { params: { path }, body: { edition: edition() } })),
     onSuccess: settle,
-    onError: refuse,
+    onError: (error) => refuse(error),
   });
   return {
     change,

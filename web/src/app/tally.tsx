@@ -29,13 +29,14 @@ export function TallyLine() {
   const study = useSaved();
   const { tally } = study;
   const saving = useSaving();
+  const unsaved = saving !== "saved";
   // Left before it is saved, a change would be lost; the browser asks.
   useEffect(() => {
-    if (!saving) return;
+    if (!unsaved) return;
     const ask = (e: BeforeUnloadEvent) => e.preventDefault();
     window.addEventListener("beforeunload", ask);
     return () => window.removeEventListener("beforeunload", ask);
-  }, [saving]);
+  }, [unsaved]);
   const { ledger } = useSearch({ from: "/study/$id" });
   const navigate = useNavigate();
   const entries = study.document.ledger?.length ?? 0;
@@ -61,8 +62,14 @@ export function TallyLine() {
             Tables: only where <Opens to="tables/_all">{study.document.where}</Opens>.{" "}
           </>
         )}
-        <span className="text-soft" data-saving={saving || undefined}>
-          {saving ? "Saving …" : `Saved at ${clock(study.changed)}.`}
+        <span
+          className={saving === "unreached" ? "text-heed" : "text-soft"}
+          data-saving={unsaved || undefined}
+          role={saving === "unreached" ? "alert" : undefined}
+        >
+          {saving === "saved" && `Saved at ${clock(study.changed)}.`}
+          {saving === "saving" && "Saving …"}
+          {saving === "unreached" && "▲ Not saved yet: the server does not answer. Trying again; keep this page open."}
         </span>
       </p>
       <ActionButton
@@ -72,6 +79,7 @@ export function TallyLine() {
         run={() => navigate({ to: ".", search: ledger ? {} : { ledger: true } })}
         icon={ledger ? CaretUp : CaretDown}
         pressed={ledger ?? false}
+        className="shrink-0"
       >
         Ledger, {plural(entries, "entry", "entries")}
       </ActionButton>

@@ -33,7 +33,7 @@ const placeOf = (cell: Schema["Cell"]) => JSON.stringify([cell.stub, cell.banner
 
 /** The newest figures of a table; where there are none, or not yet, those from before, and why. */
 function useTable(study: Schema["StudyView"], id: string) {
-  const saving = useSaving();
+  const saving = useSaving() !== "saved";
   // A table that was asked for and is not saved yet cannot be counted.
   const there = study.document.tables?.some((t) => t.id === id) ?? false;
   const { data, isPlaceholderData, error, refetch, isFetching } = useQuery({
@@ -107,7 +107,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
         })}
         {stale && counting && (
           <span role="status" className="appear-late ml-auto self-center text-sm text-soft" data-stale>
-            Out of date; figures are being counted anew.
+            Out of date; waiting for new figures.
           </span>
         )}
       </div>

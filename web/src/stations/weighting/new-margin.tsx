@@ -17,23 +17,20 @@ export type TargetKind = (typeof KINDS)[number][0];
 
 /** A margin begins with its variables and a list of targets. */
 export function NewMargin({ at, codebook }: { at: number; codebook: Schema["CodebookView"] }) {
-  const { study, weighting, saved } = useWeighting(at);
+  const { study, weighting, add } = useWeighting(at);
   const navigate = useNavigate();
   const [by, setBy] = useState<string[]>([]);
   const [as, setAs] = useState<TargetKind>("counts");
   const within = weighting.within ?? [];
   const [own, setOwn] = useState(false);
   const coded = codebook.variables.filter((v) => v.variable.kind === "coded").map((v) => v.variable.name);
-  const add = (targets: Schema["Target"][]) => {
-    const margins = [...(weighting.margins ?? []), { by, as, unknown: "refuse" as const, targets }];
-    saved({ margins }).then(
-      () =>
-        navigate({
-          to: "/study/$id/weighting/{-$item}",
-          params: { id: study.id, item: itemOf(at, `margin-${margins.length - 1}`) },
-        }),
-      () => {},
-    );
+  const take = (targets: Schema["Target"][]) => {
+    const margin = { by, as, unknown: "refuse" as const, targets };
+    add(margin);
+    navigate({
+      to: "/study/$id/weighting/{-$item}",
+      params: { id: study.id, item: itemOf(at, `margin-${weighting.margins?.length ?? 0}`) },
+    });
   };
   return (
     <div className="max-w-2xl">
@@ -58,7 +55,7 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
         </Field>
         <WithinChoice within={within} own={own} change={setOwn} />
       </div>
-      {by.length > 0 && <PasteTargets by={own ? [...within, ...by] : by} take={add} />}
+      {by.length > 0 && <PasteTargets by={own ? [...within, ...by] : by} take={take} />}
     </div>
   );
 }

@@ -48,7 +48,9 @@ export function useWeighting(at: number) {
     weighting,
     pending: change.isPending,
     save: (parts: Partial<Weighting>) => change.mutate(next(parts)),
-    saved: (parts: Partial<Weighting>) => change.mutateAsync(next(parts)),
+    /** One margin more. */
+    add: (margin: Margin) =>
+      change.mutate((document) => next({ margins: [...(document.weightings?.[at]?.margins ?? []), margin] })(document)),
     /** Another state of one margin, whatever else is being saved. */
     margin: (place: number, turned: (margin: Margin) => Margin) =>
       change.mutate((document) => {
