@@ -76,6 +76,7 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     heading = next(b for b in browser.all("thead button") if b.text == "Agree in all")
     heading.click()
     browser.until(lambda: "↓" in browser.all("thead")[0].text, "items in order")
+    browser.until(lambda: not browser.all("[data-stale]"), "them to be as asked for")
     place = next(k for k, h in enumerate(browser.all("thead th")) if "↓" in h.text)
     rows = [row.find_elements(By.CSS_SELECTOR, "th, td") for row in browser.all("tbody tr")]
     agree = [float(row[place].text.split()[0]) for row in rows if len(row) > place]

@@ -204,8 +204,9 @@ export function useChange() {
   const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
   const edition = () => newest().edition;
   const path = { study_id: study.id };
+  const scope = { id: `study ${study.id}` };
   const saving = useMutation({
-    scope: { id: `study ${study.id}` },
+    scope,
     mutationFn: ({ made }: Asked) => {
       const parts = partsOf(made, newest().document);
       return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
@@ -234,8 +235,9 @@ export function useChange() {
     mutate: (made: Made) => saving.mutate(noteAsked(study.id, made)),
     mutateAsync: (made: Made) => saving.mutateAsync(noteAsked(study.id, made)),
   };
+  const sending = useMutation({ scope, mutationFn: (send: (edition: number) => Promise<unknown>) => send(edition()) });
   const move = useMutation({
-    scope: { id: `study ${study.id}` },
+    scope,
     mutationFn: (way: "undo" | "redo") =>
       got(api.POST(`/api/v1/studies/{study_id}/${way}`, { params: { path }, body: { edition: edition() } })),
     onSuccess: settle,
@@ -246,7 +248,8 @@ export function useChange() {
     move,
     settle,
     refuse,
-    edition,
+    /** Anything else that changes the study, after what was asked for before it; send: with the edition there is then. */
+    inTurn: <T>(send: (edition: number) => Promise<T>) => sending.mutateAsync(send) as Promise<T>,
     addSteps: (...steps: Step[]) =>
       change.mutateAsync((document) => ({ ledger: [...(document.ledger ?? []), ...steps] })),
   };

@@ -139,15 +139,17 @@ function sorted(views: readonly VariableView[], order: Order): VariableView[] {
 function Files() {
   const study = useStudy();
   const client = useQueryClient();
-  const { edition, refuse, move } = useChange();
+  const { inTurn, refuse, move } = useChange();
   const lay = async (file: File) => {
     try {
-      const laid = await got(
-        api.PUT("/api/v1/studies/{study_id}/codebook", {
-          params: { path: { study_id: study.id }, query: { edition: edition(), name: file.name } },
-          body: file as never,
-          bodySerializer: (body) => body as never,
-        }),
+      const laid = await inTurn((edition) =>
+        got(
+          api.PUT("/api/v1/studies/{study_id}/codebook", {
+            params: { path: { study_id: study.id }, query: { edition, name: file.name } },
+            body: file as never,
+            bodySerializer: (body) => body as never,
+          }),
+        ),
       );
       await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
       const lost = laid.unknown.length ? ` Not in this study: ${laid.unknown.slice(0, 5).join(", ")}.` : "";

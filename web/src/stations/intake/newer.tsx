@@ -176,7 +176,7 @@ function Report({ look }: { look: Refresh }) {
 export function NewerFile({ file }: { file: string }) {
   const study = useStudy();
   const navigate = useNavigate();
-  const { settle, refuse, edition } = useChange();
+  const { settle, refuse, inTurn } = useChange();
   const [extend, setExtend] = useState(false);
   const { data, error } = useQuery({
     queryKey: ["newer", study.id, study.edition, file, extend],
@@ -192,17 +192,19 @@ export function NewerFile({ file }: { file: string }) {
   const back = () => navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: undefined } });
   const take = useMutation({
     mutationFn: () =>
-      got(
-        api.PUT("/api/v1/studies/{study_id}/source", {
-          params: { path: { study_id: study.id }, query: { edition: edition() } },
-          body: { id: data?.file ?? "" },
-        }),
+      inTurn((edition) =>
+        got(
+          api.PUT("/api/v1/studies/{study_id}/source", {
+            params: { path: { study_id: study.id }, query: { edition } },
+            body: { id: data?.file ?? "" },
+          }),
+        ),
       ),
     onSuccess: (view) => {
       settle(view);
       back();
     },
-    onError: refuse,
+    onError: (error) => refuse(error),
   });
   if (error)
     return <Faults faults={error instanceof Refusal ? error.faults : [{ what: error.message, where: "", mend: "" }]} />;

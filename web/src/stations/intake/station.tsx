@@ -25,15 +25,17 @@ export function IntakeStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
-  const { settle, refuse, edition } = useChange();
+  const { settle, refuse, inTurn } = useChange();
   const lookup = item ? study.lookups[item] : undefined;
   const file = lookup ?? study.source;
   const arriving = useUpload((brought) =>
-    got(
-      api.PUT("/api/v1/studies/{study_id}/lookups/{name}", {
-        params: { path: { study_id: study.id, name: nameOf(brought.name) }, query: { edition: edition() } },
-        body: { id: brought.id },
-      }),
+    inTurn((edition) =>
+      got(
+        api.PUT("/api/v1/studies/{study_id}/lookups/{name}", {
+          params: { path: { study_id: study.id, name: nameOf(brought.name) }, query: { edition } },
+          body: { id: brought.id },
+        }),
+      ),
     )
       .then(settle)
       .catch(refuse),

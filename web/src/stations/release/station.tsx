@@ -1,7 +1,7 @@
 import { DownloadSimple, UploadSimple } from "@phosphor-icons/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
-import { tableQuery, useChange, useStudy } from "../../api/queries";
+import { tableQuery, useChange, useSaved } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { pickFile } from "../intake/drop";
@@ -64,7 +64,7 @@ async function save(url: string, name: string) {
 }
 
 function Download({ item, ready }: { item: Item; ready: boolean }) {
-  const study = useStudy();
+  const study = useSaved();
   const { refuse } = useChange();
   const [path, title, name, says] = item;
   return (
@@ -87,8 +87,8 @@ function Download({ item, ready }: { item: Item; ready: boolean }) {
 }
 
 export function ReleaseStation() {
-  const study = useStudy();
-  const { settle, refuse, edition } = useChange();
+  const study = useSaved();
+  const { settle, refuse, inTurn } = useChange();
   const tables = study.document.tables ?? [];
   const { data } = useQuery({
     ...tableQuery(study.id, study.edition, tables[0]?.id ?? ""),
@@ -97,12 +97,14 @@ export function ReleaseStation() {
   const ready = study.faults.length === 0;
   const lay = (file: File) =>
     file.text().then((text) =>
-      got(
-        api.PUT("/api/v1/studies/{study_id}/document", {
-          params: { path: { study_id: study.id }, query: { edition: edition() } },
-          body: text as never,
-          bodySerializer: (body: unknown) => body as string,
-        }),
+      inTurn((edition) =>
+        got(
+          api.PUT("/api/v1/studies/{study_id}/document", {
+            params: { path: { study_id: study.id }, query: { edition } },
+            body: text as never,
+            bodySerializer: (body: unknown) => body as string,
+          }),
+        ),
       )
         .then(settle)
         .catch(refuse),

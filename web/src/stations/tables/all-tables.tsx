@@ -21,17 +21,19 @@ type Marks = Schema["Marks"];
 function PlanFiles() {
   const study = useStudy();
   const client = useQueryClient();
-  const { edition, refuse, move } = useChange();
+  const { inTurn, refuse, move } = useChange();
   const [replace, setReplace] = useState(false);
   const base = `/api/v1/studies/${study.id}`;
   const lay = async (file: File) => {
     try {
-      const tables = await got(
-        api.PUT("/api/v1/studies/{study_id}/plan", {
-          params: { path: { study_id: study.id }, query: { edition: edition(), name: file.name, replace } },
-          body: file as never,
-          bodySerializer: (body) => body as never,
-        }),
+      const tables = await inTurn((edition) =>
+        got(
+          api.PUT("/api/v1/studies/{study_id}/plan", {
+            params: { path: { study_id: study.id }, query: { edition, name: file.name, replace } },
+            body: file as never,
+            bodySerializer: (body) => body as never,
+          }),
+        ),
       );
       await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
       tell(`${plural(tables, "table")} read from ${file.name}.`, { label: "Undo", go: () => move.mutate("undo") });
