@@ -243,13 +243,16 @@ export function useChange() {
     onSuccess: settle,
     onError: (error) => refuse(error),
   });
+  const inTurn = <T>(send: (edition: number) => Promise<T>) => sending.mutateAsync(send) as Promise<T>;
   return {
     change,
     move,
     settle,
     refuse,
     /** Anything else that changes the study, after what was asked for before it; send: with the edition there is then. */
-    inTurn: <T>(send: (edition: number) => Promise<T>) => sending.mutateAsync(send) as Promise<T>,
+    inTurn,
+    /** Once all that was asked for until now is saved or refused. */
+    allSaved: () => inTurn(async () => {}),
     addSteps: (...steps: Step[]) =>
       change.mutateAsync((document) => ({ ledger: [...(document.ledger ?? []), ...steps] })),
   };

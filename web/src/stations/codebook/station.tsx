@@ -139,7 +139,7 @@ function sorted(views: readonly VariableView[], order: Order): VariableView[] {
 function Files() {
   const study = useStudy();
   const client = useQueryClient();
-  const { inTurn, refuse, move } = useChange();
+  const { inTurn, allSaved, refuse, move } = useChange();
   const lay = async (file: File) => {
     try {
       const laid = await inTurn((edition) =>
@@ -174,7 +174,7 @@ function Files() {
         label="Codebook as CSV"
         icon={Download}
         look="quiet"
-        run={() => save(`${base}/codebook.csv`, "codebook.csv")}
+        run={() => allSaved().then(() => save(`${base}/codebook.csv`, "codebook.csv"))}
       >
         CSV
       </ActionButton>
@@ -183,7 +183,7 @@ function Files() {
         label="Codebook as table schema"
         icon={Download}
         look="quiet"
-        run={() => save(`${base}/codebook.json`, "codebook.json")}
+        run={() => allSaved().then(() => save(`${base}/codebook.json`, "codebook.json"))}
       >
         table schema
       </ActionButton>

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
 import { tableQuery, useChange, useSaved } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { handOver } from "../../parts/files";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { pickFile } from "../intake/drop";
 
@@ -56,16 +57,12 @@ async function save(url: string, name: string) {
         "The file could not be made.",
     );
   }
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(await answer.blob());
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+  handOver(await answer.blob(), name);
 }
 
 function Download({ item, ready }: { item: Item; ready: boolean }) {
   const study = useSaved();
-  const { refuse } = useChange();
+  const { refuse, allSaved } = useChange();
   const [path, title, name, says] = item;
   return (
     <li className="flex items-baseline gap-4 border-hair border-b py-2">
@@ -79,7 +76,9 @@ function Download({ item, ready }: { item: Item; ready: boolean }) {
         icon={DownloadSimple}
         disabled={!ready}
         run={() => {
-          save(`/api/v1/studies/${study.id}/${path}`, name).catch(refuse);
+          allSaved()
+            .then(() => save(`/api/v1/studies/${study.id}/${path}`, name))
+            .catch((error) => refuse(error));
         }}
       />
     </li>

@@ -21,7 +21,7 @@ type Marks = Schema["Marks"];
 function PlanFiles() {
   const study = useStudy();
   const client = useQueryClient();
-  const { inTurn, refuse, move } = useChange();
+  const { inTurn, allSaved, refuse, move } = useChange();
   const [replace, setReplace] = useState(false);
   const base = `/api/v1/studies/${study.id}`;
   const lay = async (file: File) => {
@@ -54,13 +54,13 @@ function PlanFiles() {
           id="plan-csv"
           label="Plan as CSV"
           icon={Download}
-          run={() => save(`${base}/plan.csv`, "plan.csv")}
+          run={() => allSaved().then(() => save(`${base}/plan.csv`, "plan.csv"))}
         />
         <ActionButton
           id="plan-json"
           label="Plan as JSON"
           icon={Download}
-          run={() => save(`${base}/plan.json`, "plan.json")}
+          run={() => allSaved().then(() => save(`${base}/plan.json`, "plan.json"))}
         />
         <ActionButton
           id="lay-plan"
