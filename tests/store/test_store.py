@@ -158,6 +158,8 @@ def test_the_server_listens_on_loopback_only_with_a_private_password(mariadb: Ma
     with engine.connect() as connection:
         assert connection.scalar(text("SELECT @@bind_address")) == "127.0.0.1"
         assert connection.scalar(text("SELECT @@innodb_flush_log_at_trx_commit")) == 1
+        # Another server that starts on this machine clears away nothing of this one.
+        assert connection.scalar(text("SELECT @@tmpdir")) == str(mariadb.folder / "tmp")
     password = mariadb.folder / "password"
     assert password.stat().st_mode & 0o077 == 0
     assert re.fullmatch(r"[\w-]{30,}\n", password.read_text())

@@ -58,7 +58,7 @@ class MariaServer:
         self.port = free_port()
         command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
         with self.log.open("ab") as log:
-            self._process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True)
+            self._process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True, env=self._environment())
         self._wait(wait)
 
     def _end_stray(self, wait: float = 30) -> None:
@@ -85,6 +85,13 @@ class MariaServer:
         return [*options, "--bind-address=127.0.0.1", "--skip-name-resolve", "--max-allowed-packet=16M",
                 "--innodb-buffer-pool-size=256M", f"--init-file={self._accounts()}"]  # fmt: skip
 
+    def _environment(self) -> dict[str, str]:
+        """A folder of its own for what is kept for a moment: a server that starts clears away what others have left in its folder,
+        even where they are still at work."""
+        passing = self.folder / "tmp"
+        passing.mkdir(exist_ok=True)
+        return {**os.environ, "TMPDIR": str(passing)}
+
     def _install(self) -> None:
         unfinished = self.folder / "data.new"
         shutil.rmtree(unfinished, ignore_errors=True)
@@ -92,7 +99,7 @@ class MariaServer:
         made = subprocess.run(
             [_program("mariadb-install-db"), "--no-defaults", *user, f"--datadir={unfinished}",
              "--auth-root-authentication-method=normal", "--skip-test-db"],
-            capture_output=True, text=True, check=False,
+            capture_output=True, text=True, check=False, env=self._environment(),
         )  # fmt: skip
         if made.returncode:
             raise DatabaseDown(f"MariaDB's folder could not be made: {(made.stderr or made.stdout).strip()[-400:]}")
