@@ -10,7 +10,7 @@ export const HELP: Record<string, HelpText> = {
     title: "Studies",
     paragraphs: [
       "A study is one survey: its answers, what they mean, what was done to them, its weights, its tables. Drop a file of answers here to begin one.",
-      "Every change shows at once and is saved by itself; the line of counts says when. Where the server cannot be reached, changes wait on the page until it can. Where somebody changed the study first, your change is refused, and can be made of theirs. Undo goes back any number of changes.",
+      "Every change is saved by itself; the line of counts says when. Where the server cannot be reached, changes wait on the page until it can. Where somebody changed the study first, your change is refused, and can be made of theirs. Undo goes back any number of changes.",
       "A study can be saved as a ZIP and run at the command line, or taken in again on another machine.",
     ],
     words: [["Study file", "one document that says everything that was done, so that it can be run again."]],
