@@ -101,6 +101,8 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
                 if (e.key === "Escape") setAsking(false);
               }}
               onBlur={(e) => {
+                // Until then what is typed stays.
+                if (!settled) return;
                 setWhy(e.target.value);
                 setAsking(false);
               }}
@@ -111,6 +113,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
               label={`Say why: entry ${entry.step}`}
               look="quiet"
               className="!px-1 !py-0 font-sans"
+              disabled={!settled}
               run={() => setAsking(true)}
             >
               {entry.why ? "change" : "why?"}
