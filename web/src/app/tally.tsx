@@ -69,7 +69,7 @@ export function TallyLine() {
         >
           {saving === "saved" && `Saved at ${clock(study.changed)}.`}
           {saving === "saving" && "Saving …"}
-          {saving === "unreached" && "▲ Not saved yet: the server does not answer. Trying again; keep this page open."}
+          {saving === "unreached" && "▲ Not saved yet: the server does not answer. Trying again."}
         </span>
       </p>
       <ActionButton

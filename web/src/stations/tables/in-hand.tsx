@@ -47,7 +47,7 @@ function useTable(study: Schema["StudyView"], id: string) {
   const view = counted ?? last.current;
   const counting = !there || saving || isPlaceholderData || isFetching;
   const stale = view != null && (saving || isPlaceholderData || view !== data || error != null);
-  return { view, stale, faults: data?.faults ?? [], error, refetch, counting };
+  return { view, stale, faults: data?.faults ?? [], error, refetch, counting, there };
 }
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
@@ -56,7 +56,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   const { change } = useChange();
   // Figures, and the cases behind them, are of what is saved.
   const saved = study.document.tables?.find((t) => t.id === request.id) ?? request;
-  const { view, stale, faults, error, refetch, counting } = useTable(study, request.id);
+  const { view, stale, faults, error, refetch, counting, there } = useTable(study, request.id);
   const beside = request.beside ?? ["se", "interval"];
   const [chosen, choose] = useState<string | null>(null);
   // A figure is chosen by its place: counted anew, what is behind it is new too.
@@ -113,7 +113,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       </div>
       {!view && counting && (
         <p role="status" className="mt-3 text-soft">
-          Counting …
+          {there ? "Counting …" : "Counted once it is saved."}
         </p>
       )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}
