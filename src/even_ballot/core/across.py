@@ -6,9 +6,9 @@ from itertools import product
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Dataset, Floats, Ints
 from even_ballot.core.faults import fault
 from even_ballot.core.nets import NetRow, banner_nets
@@ -70,7 +70,7 @@ def placed(data: Dataset, name: str, period: Period, where: str) -> tuple[NDArra
     return data.positions(name), tuple(Category(item.code, item.label, i < known) for i, item in enumerate(codes))
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _nest(index: Any, positions: Any, width: int, last: bool, unknown: int) -> None:
     """index ← index · width + position, −1 once anything is unknown; at the last step `unknown` in its place."""
     for k in range(index.shape[0]):

@@ -5,10 +5,10 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from scipy import sparse
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
 from even_ballot.core.replicates import Again, Factors, Jackknife, RakedAgain
@@ -69,7 +69,7 @@ def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
     return replace(units, residuals=Residuals(category, sizes, free, columns, by_unit, inverse, alike, squares))
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int, sums: Any) -> bool:
     """Rakes weights by combination (K,) in place; categories (M, K), targets (M, J); whether the margins were met."""
     margins = categories.shape[0]

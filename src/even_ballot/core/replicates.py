@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Bools, Floats, Ints
 
 
@@ -130,7 +130,7 @@ def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: floa
     return Factors(factor, np.full(len(signs), 1 / (len(signs) * (1 - fay) ** 2)))
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
     """out[cell] += y · weights, for all replicates of a case at once; weights (n, R)."""
     for k in range(cell.shape[0]):
@@ -140,7 +140,7 @@ def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
                 out[c, r] += y[k] * weights[k, r]
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter_raked(
     cell: Any, y: Any, d: Any, psu: Any, by_psu: Any, combo: Any, by_combo: Any, group: Any, low: Any, high: Any, out: Any
 ) -> None:

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Floats, Ints
 
 _PARALLEL_FROM = 400_000
@@ -59,7 +59,7 @@ class Moments:
     df: Ints | None = None
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, counts: Any) -> None:
     """Adds each case's weight to w[unit, cell]; four count tables in turn, so that no add waits for the one before."""
     for k in range(stub.shape[0]):
@@ -70,7 +70,7 @@ def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any,
             counts[k & 3, cell] += weight[k] > 0
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter_squares(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, ww: Any, counts: Any) -> None:
     for k in range(stub.shape[0]):
         r = stub[k]
@@ -82,7 +82,7 @@ def _scatter_squares(stub: Any, banner: Any, unit: Any, weight: Any, width: int,
             counts[k & 3, cell] += x > 0
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
     for k in range(y.shape[0]):
         if inside[k]:
@@ -92,7 +92,7 @@ def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w:
             counts[c] += weight[k] > 0
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _scatter_number_squares(
     banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, ww: Any, wwy: Any, wwyy: Any, counts: Any
 ) -> None:

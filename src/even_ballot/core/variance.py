@@ -9,9 +9,9 @@ Wretman, ch. 5):
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.linear import Linear
@@ -44,7 +44,7 @@ def _starts(units: Units) -> Ints:
     return np.flatnonzero(np.diff(units.stratum, prepend=-1))
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _between(totals: Any, starts: Any, factor: Any, out: Any) -> None:
     """out += Σ_h factor_h Σ_i (T_hi − T̄_h)², (m,), for totals (U, m) whose strata are runs of rows."""
     mean = np.empty(totals.shape[1])

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from scipy import sparse
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Bools, Floats, Ints
 from even_ballot.core.program import least
 
@@ -22,7 +22,7 @@ _FAR, _STEPS = 4.0, 300
 _PARALLEL_FROM = 400_000
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _gather(index: Any, base: Any, next_: Any, d: Any) -> None:
     """Base weights of cases, combination by combination; next_: (K,), where each begins."""
     for k in range(index.shape[0]):
@@ -32,7 +32,7 @@ def _gather(index: Any, base: Any, next_: Any, d: Any) -> None:
             next_[c] += 1
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _summed(start: Any, d: Any, before: Any) -> None:
     """before[p]: Σ d of those that come before p in its combination."""
     for c in range(start.shape[0] - 1):
@@ -78,7 +78,7 @@ def ordered(index: NDArray[Any], base: Floats, combos: int) -> Ordered:
     return Ordered(d, before, start, whole)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _first(d: Any, a: int, b: int, bound: float, factor: float, strict: bool) -> int:
     """The first p in a…b with d[p] · factor ≥ bound (or > where `strict`); b where there is none."""
     while a < b:
@@ -91,7 +91,7 @@ def _first(d: Any, a: int, b: int, bound: float, factor: float, strict: bool) ->
     return a
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _clipped(d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, high: Any, whole: Any, free: Any) -> None:
     """Σ w by combination, and of the cases strictly between their bounds."""
     for c in range(factor.shape[0]):
@@ -107,7 +107,7 @@ def _clipped(d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, 
         whole[c] = free[c] + low[c] * (under - a) + (high[c] * (b - over) if over < b else 0.0)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _spread(index: Any, base: Any, factor: Any, low: Any, high: Any, scale: float, weights: Any, between: Any) -> None:
     for k in range(index.shape[0]):
         c = index[k]

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Dataset, Floats, Ints
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.tallies import in_halves
@@ -18,7 +18,7 @@ _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 At = dict[str, int | None]
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _extend(index: Any, positions: Any, width: int) -> None:
     """index ← index · width + position, an unknown (−1) taking the last place."""
     for k in range(index.shape[0]):
@@ -26,7 +26,7 @@ def _extend(index: Any, positions: Any, width: int) -> None:
         index[k] = index[k] * width + (p if p >= 0 else width - 1)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
     """Base weight and cases of positive weight by combination."""
     for k in range(index.shape[0]):
@@ -34,7 +34,7 @@ def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
         cases[index[k]] += base[k] > 0
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
     for k in range(index.shape[0]):
         out[k] = base[k] * factor[index[k]]

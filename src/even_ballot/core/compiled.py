@@ -1,0 +1,74 @@
+"""Loops over cases, compiled where that pays.
+
+Loading the compiler takes longer than a small study needs altogether, so loops run as the Python they are written in until they
+have gone over so much that it pays. Both ways do the same operations in the same order, and give the same bits.
+"""
+
+import threading
+from collections.abc import Callable
+from types import FunctionType
+from typing import Any, ParamSpec, TypeVar, cast
+
+import numpy as np
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+PAYS_FROM = 200_000
+"""Elements that are gone over as Python, about 0.1 s of it, before the compiler is loaded."""
+
+
+class Budget:
+    """How much may still run as Python."""
+
+    def __init__(self, left: int = PAYS_FROM) -> None:
+        self.left = left
+
+    def takes(self, args: tuple[Any, ...]) -> bool:
+        """Whether a loop over these arguments still fits; its largest array says how long it is."""
+        self.left -= max((a.size for a in args if isinstance(a, np.ndarray)), default=1)
+        return self.left >= 0
+
+
+_budget = Budget()
+_compiling = threading.Lock()
+
+
+class Loop:
+    """A function of loops over arrays, without Python objects; it may call other such functions of its module."""
+
+    def __init__(self, plain: Callable[..., Any], budget: Budget = _budget) -> None:
+        self.plain, self._budget = plain, budget
+        self._fast: Callable[..., Any] | None = None
+        self.__doc__, self.__name__ = plain.__doc__, plain.__name__
+
+    def __call__(self, *args: Any) -> Any:
+        if self._fast is not None:
+            return self._fast(*args)
+        if self._budget.takes(args):
+            with np.errstate(all="ignore"):
+                return self.plain(*args)
+        return self.fast(*args)
+
+    @property
+    def fast(self) -> Callable[..., Any]:
+        """The compiled function; compiled code is kept on disk from one start to the next."""
+        with _compiling:
+            return self._compiled()
+
+    def _compiled(self) -> Callable[..., Any]:
+        if self._fast is None:
+            from numba import njit  # Takes longer to load than most small studies to run.
+
+            assert isinstance(self.plain, FunctionType)
+            code, names = self.plain.__code__, self.plain.__globals__
+            called = {name: names[name]._compiled() for name in code.co_names if isinstance(names.get(name), Loop)}
+            made = FunctionType(code, {**names, **called}, self.plain.__name__) if called else self.plain
+            made.__qualname__ = self.plain.__qualname__
+            self._fast = njit(cache=True, nogil=True)(made)
+        return self._fast
+
+
+def compiled(plain: Callable[P, R]) -> Callable[P, R]:
+    """A function of loops over arrays that is compiled once that pays."""
+    return cast(Callable[P, R], Loop(plain))
