@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from reference_cases import CASES
 
+from even_ballot.core import compiled
 from even_ballot.core.compiled import Budget, Loop
 from even_ballot.services.running import outputs, run_file
 
@@ -71,6 +72,15 @@ def test_a_loop_is_compiled_once_the_budget_is_spent_with_those_it_calls() -> No
     assert half._fast is not None
     assert out[0] == 3 * a.sum() * 2
     assert loop.__doc__ == "Sums in halves."
+
+
+def test_a_server_compiles_from_the_start() -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(compiled, "_budget", shared := Budget())
+        loop = Loop(add, shared)
+        compiled.prepare()
+        loop(np.ones(1), np.zeros(1))
+    assert loop._fast is not None
 
 
 def test_loops_share_a_budget() -> None:

@@ -12,6 +12,7 @@ import os
 import signal
 import socket
 import sys
+import threading
 from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
@@ -21,6 +22,7 @@ import uvicorn
 from sqlalchemy.orm import Session
 
 from even_ballot.api.app import make_app
+from even_ballot.core.compiled import prepare
 from even_ballot.services.demo import load_demo
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.jobs import fail_lost_jobs
@@ -112,6 +114,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
         database = MariaServer(folder / "mariadb")
         first = not (database.data / "mysql").exists()
         say("Making the database …" if first else "Starting the database …")
+        threading.Thread(target=prepare, daemon=True).start()
         try:
             database.start()
         except DatabaseDown as error:

@@ -72,3 +72,14 @@ class Loop:
 def compiled(plain: Callable[P, R]) -> Callable[P, R]:
     """A function of loops over arrays that is compiled once that pays."""
     return cast(Callable[P, R], Loop(plain))
+
+
+@Loop
+def _nothing(a: Any) -> None:
+    a[0] = 0.0
+
+
+def prepare() -> None:
+    """Loads the compiler beforehand, where more is to come than a small study, as in a server. All loops are compiled then."""
+    _nothing.fast(np.ones(1))
+    _budget.left = 0

@@ -1,6 +1,6 @@
 """Do 95 % intervals hold what they promise? Samples from a made-up population, and how often the truth lies between the limits.
 
-    .venv/bin/python benchmarks/coverage.py [--samples 2000]
+    .venv/bin/python benchmarks/interval_coverage.py [--samples 2000]
 
 The population: 12 strata of 100 first-stage units of 30 people, with answers alike within a unit and related to a known margin of
 four categories. Each sample: 4 units of a stratum, 12 people of a unit, 576 in all, 36 degrees of freedom. Weights: raked to the
