@@ -266,6 +266,12 @@ def test_changes_in_quick_succession_are_all_saved(browser: Browser, study: str)
     browser.see("8 tables")
 
 
+def asks_before_leaving(browser: Browser) -> bool:
+    """Whether a page that is about to be left wants the browser to ask."""
+    leave = "const e = new Event('beforeunload', {cancelable: true}); dispatchEvent(e); return e.defaultPrevented"
+    return bool(browser.driver.execute_script(leave))
+
+
 def test_changes_wait_while_the_server_cannot_be_reached(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
@@ -275,7 +281,9 @@ def test_changes_wait_while_the_server_cannot_be_reached(browser: Browser, study
         browser.see("Not saved yet: the server does not answer")
         browser.tick("median")
         browser.see("column %, mean, sd, median")
+        assert asks_before_leaving(browser)
     browser.saved()
+    assert not asks_before_leaving(browser)
     browser.see("Standard deviation")
     browser.driver.refresh()
     browser.see("column %, mean, sd, median")
