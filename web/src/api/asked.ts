@@ -22,8 +22,8 @@ export type Parts = Partial<
 /** New parts, or how they come from the newest state there is when their turn comes. */
 export type Made = Parts | ((document: Schema["Study"]) => Parts);
 
-/** A change that was asked for and is not answered yet. */
-export type Asked = { readonly made: Made };
+/** A change that was asked for and is not answered yet, and the edition that was saved when it was. */
+export type Asked = { readonly made: Made; readonly edition: number };
 
 export const partsOf = (made: Made, document: Schema["Study"]): Parts =>
   typeof made === "function" ? made(document) : made;
@@ -33,6 +33,19 @@ export function withAsked(document: Schema["Study"], asked: readonly Asked[]): S
   let to = document;
   for (const { made } of asked) to = { ...to, ...partsOf(made, to) };
   return to;
+}
+
+const own = new Set<string>();
+
+/** An edition came of a change made on this page. */
+export const noteOwn = (study: string, edition: number) => own.add(`${study} ${edition}`);
+
+/** The edition a change is sent for. Whole parts were made of what was shown: where somebody else has changed the study since, of an
+ * earlier edition than the newest, so that theirs is not overwritten. */
+export function editionFor(study: string, { made, edition }: Asked, newest: number): number {
+  if (typeof made === "function") return newest;
+  for (let between = edition + 1; between <= newest; between++) if (!own.has(`${study} ${between}`)) return edition;
+  return newest;
 }
 
 const NONE: readonly Asked[] = [];
@@ -48,8 +61,8 @@ function put(study: string, asked: readonly Asked[]) {
 const of = (study: string) => waiting.get(study) ?? NONE;
 
 /** Notes a change of a study that is asked for; whatever shows the study knows it at once. */
-export function noteAsked(study: string, made: Made): Asked {
-  const asked = { made };
+export function noteAsked(study: string, made: Made, edition: number): Asked {
+  const asked = { made, edition };
   put(study, [...of(study), asked]);
   return asked;
 }

@@ -4,9 +4,11 @@ import { useDeferredValue, useMemo } from "react";
 import { tell } from "../parts/notices";
 import {
   type Asked,
+  editionFor,
   type Made,
   noteAnswered,
   noteAsked,
+  noteOwn,
   noteUnreached,
   partsOf,
   useAsked,
@@ -195,7 +197,10 @@ export const useFindingCases = (finding: Schema["Finding"]) =>
 export function useChange() {
   const study = useSaved();
   const client = useQueryClient();
-  const settle = (view: StudyView) => client.setQueryData(studyQuery(view.id).queryKey, view);
+  const settle = (view: StudyView) => {
+    noteOwn(view.id, view.edition);
+    client.setQueryData(studyQuery(view.id).queryKey, view);
+  };
   const refuse = (error: Error, again?: () => void) => {
     const stale = error instanceof Refusal && error.status === 409;
     if (stale) client.invalidateQueries({ queryKey: studyKey(study.id) });
@@ -207,9 +212,12 @@ export function useChange() {
   const scope = { id: `study ${study.id}` };
   const saving = useMutation({
     scope,
-    mutationFn: ({ made }: Asked) => {
-      const parts = partsOf(made, newest().document);
-      return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body: { edition: edition(), parts } }));
+    mutationFn: (asked: Asked) => {
+      const body = {
+        edition: editionFor(study.id, asked, edition()),
+        parts: partsOf(asked.made, newest().document),
+      };
+      return got(api.PATCH("/api/v1/studies/{study_id}", { params: { path }, body }));
     },
     // Where the server, or its database, cannot be reached, what was asked for waits until it can; what comes later waits behind it.
     retry: (_, error) => {
@@ -232,8 +240,8 @@ export function useChange() {
   });
   const change = {
     isPending: saving.isPending,
-    mutate: (made: Made) => saving.mutate(noteAsked(study.id, made)),
-    mutateAsync: (made: Made) => saving.mutateAsync(noteAsked(study.id, made)),
+    mutate: (made: Made) => saving.mutate(noteAsked(study.id, made, edition())),
+    mutateAsync: (made: Made) => saving.mutateAsync(noteAsked(study.id, made, edition())),
   };
   const sending = useMutation({ scope, mutationFn: (send: (edition: number) => Promise<unknown>) => send(edition()) });
   const move = useMutation({
@@ -243,7 +251,12 @@ export function useChange() {
     onSuccess: settle,
     onError: (error) => refuse(error),
   });
-  const inTurn = <T>(send: (edition: number) => Promise<T>) => sending.mutateAsync(send) as Promise<T>;
+  const inTurn = <T>(send: (edition: number) => Promise<T>) =>
+    sending.mutateAsync(async (edition) => {
+      const answer = await send(edition);
+      noteOwn(study.id, edition + 1);
+      return answer;
+    }) as Promise<T>;
   return {
     change,
     move,
@@ -252,7 +265,7 @@ export function useChange() {
     /** Anything else that changes the study, after what was asked for before it; send: with the edition there is then. */
     inTurn,
     /** Once all that was asked for until now is saved or refused. */
-    allSaved: () => inTurn(async () => {}),
+    allSaved: () => sending.mutateAsync(async () => {}),
     addSteps: (...steps: Step[]) =>
       change.mutateAsync((document) => ({ ledger: [...(document.ledger ?? []), ...steps] })),
   };
