@@ -19,10 +19,10 @@ HELD = {"margins": [margin("a", A, unknown="hold"), margin("b", B)]}
 
 
 def columns_of(found: Results, weighting: dict[str, Any]) -> np.ndarray:
-    """x of every case: the 0/1 columns of all margin categories."""
+    """x of every case: a constant, and the 0/1 columns of all margin categories; what is less its target's share is an estimate's."""
     data = found.data
     value = {name: np.where(data.column(name).answered, data.column(name).values, 0) for name in ("a", "b")}
-    columns = []
+    columns = [np.ones(data.n)]
     groups = value["b"] if weighting.get("within") else np.zeros(data.n)
     for spec in weighting["margins"]:
         (name,) = spec["by"]
@@ -30,6 +30,8 @@ def columns_of(found: Results, weighting: dict[str, Any]) -> np.ndarray:
             inside = (value[name] == target["at"][name]).astype(float)
             if spec.get("unknown") == "hold":
                 inside = inside - target["value"] * (value[name] > 0)
+            elif weighting.get("within"):
+                inside = inside - target["value"]
             columns += [np.where(groups == g, inside, 0.0) for g in np.unique(groups)]
     return np.stack(columns, 1)
 

@@ -11,10 +11,10 @@ from plain import Plain
 
 from even_ballot.core.dataset import Dataset
 from even_ballot.core.design import Design, Units, units_of, weights_of
+from even_ballot.core.estimates import Sums, totals
 from even_ballot.core.faults import StudyError
-from even_ballot.core.linear import Linear
 from even_ballot.core.tallies import tally
-from even_ballot.core.variance import covariance_of_shares, variances
+from even_ballot.core.variance import covariance_of_shares
 
 COLUMNS = {"h": ["1", "1", "1", "2", "2", "3"], "i": ["1", "1", "2", "1", "2", "1"], "N": ["10", "10", "10", "4", "4", "1"]}
 DATA = dataset({**COLUMNS, "w": ["1", "2", "1", "3", "1", "2"]})
@@ -92,15 +92,17 @@ def test_variances_follow_their_definition_under_every_policy(seed: int, policy:
     units, plain = random_units(rng, policy, clustered)
     weight = np.array(plain.w)
     cell = rng.integers(0, 3, len(weight))
-    t = tally(cell, np.zeros(len(cell), np.int8), units.unit, weight, (units.rows, 3, 1), units.own)
-    w, ww = t.w[:, :, 0], None if t.ww is None else t.ww[:, :, 0]
-    got = variances(Linear(w, ww), units)
+    units = units.weighed(weight)
+    centre = None if units.weights is None else units.weights.centre
+    t = tally(cell, np.zeros(len(cell), np.int8), units.unit, weight, (units.rows, 3, 1), centre)
+    w, own = t.w[:, :, 0], None if t.own is None else t.own[:, :, 0]
+    got = totals(Sums(w, own, t.counts[:, 0]), units).variance
     want = [plain.variance((cell == c).astype(float)) for c in range(3)]
     np.testing.assert_allclose(got, want, rtol=1e-9, atol=1e-9)
     shares = w.sum((0,)) / w.sum()
     z = [plain.ratio((cell == c).astype(float), np.ones(len(cell)))[1] for c in range(3)]
     matrix = [[plain.covariance(a, b) for b in z] for a in z]
-    np.testing.assert_allclose(covariance_of_shares(w, ww, shares, units), matrix, rtol=1e-8, atol=1e-12)
+    np.testing.assert_allclose(covariance_of_shares(w, own, shares, units), matrix, rtol=1e-8, atol=1e-12)
 
 
 @given(st.integers(0, 10**6))
@@ -111,12 +113,14 @@ def test_tallies_of_two_parts_add_up(seed: int) -> None:
     stub, banner = rng.integers(-1, 3, n).astype(np.int8), rng.integers(0, 4, n).astype(np.int8)
     unit, weight = rng.integers(0, 5, n).astype(np.int32), rng.random(n)
     at = int(rng.integers(0, n))
-    for own in (False, True):
-        whole = tally(stub, banner, unit, weight, (5, 3, 4), own)
-        parts = [tally(stub[s], banner[s], unit[s], weight[s], (5, 3, 4), own) for s in (slice(0, at), slice(at, n))]
+    for centre in (None, np.full(5, 0.5)):
+        whole = tally(stub, banner, unit, weight, (5, 3, 4), centre)
+        parts = [tally(stub[s], banner[s], unit[s], weight[s], (5, 3, 4), centre) for s in (slice(0, at), slice(at, n))]
         both = parts[0] + parts[1]
         np.testing.assert_allclose(both.w, whole.w, rtol=1e-12)
         np.testing.assert_array_equal(both.counts, whole.counts)
+        if whole.own is not None:
+            np.testing.assert_allclose(both.own, whole.own, rtol=1e-12, atol=1e-12)
     assert math.isclose(float(whole.w.sum()), float(weight[stub >= 0].sum()), rel_tol=1e-12)
 
 

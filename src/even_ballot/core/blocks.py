@@ -13,7 +13,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.nets import NetRow
 from even_ballot.core.periods import Period
 from even_ballot.core.results import Category, StubHeading
-from even_ballot.core.sample import Sample
+from even_ballot.core.sample import Sample, degrees
 from even_ballot.core.tallies import Tally
 
 
@@ -21,40 +21,25 @@ from even_ballot.core.tallies import Tally
 class Block:
     """One stub variable against one banner entry: cells by unit × row × column, the total column first, (U, R, 1 + C).
 
-    w: Σ w of each row's own cases; base_w: (U, 1, 1 + C), of cases that answered the stub. Each with Σ w² where every case is its
-    own PSU, and unweighted counts n. Rows after those of the categories are nets. df: (1 + C,), PSUs less strata among the cases of
-    the base. responses: of a several-answer question.
+    part: each row's own cases, (R, 1 + C); base: cases that answered the stub, (1, 1 + C). Rows after those of the categories are
+    nets. df: PSUs less strata among the cases of each base. responses: of a several-answer question.
     """
 
     stub: StubHeading
     across: Across
-    w: Floats
-    ww: Floats | None
-    n: Ints
-    base_w: Floats
-    base_ww: Floats | None
-    base_n: Ints
-    df: Ints | None = None
+    part: Sums
+    base: Sums
+    df: "Degrees"
     responses: "Responses | None" = None
 
     def size(self) -> int:
         """Its sums, in bytes."""
-        return self.w.nbytes * (1 if self.ww is None else 2)
+        return self.part.w.nbytes + (0 if self.part.own is None else self.part.own.nbytes)
 
     @property
     def categories(self) -> int:
         """Rows without nets."""
         return len(self.stub.categories)
-
-    @property
-    def part(self) -> Sums:
-        """Every row in every column, (R, 1 + C)."""
-        return Sums(self.w, self.ww, self.n)
-
-    @property
-    def base(self) -> Sums:
-        """Cases of a column that answered the stub, (1, 1 + C)."""
-        return Sums(self.base_w, self.base_ww, self.base_n)
 
     @property
     def inner(self) -> Sums:
@@ -79,19 +64,40 @@ class Block:
 
 
 @dataclass(frozen=True)
+class Degrees:
+    """PSUs less strata among the cases of bases: of a column (1 + C,); of a row among those who answered the banner (R,); of all
+    who answered both; of a column's responses (1 + C,)."""
+
+    column: Ints
+    row: Ints
+    both: int
+    responses: Ints | None = None
+
+    @property
+    def total(self) -> Ints:
+        """Of the bases of total per cent, (1 + C,)."""
+        return np.append(self.column[:1], np.full(len(self.column) - 1, self.both))
+
+
+@dataclass(frozen=True)
 class Responses:
     """Σ w m by unit, m the options a case chose: w, (U, 1, 1 + C); n: unweighted, (1, 1 + C). Where every case is its own PSU also
-    Σ w² m and Σ w² m², (U, 1, 1 + C), and Σ w² m · chosen, (U, R, 1 + C)."""
+    the cases by m: whole, (3 U, M, 1, 1 + C), and chosen, (3 U, M, R, 1 + C), those who chose an option."""
 
     w: Floats
     n: Ints
-    wwm: Floats | None
-    wwmm: Floats | None
+    whole: Floats | None
     chosen: Floats | None
 
 
 def _laid(t: Tally, over: Across) -> Tally:
-    return Tally(over.laid(t.counts), over.laid(t.w), None if t.ww is None else over.laid(t.ww), t.df)
+    """A tally with the total column and the others in place of the banner's categories."""
+    return Tally(over.laid(t.counts), over.laid(t.w), None if t.own is None else over.laid(t.own), t.present)
+
+
+def _answered(present: Any) -> Any:
+    """PSUs with cases that answered the banner, over its columns, (…); present: (…, C)."""
+    return present[..., :-1].sum(-1)
 
 
 def _netted(x: Any, nets: Sequence[NetRow], axis: int) -> Any:
@@ -123,6 +129,16 @@ class Rows:
         return (*(net.label for net in nets), *((ALL,) if self.total else ()))
 
 
+def _finished(own: Sums, base: Sums, nets: Sequence[NetRow], total: bool) -> Sums:
+    """Rows of categories with those of nets, and of all who answered, below."""
+
+    def laid(x: Any, below: Any, axis: int) -> Any:
+        return _total_row(_netted(x, nets, axis), below, total)
+
+    cases = None if own.own is None else laid(own.own, base.own, 1)
+    return Sums(laid(own.w, base.w, 1), cases, laid(own.n, base.n, 0))
+
+
 def coded_block(sample: Sample, name: str, over: Across, where: str, rows: Rows) -> Block:
     """The block of a coded variable or a date: one pass."""
     data = sample.data
@@ -132,11 +148,20 @@ def coded_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     t = _laid(sample.tally(stub, over, len(categories)), over)
     nets = rows.nets(categories)
     heading = StubHeading(name, variable.title, variable.kind, categories, rows.labels(nets))
-    base_w, base_n = t.w.sum(1, keepdims=True), t.counts.sum(0, keepdims=True)
-    base_ww = None if t.ww is None else t.ww.sum(1, keepdims=True)
-    w, n = (_total_row(_netted(x, nets, axis), base, rows.total) for x, axis, base in ((t.w, 1, base_w), (t.counts, 0, base_n)))
-    ww = None if t.ww is None else _total_row(_netted(t.ww, nets, 1), base_ww, rows.total)
-    return Block(heading, over, w, ww, n, base_w, base_ww, base_n, t.df)
+    cells = Sums(t.w, t.own, t.counts)
+    present = np.asarray(t.present, np.float64)
+    row, both = _netted(_answered(present), nets, 1), _answered(present).sum(1)
+    row = np.column_stack([row, both]) if rows.total else row
+    df = _degrees(over.laid(present.sum(1)), row, both, sample)
+    base = cells.over(1)
+    return Block(heading, over, _finished(cells, base, nets, rows.total), base, df)
+
+
+def _degrees(column: Any, row: Any, both: Any, sample: Sample, responses: Any = None) -> Degrees:
+    """Of PSUs with cases of each base, by unit on the first axis."""
+    units = sample.units
+    of_responses = None if responses is None else degrees(responses, units)
+    return Degrees(degrees(column, units), degrees(row, units), int(degrees(both, units)), of_responses)
 
 
 def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows) -> Block:
@@ -151,31 +176,32 @@ def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     m = np.arange(k + 1)[None, :, None]
     whole = _laid(sample.tally(np.where(answered, how_many, -1).astype(np.int16), over, k + 1), over)
     nets = rows.nets(categories)
-    w, ww, n, cross = [], [], [], []
+    every = Sums(whole.w, whole.own, whole.counts)
+    options, by_number, present = [], [], []
     for option in [*chosen, *(np.logical_or.reduce([chosen[i] for i in net.places]) for net in nets)]:
-        index = np.where(answered & option, how_many, -1).astype(np.int16)
-        t = _laid(sample.tally(index, over, k + 1), over)
-        w.append(t.w.sum(1))
-        n.append(t.counts.sum(0))
-        if t.ww is not None:
-            ww.append(t.ww.sum(1))
-            cross.append((t.ww * m).sum(1))
-    base_w, base_n = whole.w.sum(1, keepdims=True), whole.counts.sum(0, keepdims=True)
-    base_ww = None if whole.ww is None else whole.ww.sum(1, keepdims=True)
-    wwm = None if whole.ww is None else (whole.ww * m).sum(1, keepdims=True)
+        t = _laid(sample.tally(np.where(answered & option, how_many, -1).astype(np.int16), over, k + 1), over)
+        options.append(Sums(t.w, t.own, t.counts).over(1))
+        by_number.append(t.own)
+        present.append(_answered(np.asarray(t.present, np.float64)).sum(1))
+    base = every.over(1)
+    part = Sums(
+        np.concatenate([o.w for o in options], 1),
+        None if base.own is None else np.concatenate([o.own for o in options if o.own is not None], 1),
+        np.concatenate([o.n for o in options]),
+    )
+    everybody = np.asarray(whole.present, np.float64)
+    both = _answered(everybody).sum(1)
+    row = np.stack([*present, *([both] if rows.total else [])], 1)
+    df = _degrees(over.laid(everybody.sum(1)), row, both, sample, over.laid(everybody[:, 1:].sum(1)))
+    own = [of for of in by_number[:k] if of is not None]
     responses = Responses(
         (whole.w * m).sum(1, keepdims=True),
         (whole.counts * m[0]).sum(0, keepdims=True),
-        wwm,
-        None if whole.ww is None else (whole.ww * m**2).sum(1, keepdims=True),
-        _total_row(np.stack(cross, 1), wwm, rows.total) if cross else None,
+        None if whole.own is None else whole.own[:, :, None],
+        np.stack(own, 2) if own else None,
     )
     heading = StubHeading(name, variable.title, "multi", categories, rows.labels(nets))
-    return Block(
-        heading, over, _total_row(np.stack(w, 1), base_w, rows.total),
-        _total_row(np.stack(ww, 1), base_ww, rows.total) if ww else None, _total_row(np.stack(n), base_n, rows.total),
-        base_w, base_ww, base_n, whole.df, responses,
-    )  # fmt: skip
+    return Block(heading, over, _finished(part, base, (), rows.total), base, df, responses)
 
 
 def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], tuple[Category, ...]]:

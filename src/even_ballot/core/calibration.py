@@ -18,23 +18,24 @@ from even_ballot.core.weighting.raking import Frame, Raked, bounds_of
 
 
 def _columns(raked: Raked) -> Floats:
-    """x of a case as a combination of the 0/1 columns of all categories, (J, J_all)."""
-    rows = []
+    """x of a case as a combination of the 0/1 columns of all categories, (J, J_all): a constant, since Σ w is fixed, and each
+    category, less its target's share of its group where the group's total (where an unknown is held, that of the known ones) is an
+    estimate."""
     sizes = [len(m.target) for m in raked.margins]
     starts = np.concatenate([[0], np.cumsum(sizes)]).astype(int)
-    for m, (margin, given, sums) in enumerate(zip(raked.margins, raked.frame.laid, raked.frame.sums, strict=True)):
+    whole = np.zeros(starts[-1])
+    whole[: sizes[0]] = 1.0
+    rows = [whole]
+    for m, (given, sums) in enumerate(zip(raked.frame.laid, raked.frame.sums, strict=True)):
         held = np.isnan(given.target)
-        for j in range(len(margin.target)):
-            if held[j]:
-                continue
+        for j in np.flatnonzero(~held).tolist():
             row = np.zeros(starts[-1])
             row[starts[m] + j] = 1.0
-            group = given.group[j]
-            inside = (given.group == group) & ~held
-            if (held & (given.group == group)).any():
-                row[starts[m] : starts[m + 1]][inside] -= given.target[j] / sums[group]
+            group = given.group == given.group[j]
+            if raked.frame.counted is None or (held & group).any():
+                row[starts[m] : starts[m + 1]][group & ~held] -= given.target[j] / sums[given.group[j]]
             rows.append(row)
-    return np.array(rows) if rows else np.zeros((0, starts[-1]))
+    return np.array(rows)
 
 
 def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
@@ -60,13 +61,14 @@ def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
     pair, of = np.unique(units.unit.astype(np.int64) * k + combos.index, return_inverse=True)
     pair_unit, pair_combo = pair // k, pair % k
     whole = np.bincount(of.ravel(), weights=weight)
-    by_unit = np.zeros((units.rows, x.shape[1]))
+    by_unit, size = np.zeros((2, units.rows, x.shape[1]))
     np.add.at(by_unit, pair_unit, whole[:, None] * x[pair_combo])
+    np.add.at(size, pair_unit, whole[:, None] * np.abs(x[pair_combo]))
     alike = squares = None
     if units.own:
         alike = x[pair_combo]
         squares = np.bincount(of.ravel(), weights=weight**2).astype(np.float64)
-    return replace(units, residuals=Residuals(category, sizes, free, columns, by_unit, inverse, alike, squares))
+    return replace(units, residuals=Residuals(category, sizes, free, columns, by_unit, size, inverse, alike, squares))
 
 
 @compiled

@@ -9,8 +9,8 @@ from even_ballot.core import estimates as est
 from even_ballot.core.across import Across
 from even_ballot.core.blocks import Block, Rows, coded_block, multi_block
 from even_ballot.core.dataset import Floats
-from even_ballot.core.estimates import Distribution, Estimates, Spread
-from even_ballot.core.linear import Linear
+from even_ballot.core.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.intervals import EDGE
 from even_ballot.core.nets import NetRow, net_rows
 from even_ballot.core.part import Part, is_of_numbers, there
 from even_ballot.core.passes import Passes
@@ -18,7 +18,7 @@ from even_ballot.core.request import TableRequest
 from even_ballot.core.results import Category, Cell, Plain, StubKey, Test
 from even_ballot.core.sample import Sample
 from even_ballot.core.tests import Independence, Trend, Wald, independence, wald
-from even_ballot.core.trend import slopes
+from even_ballot.core.trend import of_alike, slopes
 from even_ballot.core.variance import ratio, variances
 
 
@@ -49,7 +49,7 @@ class CategoriesPart(Part):
 
     def cells(self, first: int) -> Iterator[Cell]:
         keys, paths, here = self.keys, self.paths[first:], (slice(None), slice(first, None))
-        part = self.block.part.at(*here)
+        part, df = self.block.part.at(*here), self.block.df
         if "n" in self.show:
             for path, column in zip(paths, part.n.T.tolist(), strict=True):
                 yield from (Cell(key, path, "n", n) for key, n in zip(keys, column, strict=True))
@@ -58,36 +58,36 @@ class CategoriesPart(Part):
         if "col_pct" in self.show:
             e = self._col_pct.at(*here)
             plain = self._plain(e) if self.request.plain else None
-            df = None if self.block.df is None else self.block.df[first:]
-            yield from self._emit(keys, paths, "col_pct", e, share=True, with_n=True, df=df, plain=plain)
+            yield from self._emit(keys, paths, "col_pct", e, share=True, with_n=True, df=df.column[first:], plain=plain)
         if "row_pct" in self.show and len(self.paths) > 1:
             e = est.shares(self.block.inner, self.block.answered_row, self.units)
-            yield from self._emit(keys, self.paths[1:], "row_pct", e, share=True, with_n=True)
+            yield from self._emit(keys, self.paths[1:], "row_pct", e, share=True, with_n=True, df=df.row[:, None])
         if "total_pct" in self.show:
             e = est.shares(part, self.block.answered.at(*here), self.units)
-            yield from self._emit(keys, paths, "total_pct", e, share=True, with_n=True)
+            yield from self._emit(keys, paths, "total_pct", e, share=True, with_n=True, df=df.total[first:])
         if "response_pct" in self.show and self.block.responses is not None:
-            own = slice(0, self.block.categories)
-            e = self._response_pct().at(own, here[1])
-            yield from self._emit(keys[own], paths, "response_pct", e, share=True, with_n=True)
+            e, own = self._response_pct().at(*here), slice(0, self.block.categories)
+            of = None if df.responses is None else df.responses[first:]
+            yield from self._emit(keys[own], paths, "response_pct", e, share=True, with_n=True, df=of)
         if self.numeric and any(map(is_of_numbers, self.show)):
             mean, spread = self._mean
-            weights = self._weights.sum(0)
-            ranks = [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in weights.T]
-            yield from self._numbers(self.name, first, mean, spread, ranks, self.block.df)
+            ranks = [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self._weights.T]
+            yield from self._numbers(self.name, first, mean, spread, ranks, df.column)
 
     def _plain(self, e: Estimates) -> list[list[Plain | None]]:
         """Shares as if the cases were a simple random sample, by column and row."""
         with np.errstate(all="ignore"):
             p, room = e.n / e.base_n, np.where(e.base_n > 1, e.base_n - 1, np.nan)
-            figures = [x.T.tolist() for x in (p, np.sqrt(p * (1 - p) / room), e.est, np.sqrt(e.est * (1 - e.est) / room))]
+            # A weighted share of 1 may miss it by rounding, to either side.
+            plain, weighted = (np.sqrt(np.maximum(x * (1 - x), 0) / room) for x in (p, np.where(e.est >= 1 - EDGE, 1.0, e.est)))
+            figures = [x.T.tolist() for x in (p, plain, e.est, weighted)]
         return [
             [Plain(a, there(s), b, there(t)) if a == a else None for a, s, b, t in zip(*column, strict=True)]
             for column in zip(*figures, strict=True)
         ]
 
     def _unweighted(self) -> tuple[list[float], list[float]]:
-        n, codes = self.block.n[self.known], self.codes[:, None]
+        n, codes = self.block.part.n[self.known], self.codes[:, None]
         with np.errstate(all="ignore"):
             whole = n.sum(0)
             mean = (n * codes).sum(0) / whole
@@ -101,57 +101,61 @@ class CategoriesPart(Part):
     def _response_pct(self) -> Estimates:
         """Per cent of responses: the base is Σ w m, m the number of options a case chose."""
         assert self.block.responses is not None
-        part, of = self.block.part, self.block.responses
-        r, rows = ratio(part.w, of.w, self.units)
+        part, of = self.block.part.at(slice(0, self.block.categories)), self.block.responses
+        r, linear = ratio(part.w, of.w, self.units)
         with np.errstate(all="ignore"):
-            squares = cross = None
-            if part.squares is not None and of.wwm is not None and of.wwmm is not None and of.chosen is not None:
+            if of.whole is not None and of.chosen is not None:
                 whole = of.w.sum(0)
-                squares = np.maximum((part.squares - 2 * r * of.chosen + r**2 * of.wwmm) / whole**2, 0)
-                cross = (part.squares - r * of.wwm) / whole
-            linear = Linear(rows, squares, cross)
-            variance = variances(linear, self.units)
+                groups = []
+                for m in range(of.whole.shape[1]):
+                    others = of.whole[:, m] - of.chosen[:, m]
+                    groups.append((of.chosen[:, m], (1 - m * r) / whole, (1 + m * r) / whole))
+                    groups.append((others, -m * r / whole, m * r / whole))
+                linear = est.of_cases(linear, groups, self.units)
             base = np.broadcast_to(of.n, r.shape)
-            variance = np.where(variance <= 1e-12 * r * (1 - r) / np.maximum(base, 1), 0.0, variance)
+            variance = est.share_variance(r, base, variances(linear, self.units))
         return Estimates(r, linear, variance, part.n, base, np.full(r.shape, np.nan))
 
     @cached_property
+    def _known(self) -> Sums:
+        """The cells of the codes that the scale knows, (R, 1 + C)."""
+        return self.block.part.at(self.known)
+
+    @cached_property
     def _weights(self) -> Floats:
-        """Σ w by unit of the codes the scale knows, (U, R, 1 + C)."""
-        return np.asarray(self.block.w[:, self.known])
+        """Σ w of them, (R, 1 + C)."""
+        return np.asarray(self._known.w.sum(0))
 
     @cached_property
     def _mean(self) -> tuple[Estimates, Spread]:
-        ww = None if self.block.ww is None else self.block.ww[:, self.known]
-        moments = est.coded_moments(self.codes, self._weights, ww, self.block.n[self.known])
-        weights, columns = self._weights.sum(0), len(self.paths)
+        columns = len(self.paths)
         values = Distribution(
-            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), weights.ravel(), columns
+            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), self._weights.ravel(), columns
         )  # fmt: skip
-        spread = est.spread(values, moments.counts)
-        return est.means(moments, spread.sd, self.units), spread
+        spread = est.spread(values, self._known.n.sum(0))
+        return est.coded_means(self.codes, self._known, spread.sd, self.units), spread
 
     def _below(self, value: float, column: int) -> Estimates:
-        known = self.block.part.at(self.known, slice(column, column + 1))
+        known = self._known.at(slice(None), slice(column, column + 1))
         return est.shares(known.at(self.codes <= value).over(1), known.over(1), self.units)
 
     def tests(self) -> Iterator[Test]:
         names = self.over.heading.variables
         if "independence" in self.request.tests and len(names) == 1 and not self.several:
             apart = self.block.apart.at(slice(0, self.block.categories))
-            found = independence(apart.w, apart.squares, int(apart.n.sum()), self.units)
+            found = independence(apart.w, apart.own, int(apart.n.sum()), self.units)
             if found is not None:
                 yield Independence(self.name, names, *found)
         if "wald" in self.request.tests and len(names) == 1 and not self.several:
             apart = self.block.apart.at(slice(0, self.block.categories))
-            found = wald(apart.w, apart.squares, self.units)
+            found = wald(apart.w, apart.own, self.units)
             if found is not None:
                 yield Wald(self.name, names, *found)
         if "trend" in self.request.tests and len(names) == 1:
             yield from self._trends()
         if "columns" in self.request.tests and len(self.paths) > 2:
             for r, key in enumerate(self.keys):
-                yield from self._compare(key, self._col_pct.at(r, slice(1, None)))
+                yield from self._compare(key, self._col_pct.at(r, slice(1, None)), share=True)
             if "mean" in self.show and self.numeric:
                 yield from self._compare(StubKey(self.name), self._mean[0].at(slice(1, None)))
 
@@ -160,16 +164,17 @@ class CategoriesPart(Part):
         known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
         scores, columns = self.over.scores[known], 1 + self.over.single[known]
         part, base = self.block.part.at(slice(None), columns), self.block.base.at(0, columns)
-        squares = None
-        if part.squares is not None and base.squares is not None:
-            squares = (part.squares, part.squares, base.squares)
-        b, variance = slopes(part.w, base.w, squares, scores, self.units)
-        yield from self._trend(self.keys, b, variance)
+        own = None
+        if part.own is not None and base.own is not None:
+            yes, no = part.own, base.own[:, None] - part.own
+            own = [(c, yes[..., c], 1.0) for c in range(len(scores))] + [(c, no[..., c], 0.0) for c in range(len(scores))]
+        yield from self._trend(self.keys, *slopes(part.w, base.w, part.w, scores, self.units, of_alike(own)))
         if "mean" in self.show and self.numeric:
-            codes = self.codes[:, None]
-            w = self._weights[..., columns]
-            ww = None if self.block.ww is None else self.block.ww[:, self.known][..., columns]
-            moments = None if ww is None else tuple((ww * codes**k).sum(1) for k in (2, 1, 0))
-            squares = None if moments is None else (moments[0][:, None], moments[1][:, None], moments[2])
-            b, variance = slopes((w * codes).sum(1)[:, None], w.sum(1), squares, scores, self.units)
-            yield from self._trend([StubKey(self.name)], b, variance)
+            cells, codes = self._known.at(slice(None), columns), self.codes[:, None]
+            own = None
+            if cells.own is not None:
+                places = [(r, c) for r in range(len(self.codes)) for c in range(len(scores))]
+                own = [(c, cells.own[:, r, c, None], float(self.codes[r])) for r, c in places]
+            wy, size = ((cells.w * of).sum(1)[:, None] for of in (codes, np.abs(codes)))
+            found = slopes(wy, cells.w.sum(1), size, scores, self.units, of_alike(own))
+            yield from self._trend([StubKey(self.name)], *found)

@@ -82,6 +82,17 @@ class Design(Model):
 
 
 @dataclass(frozen=True)
+class UnitWeights:
+    """Weights of the cases of each unit, those of weight 0 left out: n, their mean (centre), and Σ d and Σ d², d what a weight is
+    more than that; (U,) each."""
+
+    n: Floats
+    centre: Floats
+    d1: Floats
+    d2: Floats
+
+
+@dataclass(frozen=True)
 class Units:
     """The design of a set of cases.
 
@@ -89,7 +100,7 @@ class Units:
     of one stratum. stratum: int32 (rows,), of each row, ascending. psus: int64 (strata,), n_h. fraction: float64 (strata,), f_h.
     names: of the strata, for messages. replicates: how variances are made, where not by linearisation. residuals: what takes
     the raking into account, where linearisation does. df: degrees of freedom where they are not PSUs less strata. recurring:
-    names of clusters that stand in more than one stratum, and are different units there.
+    names of clusters that stand in more than one stratum, and are different units there. weights: where every case is a PSU.
     """
 
     unit: NDArray[np.int32]
@@ -103,6 +114,7 @@ class Units:
     residuals: Residuals | None = None
     df: int | None = None
     recurring: tuple[str, ...] = ()
+    weights: UnitWeights | None = None
 
     @property
     def rows(self) -> int:
@@ -114,6 +126,18 @@ class Units:
         """PSUs less strata, or what the method says."""
         return int(self.psus.sum()) - len(self.psus) if self.df is None else self.df
 
+    def weighed(self, weight: Floats) -> "Units":
+        """The same design with the weights of its units, where every case is a PSU of its own; weight: (n,)."""
+        if not self.own or self.weights is not None:
+            return self
+        there = weight > 0
+        unit, w = self.unit[there], weight[there]
+        n = np.bincount(unit, minlength=self.rows).astype(np.float64)
+        centre = np.bincount(unit, weights=w, minlength=self.rows) / np.maximum(n, 1)
+        d = w - centre[unit]
+        d1, d2 = (np.bincount(unit, weights=x, minlength=self.rows).astype(np.float64) for x in (d, d * d))
+        return replace(self, weights=UnitWeights(n, centre, d1, d2))
+
     def by_case(self) -> "Units":
         """The same design where every case that is a PSU of its own has a row of its own."""
         if not self.own:
@@ -121,14 +145,14 @@ class Units:
         order = np.argsort(self.unit, kind="stable")
         unit = np.empty(len(order), np.int32)
         unit[order] = np.arange(len(order), dtype=np.int32)
-        return replace(self, unit=unit, own=False, stratum=self.stratum[self.unit[order]])
+        return replace(self, unit=unit, own=False, stratum=self.stratum[self.unit[order]], weights=None)
 
     def apart(self, group: NDArray[np.int64]) -> "Units":
         """The same design where cases that are PSUs of their own have a row for each stratum and group, (n,)."""
         stratum = self.stratum[self.unit].astype(np.int64)
         width = int(group.max(initial=0)) + 1
         pairs, unit = np.unique(stratum * width + group, return_inverse=True)
-        return replace(self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32))
+        return replace(self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32), weights=None)
 
     @cached_property
     def single(self) -> NDArray[np.bool_]:

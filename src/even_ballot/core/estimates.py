@@ -1,5 +1,6 @@
 """Proportions, means and quantiles, with what their variances need."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,28 +9,29 @@ import numpy as np
 from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.design import Units
 from even_ballot.core.intervals import EDGE
-from even_ballot.core.linear import Linear
+from even_ballot.core.linear import Alike, Linear, Varied, squares_in
 from even_ballot.core.tallies import Moments
 from even_ballot.core.variance import ratio, total, variances
 
 
 @dataclass(frozen=True)
 class Sums:
-    """Weighted sums of quantities of any shape S by unit, (U, *S); `squares` where every case is its own PSU; unweighted n, S."""
+    """Weighted sums of quantities of any shape S by unit, (U, *S); own: (3 U, *S), of their cases, where every case is its own PSU
+    (`Tally.own`); unweighted n, S."""
 
     w: Floats
-    squares: Floats | None
+    own: Floats | None
     n: Ints
 
     def at(self, *index: Any) -> "Sums":
         """Some of them, by an index of S."""
-        squares = None if self.squares is None else self.squares[(slice(None), *index)]
-        return Sums(self.w[(slice(None), *index)], squares, self.n[index])
+        own = None if self.own is None else self.own[(slice(None), *index)]
+        return Sums(self.w[(slice(None), *index)], own, self.n[index])
 
     def over(self, axis: int) -> "Sums":
         """Their sums over an axis of (U, *S), which is kept."""
-        squares = None if self.squares is None else self.squares.sum(axis, keepdims=True)
-        return Sums(self.w.sum(axis, keepdims=True), squares, self.n.sum(axis - 1, keepdims=True))
+        own = None if self.own is None else self.own.sum(axis, keepdims=True)
+        return Sums(self.w.sum(axis, keepdims=True), own, self.n.sum(axis - 1, keepdims=True))
 
     def beside(self, other: "Sums", times: int) -> "Sums":
         """These, and beside them on the last axis others, repeated."""
@@ -37,8 +39,8 @@ class Sums:
         def joined(a: Any, b: Any) -> Any:
             return np.concatenate([a, np.broadcast_to(b, (*b.shape[:-1], times))], -1)
 
-        squares = None if self.squares is None or other.squares is None else joined(self.squares, other.squares)
-        return Sums(joined(self.w, other.w), squares, joined(self.n, other.n))
+        own = None if self.own is None or other.own is None else joined(self.own, other.own)
+        return Sums(joined(self.w, other.w), own, joined(self.n, other.n))
 
 
 @dataclass(frozen=True)
@@ -59,33 +61,44 @@ class Estimates:
         )  # fmt: skip
 
 
+def of_cases(linear: Linear, groups: Sequence[tuple[Floats, Floats, Floats]], units: Units) -> Linear:
+    """The same where every case is its own PSU. groups: of cases that share a z: their sums (3 U, *S), z, and the terms of z taken
+    absolutely."""
+    assert units.weights is not None
+    squares = sum(squares_in(own, units.weights.centre) * size**2 for own, _, size in groups)
+    return Linear(linear.totals, np.sqrt(np.maximum(squares, 0)), tuple(Alike(own, z) for own, z, _ in groups))
+
+
 def totals(part: Sums, units: Units) -> Estimates:
     """Weighted totals Σ w: z is the cell itself."""
-    sums, rows = total(part.w, units)
-    linear = Linear(rows, part.squares, part.squares)
+    sums, linear = total(part.w, units)
+    if part.own is not None:
+        linear = of_cases(linear, [(part.own, np.ones_like(sums), np.ones_like(sums))], units)
     return Estimates(sums, linear, variances(linear, units), part.n, part.n, np.full(sums.shape, np.nan))
 
 
-def shares(part: Sums, base: Sums, units: Units) -> Estimates:
-    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b. base: as part, or broadcast to it.
+def share_variance(p: Floats, base_n: Ints, variance: Floats) -> Floats:
+    """A share's variance, 0 where it is 0 or 1 and where the variance is rounding: at or below 1e-12 · p(1 − p)/base_n."""
+    inside = (p > EDGE) & (p < 1 - EDGE)
+    none = ~inside | (variance <= 1e-12 * p * (1 - p) / np.maximum(base_n, 1))
+    return np.where(none & ~np.isnan(variance), 0.0, variance)
 
-    A variance at or below 1e-12 · p(1 − p)/base_n is rounding, and 0.
-    """
-    p, rows = ratio(part.w, base.w, units)
+
+def shares(part: Sums, base: Sums, units: Units) -> Estimates:
+    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b. base: as part, or broadcast to it."""
+    p, linear = ratio(part.w, base.w, units)
     with np.errstate(all="ignore"):
-        squares = cross = None
-        if part.squares is not None and base.squares is not None:
+        if part.own is not None and base.own is not None:
             whole = base.w.sum(0)
-            outside = np.maximum(base.squares - part.squares, 0)
-            squares = (part.squares * (1 - p) ** 2 + outside * p**2) / whole**2
-            cross = (part.squares - p * base.squares) / whole
-        linear = Linear(rows, squares, cross)
-        variance, base_n = variances(linear, units), np.broadcast_to(base.n, p.shape)
+            linear = of_cases(
+                linear,
+                [(part.own, (1 - p) / whole, (1 + p) / whole), (base.own - part.own, -p / whole, p / whole)],
+                units,
+            )
+        base_n = np.broadcast_to(base.n, p.shape)
+        variance = share_variance(p, base_n, variances(linear, units))
         inside = (p > EDGE) & (p < 1 - EDGE)
-        simple = p * (1 - p)
-        none = ~inside | (variance <= 1e-12 * simple / base_n)
-        variance = np.where(none & ~np.isnan(variance), 0.0, variance)
-        deff = np.where(inside & (base_n > 1), variance / (simple / np.maximum(base_n - 1, 1)), np.nan)
+        deff = np.where(inside & (base_n > 1), variance / (p * (1 - p) / np.maximum(base_n - 1, 1)), np.nan)
     return Estimates(p, linear, variance, part.n, base_n, deff)
 
 
@@ -117,6 +130,8 @@ def spread(values: Distribution, n: Ints) -> Spread:
     with np.errstate(all="ignore"):
         whole = values.sum(np.ones_like(values.value))
         deviation = values.value - (values.sum(values.value) / whole)[values.domain]
+        # A second pass: the first mean of large values is off in their last digits.
+        deviation = deviation - (values.sum(deviation) / whole)[values.domain]
         m2, m3, m4 = (values.sum(deviation**power) / whole for power in (2, 3, 4))
         # Deviations that are only rounding are none.
         scale = np.sqrt(values.sum(values.value**2) / whole)
@@ -125,34 +140,56 @@ def spread(values: Distribution, n: Ints) -> Spread:
         return Spread(sd, np.where(m2 > 0, m3 / m2**1.5, np.nan), np.where(m2 > 0, m4 / m2**2 - 3, np.nan))
 
 
-def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
-    """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n."""
-    n = moments.counts
-    shifted, rows = ratio(moments.wy, moments.w, units)
+def _means(est: Floats, linear: Linear, sd: Floats, n: Ints, units: Units) -> Estimates:
     with np.errstate(all="ignore"):
-        squares = cross = None
-        if moments.ww is not None and moments.wwy is not None and moments.wwyy is not None:
-            whole = moments.w.sum(0)
-            squares = np.maximum((moments.wwyy - 2 * shifted * moments.wwy + shifted**2 * moments.ww) / whole**2, 0)
-            cross = (moments.wwy - shifted * moments.ww) / whole
-        linear = Linear(rows, squares, cross)
         variance = variances(linear, units)
         simple = sd**2 / n
-        variance = np.where(variance <= 1e-12 * simple, 0.0, variance)
-        deff = np.where(simple > 0, variance / simple, np.nan)
-    return Estimates(shifted + moments.shift, linear, variance, n, n, deff)
+        return Estimates(est, linear, variance, n, n, np.where(simple > 0, variance / simple, np.nan))
 
 
-def coded_moments(codes: Floats, w: Floats, ww: Floats | None, counts: Ints) -> Moments:
-    """A coded variable's codes taken as numbers, from its cells: codes (R,), w and ww (U, R, C), counts (R, C)."""
-    whole = w.sum()
-    shift = float((w.sum((0, 2)) * codes).sum() / whole) if whole > 0 else 0.0
-    y = (codes - shift)[None, :, None]
-    if ww is None:
-        return Moments(shift, counts.sum(0), w.sum(1), (w * y).sum(1), None, None, None)
-    return Moments(
-        shift, counts.sum(0), w.sum(1), (w * y).sum(1), ww.sum(1), (ww * y).sum(1), (ww * y**2).sum(1)
-    )  # fmt: skip
+def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
+    """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n."""
+    shifted, linear = ratio(moments.wy, moments.w, units, moments.size, moments.shift)
+    est = shifted + moments.shift
+    if moments.own is not None:
+        whole = moments.w.sum(0)
+        with np.errstate(all="ignore"):
+            linear = Linear(
+                linear.totals,
+                (root_of_squares(moments.own, moments.shift) + np.abs(est) * root_of_weights(moments.own)) / whole,
+                (Varied(moments.own, shifted, 1 / whole),),
+            )
+    return _means(est, linear, sd, moments.counts, units)
+
+
+def root_of_weights(own: Floats) -> Floats:
+    """√Σ w² by unit, from `Moments.own`."""
+    n, w, _, ww, _, _ = own
+    return np.asarray(np.sqrt(ww + n * w**2))
+
+
+def root_of_squares(own: Floats, shift: Floats) -> Floats:
+    """√Σ (w y)² by unit, from moments of u = w (y − shift)."""
+    n, w, u, ww, uw, uu = own
+    squares = uu + n * u**2 + 2 * shift * (uw + n * u * w) + shift**2 * (ww + n * w**2)
+    return np.asarray(np.sqrt(np.maximum(squares, 0)))
+
+
+def coded_means(codes: Floats, part: Sums, sd: Floats, units: Units) -> Estimates:
+    """Means of a coded variable's codes taken as numbers. codes: (R,); part: its cells, (R, C)."""
+    each = codes[:, None]
+    with np.errstate(all="ignore"):
+        sums = part.w.sum(0)
+        whole = sums.sum(0)
+        shift = np.where(whole > 0, (sums * each).sum(0) / whole, 0.0)
+        shifted, linear = ratio(
+            (part.w * (each - shift)).sum(1), part.w.sum(1), units, (part.w * np.abs(each)).sum(1)[: units.rows], shift
+        )
+        est = shifted + shift
+        if part.own is not None:
+            groups = [(part.own[:, r], (y - est) / whole, (abs(y) + np.abs(est)) / whole) for r, y in enumerate(codes.tolist())]
+            linear = of_cases(linear, groups, units)
+    return _means(est, linear, sd, part.n.sum(0), units)
 
 
 @dataclass(frozen=True)

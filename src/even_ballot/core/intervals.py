@@ -34,7 +34,7 @@ class Interval(Model):
 Limits = tuple[Floats, Floats]
 
 
-def _sided(low: Floats, high: Floats, interval: Interval, open_low: float, open_high: float) -> Limits:
+def _sided(low: Floats, high: Floats, interval: Interval, open_low: Floats | float, open_high: Floats | float) -> Limits:
     """The limit not asked for is the bound of the parameter, or NaN where it has none."""
     if interval.sides == "lower":
         return low, np.full_like(high, open_high)
@@ -60,7 +60,8 @@ def _beta(x: Floats, m: Floats | Ints, tail: float) -> Limits:
 def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: Interval) -> Limits:
     """Limits of proportions p with design variances; arrays (m,). base_n: unweighted bases; df: the design's.
 
-    p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval.
+    p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval; one whose variance
+    is not known (NaN) has none.
     """
     t, se = interval.t(df), np.sqrt(variance)
     edge: Bools = (p <= EDGE) | (p >= 1 - EDGE)
@@ -88,7 +89,7 @@ def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: I
                 ratio = (interval.t(np.maximum(base_n - 1, 1)) / t) ** 2
                 m = np.where(edge, base_n, np.minimum(effective * ratio, base_n))
                 low, high = _beta(whole * m, m, interval.tail)
-        fixed = ~edge & (variance <= 0)
-        low, high = np.where(fixed, p, low), np.where(fixed, p, high)
+        fixed, unknown = ~edge & (variance <= 0), np.isnan(variance)
+        low, high = (np.where(unknown, np.nan, np.where(fixed, p, limit)) for limit in (low, high))
     low, high = np.clip(low, 0, 1), np.clip(high, 0, 1)
-    return _sided(low, high, interval, 0.0, 1.0)
+    return _sided(low, high, interval, np.where(unknown, np.nan, 0.0), np.where(unknown, np.nan, 1.0))

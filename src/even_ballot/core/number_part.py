@@ -9,12 +9,12 @@ from even_ballot.core import estimates as est
 from even_ballot.core.across import Across, everybody
 from even_ballot.core.dataset import Bools, Floats, Ints
 from even_ballot.core.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.moments import laid_moments, of_varied
 from even_ballot.core.part import Part, quantile_of
 from even_ballot.core.passes import Passes
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import Cell, StubHeading, StubKey, Test
 from even_ballot.core.sample import Sample
-from even_ballot.core.tallies import Moments
 from even_ballot.core.trend import slopes
 
 
@@ -32,15 +32,11 @@ class NumberPart(Part):
     @cached_property
     def _measured(self) -> tuple[Estimates, Spread]:
         """Means and spread of every column, the total first."""
-        laid = self.over.laid
         key = ("moments", self.name, self.request.where, self.over.heading)
         m = self.passes.once(
-            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 5 * m.w.nbytes
+            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
         )  # fmt: skip
-        squares = (None if x is None else laid(x) for x in (m.ww, m.wwy, m.wwyy))
-        moments = Moments(m.shift, laid(m.counts), laid(m.w), laid(m.wy), *squares)
-        self.df_of = m.df
-        self.moments = moments
+        self.moments = moments = laid_moments(m, self.over)
         who, columns = self.inside, self.over.columns + 1
         y, weight, index = self.y[who], self.sample.weight[who], self.over.index[who].astype(np.int64)
         whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), moments.counts[:1])
@@ -75,7 +71,7 @@ class NumberPart(Part):
 
     def _sum(self, who: Bools) -> Sums:
         t = self.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
-        return Sums(t.w, t.ww, t.counts)
+        return Sums(t.w, t.own, t.counts)
 
     def cells(self, first: int) -> Iterator[Cell]:
         mean, spread = self._measured
@@ -83,7 +79,7 @@ class NumberPart(Part):
         if any(stat == "mode" or quantile_of(stat) is not None for stat in self.show):
             domains = [self._domain(c) for c in range(len(self.paths))]
             ranks = [est.ranked(self.y[d], self.sample.weight[d]) if d.any() else None for d in domains]
-        yield from self._numbers(self.name, first, mean, spread, ranks, self.df_of)
+        yield from self._numbers(self.name, first, mean, spread, ranks, self.moments.df)
 
     def _unweighted(self) -> tuple[list[float], list[float]]:
         domains = [self.y[self._domain(c)] for c in range(len(self.paths))]
@@ -96,11 +92,11 @@ class NumberPart(Part):
             known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
             scores, columns = self.over.scores[known], 1 + self.over.single[known]
             _, m = self._measured, self.moments
-            w, wy = m.w[:, columns], m.wy[:, columns]
-            squares = None
-            if m.ww is not None and m.wwy is not None and m.wwyy is not None:
-                yy, y, one = (x[:, columns] for x in (m.wwyy, m.wwy, m.ww))
-                squares = (yy[:, None], y[:, None], one)
-            yield from self._trend([StubKey(self.name)], *slopes(wy[:, None], w, squares, scores, self.units))
+            w, level = m.w[:, columns], m.shift[0]
+            wy = m.wy[:, columns] + (m.shift[columns] - level) * w
+            raw = wy + level * w if m.size is None else m.size[:, columns]
+            cells = None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
+            found = slopes(wy[:, None], w, raw[:, None], scores, self.units, cells)
+            yield from self._trend([StubKey(self.name)], *found)
         if "columns" in self.request.tests and len(self.paths) > 2:
             yield from self._compare(StubKey(self.name), self._measured[0].at(slice(1, None)))

@@ -45,6 +45,11 @@ def said(key: StubKey) -> dict[str, Any]:
     return {name: getattr(key, name) for name in ("variable", "code", "net") if getattr(key, name) is not None}
 
 
+def _rounding(e: Estimates, at: Ints) -> Floats:
+    """What a variance of shares may be by rounding alone."""
+    return np.asarray(1e-12 * e.est[at] * (1 - e.est[at]) / np.maximum(e.base_n[at], 1))
+
+
 class Part:
     """One stub variable against one banner entry; its columns are the total and those of the entry."""
 
@@ -69,8 +74,8 @@ class Part:
         self, keys: list[StubKey], paths: list[Path], stat: str, e: Estimates, share: bool = False, with_n: bool = False,
         df: Ints | None = None, plain: list[list[Plain | None]] | None = None,
     ) -> Iterator[Cell]:  # fmt: skip
-        """A cell for each estimate there is, rows × columns, with its interval where the design has degrees of freedom. df: by
-        column; plain: by column and row."""
+        """A cell for each estimate there is, rows × columns, with its interval where the design has degrees of freedom. df:
+        broadcast to rows × columns; plain: by column and row."""
         se = np.sqrt(e.variance)
         low = high = np.full(e.est.shape, np.nan)
         if self.df > 0 and share:
@@ -81,13 +86,13 @@ class Part:
             # One case says nothing of how its like differ.
             low, high = (np.where(e.base_n == 1, np.nan, limit) for limit in (low, high))
         figures = [x.T.tolist() for x in (e.est, se, low, high, e.n, e.base_n, e.deff)]
-        own = [None] * len(paths) if df is None else df.tolist()
+        own = None if df is None else np.broadcast_to(df, e.est.shape).T.tolist()
         for c, (path, *column) in enumerate(zip(paths, *figures, strict=True)):
             for r, (key, value, s, lo, hi, n, base, deff) in enumerate(zip(keys, *column, strict=True)):
                 if (value == value and base > 0) or stat == "count":
                     yield Cell(
                         key, path, stat, value, there(s), there(lo), there(hi),
-                        n if with_n else None, None if stat == "count" else base, there(deff), own[c],
+                        n if with_n else None, None if stat == "count" else base, there(deff), own[c][r] if own else None,
                         plain[c][r] if plain else None,
                     )  # fmt: skip
 
@@ -144,8 +149,9 @@ class Part:
         """The share of a column's cases at or below a value."""
         raise NotImplementedError
 
-    def _compare(self, stub: StubKey, e: Estimates) -> Iterator[Columns]:
-        """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for each but the total."""
+    def _compare(self, stub: StubKey, e: Estimates, share: bool = False) -> Iterator[Columns]:
+        """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for each but the total; share:
+        they are shares."""
         if self.df < 1:
             return
         paths = self.over.paths
@@ -156,7 +162,7 @@ class Part:
         a, b = (np.array(side) for side in zip(*pairs, strict=True))
         difference = e.est[a] - e.est[b]
         variance = variances(e.linear.at(a).minus(e.linear.at(b)), self.units)
-        floor = 1e-12 * (e.variance[a] + e.variance[b])
+        floor = _rounding(e, a) + _rounding(e, b) if share else np.zeros(len(a))
         se = np.sqrt(np.where(variance <= floor, 0, variance))
         real = se > 0
         t = np.divide(difference, se, out=np.zeros_like(se), where=real)

@@ -23,7 +23,7 @@ class Passes:
     for the others: filters, banners and tallies, the most recently used up to some 200 MB."""
 
     def __init__(self, data: Dataset, units: Units, weight: Floats, scope: str | None = None) -> None:
-        self.data, self.units, self.weight, self.scope = data, units, weight, scope
+        self.data, self.units, self.weight, self.scope = data, units.weighed(weight), weight, scope
         self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
         self._size = 0
         self._lock = threading.Lock()

@@ -123,7 +123,8 @@ def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: floa
     1 − (1 − ρ)√(1 − f_h)."""
     strata = len(psus)
     signs = _hadamard(strata + 1)[:, 1 : strata + 1].astype(np.float64)
-    change = (1 - fay) * np.sqrt(1 - fraction)
+    # A stratum of one PSU is passed over.
+    change = np.where(psus == 2, (1 - fay) * np.sqrt(1 - fraction), 0.0)
     first = np.concatenate([[True], np.diff(stratum) != 0])
     side = np.where(first, 1.0, -1.0)
     factor = 1 + signs[:, stratum] * (change[stratum] * side)

@@ -48,65 +48,68 @@ class Sample:
         cases that do not count."""
         units, weight = self.units, self.weight
         banner, width = over.index, over.columns + 1
+        shape = (units.rows, height, width)
+        t = tally(stub, banner, units.unit, weight, shape, units.weights.centre if units.weights else None)
+        present = t.w > 0 if t.own is None else t.own[: units.rows]
+        t = replace(t, present=present)
         if isinstance(units.replicates, ByCase):
-            df = self._df(tally(stub, banner, units.unit, weight, (units.rows, height, width)), over)
-            whole = tally(stub, banner, np.zeros(len(weight), np.int32), weight, (1, height, width))
             cell = np.where(stub >= 0, stub.astype(np.int64) * width + banner, -1)
-            rows = units.replicates.rows(cell, None, whole.w.ravel())
-            return Tally(whole.counts, rows.reshape(-1, height, width), None, df)
-        t = tally(stub, banner, units.unit, weight, (units.rows, height, width), units.own)
-        df = self._df(t, over)
+            rows = units.replicates.rows(cell, None, t.w.sum(0).ravel())
+            return replace(t, w=rows.reshape(-1, height, width), own=None)
         if isinstance(units.replicates, ByUnit):
-            return Tally(t.counts, units.replicates.rows(t.w), None, df)
+            return replace(t, w=units.replicates.rows(t.w), own=None)
         if units.residuals is None:
-            return replace(t, df=df)
+            return t
         extra = []
         for category, size in zip(units.residuals.category, units.residuals.sizes, strict=True):
             counted = np.where(category >= 0, stub, -1).astype(stub.dtype)
             extra.append(tally(counted, banner, category, units.residuals.free, (size, height, width)).w)
-        return Tally(t.counts, _beside(t.w, extra), None if t.ww is None else _beside(t.ww, None, units.residuals.extra), df)
-
-    def _df(self, t: Tally, over: Across) -> Ints:
-        """PSUs less strata among the cases that count: of everybody, and of each column, (1 + C,)."""
-        there = over.laid((t.w.sum(1) > 0).astype(np.int64)) > 0
-        starts = np.flatnonzero(np.diff(self.units.stratum, prepend=-1))
-        strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)
-        psus = over.laid(t.counts.sum(0)) if self.units.own else there.sum(0)
-        return np.asarray(psus - strata)
+        return replace(t, w=_beside(t.w, extra))
 
     def tally_number(self, y: Floats, inside: Bools, over: Across) -> Moments:
         """Sums of a number by row × banner category. y: (n,); inside: (n,), who counts."""
         units, weight = self.units, self.weight
         banner, width = over.index, over.columns + 1
-        if isinstance(units.replicates, ByCase):
-            df = self._df_of(tally_number(y, inside, banner, units.unit, weight, (units.rows, width)), over)
-            whole = tally_number(y, inside, banner, np.zeros(len(weight), np.int32), weight, (1, width))
-            cell = np.where(inside, banner, -1).astype(np.int64)
-            w, wy = (
-                units.replicates.rows(cell, of, full[0]) for of, full in ((None, whole.w), (y - whole.shift, whole.wy))
-            )  # fmt: skip
-            return Moments(whole.shift, whole.counts, w, wy, None, None, None, df)
         m = tally_number(y, inside, banner, units.unit, weight, (units.rows, width), units.own)
-        df = self._df_of(m, over)
+        m = replace(m, df=degrees(over.laid((m.w > 0).astype(np.int64) if m.own is None else m.own[0]), units))
+        if isinstance(units.replicates, ByCase):
+            cell = np.where(inside, banner, -1).astype(np.int64)
+            shifted = y - m.shift[banner]
+            w, wy = (units.replicates.rows(cell, of, full.sum(0)) for of, full in ((None, m.w), (shifted, m.wy)))
+            return replace(m, w=w, wy=wy, own=None)
         if isinstance(units.replicates, ByUnit):
-            return Moments(m.shift, m.counts, units.replicates.rows(m.w), units.replicates.rows(m.wy), None, None, None, df)
+            return replace(m, w=units.replicates.rows(m.w), wy=units.replicates.rows(m.wy), own=None)
+        m = replace(m, size=self._size(y, inside, over, m))
         if units.residuals is None:
-            return replace(m, df=df)
+            return m
         extra = []
         for category, size in zip(units.residuals.category, units.residuals.sizes, strict=True):
             counted = inside & (category >= 0)
             extra.append(tally_number(y, counted, banner, category, units.residuals.free, (size, width), shift=m.shift))
-        ww, wwy, wwyy = (None if x is None else _beside(x, None, units.residuals.extra) for x in (m.ww, m.wwy, m.wwyy))
-        w, wy = _beside(m.w, [x.w for x in extra]), _beside(m.wy, [x.wy for x in extra])
-        return Moments(m.shift, m.counts, w, wy, ww, wwy, wwyy, df)
+        return replace(m, w=_beside(m.w, [x.w for x in extra]), wy=_beside(m.wy, [x.wy for x in extra]))
 
-    def _df_of(self, m: Moments, over: Across) -> Ints:
-        return self._df(Tally(m.counts[None], m.w[:, None], None), over)
+    def _size(self, y: Floats, inside: Bools, over: Across, m: Moments) -> Floats | None:
+        """Σ w |y| by unit and column, (U, C)."""
+        if m.own is not None:
+            return None
+        if not len(y) or y.min() >= 0 or y.max() <= 0:
+            return np.abs(m.wy + m.shift * m.w)
+        none = np.zeros_like(m.shift)
+        units = self.units
+        return tally_number(np.abs(y), inside, over.index, units.unit, self.weight, m.w.shape, shift=none).wy
 
 
-def _beside(rows: Floats, extra: list[Floats] | None, empty: int = 0) -> Floats:
-    """Rows with those of categories below, and one that makes the sum what it was; or with `empty` rows of 0."""
-    if extra is None:
-        return np.concatenate([rows, np.zeros((empty, *rows.shape[1:]))])
+def degrees(present: NDArray[Any], units: Units) -> Ints:
+    """PSUs less strata of each of S sets of cases. present: (U, *S), PSUs with such cases: how many where every case is its own,
+    else whether there are."""
+    there = np.asarray(present) > 0
+    starts = np.flatnonzero(np.diff(units.stratum, prepend=-1))
+    strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)
+    psus = present.sum(0).astype(np.int64) if units.own else there.sum(0)
+    return np.asarray(psus - strata)
+
+
+def _beside(rows: Floats, extra: list[Floats]) -> Floats:
+    """Rows with those of categories below, and one that makes the sum what it was."""
     below = np.concatenate(extra) if extra else np.zeros((0, *rows.shape[1:]))
     return np.concatenate([rows, below, -below.sum(0, keepdims=True)])

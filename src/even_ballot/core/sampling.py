@@ -71,13 +71,14 @@ def _taken(units: Units) -> np.ndarray:
     return np.asarray(units.psus == 1)
 
 
-def _given(data: Dataset, method: GivenColumns) -> Columns:
+def _given(data: Dataset, method: GivenColumns, full: Floats) -> Columns:
     where = "design.variance.columns"
     twice = [name for name in method.columns if method.columns.count(name) > 1]
     if twice:
         raise fault(f"{twice[0]} is named twice.", where, "Name each replicate weight once.")
     weights = [weights_of(data, name, f"{where}[{i}]") for i, name in enumerate(method.columns)]
-    return Columns(np.stack(weights, 1), method.scale)
+    # Cases of weight 0 take no part in any replicate.
+    return Columns(np.where(full[:, None] > 0, np.stack(weights, 1), 0.0), method.scale)
 
 
 def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[Raked]) -> tuple[Units, Floats]:
@@ -101,8 +102,8 @@ def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[R
         return (with_residuals(units, source, w) if margins and source is not None else units), w
     _check_single(units)
     if isinstance(method, GivenColumns):
-        df = None if design.strata or design.clusters else len(method.columns) - 1
-        return replace(units, replicates=_given(data, method), df=df), w
+        df = None if design.strata and design.clusters else len(method.columns) - 1
+        return replace(units, replicates=_given(data, method, w), df=df), w
     units = units.by_case()
     by_unit = _by_unit(units, method, margins)
     replicates: Replicates = rake_again(source, by_unit, units.unit) if margins and source is not None else by_unit

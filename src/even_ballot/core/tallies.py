@@ -27,35 +27,39 @@ def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
 
 @dataclass(frozen=True)
 class Tally:
-    """Sums over cases, by unit (PSU, or stratum where each case is its own) × stub category × banner category.
+    """Sums over cases of positive weight, by unit (PSU, or a group of cases that are PSUs of their own) × stub category × banner
+    category.
 
-    The last banner category is that of cases with no answer in the banner. counts: int64 (R, C), cases of positive
-    weight. w: float64 (U, R, C), Σ w. ww: Σ w², (U, R, C), only where each case is its own PSU. df: (C,), PSUs less strata among
-    the cases of everybody, then of each banner category but the last.
+    The last banner category is that of cases with no answer in the banner. counts: int64 (R, C). w: float64 (U, R, C), Σ w. own:
+    (3 U, R, C), only where each case is its own PSU: counts, Σ d and Σ d² by unit below one another, d = w − the unit's mean
+    weight. present: (U, R, C), PSUs with such cases, where rows are units.
     """
 
     counts: Ints
     w: Floats
-    ww: Floats | None
-    df: Ints | None = None
+    own: Floats | None
+    present: NDArray[Any] | None = None
 
     def __add__(self, other: "Tally") -> "Tally":
-        ww = None if self.ww is None or other.ww is None else self.ww + other.ww
-        return Tally(self.counts + other.counts, self.w + other.w, ww)
+        own = None if self.own is None or other.own is None else self.own + other.own
+        return Tally(self.counts + other.counts, self.w + other.w, own)
 
 
 @dataclass(frozen=True)
 class Moments:
-    """Sums of a number y, shifted by `shift`, by unit × banner category: Σ w, Σ w y; where each case is its own PSU
-    also Σ w², Σ w² y, Σ w² y². All (U, C); counts (C,)."""
+    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w |y|, (U, C), where
+    variances are linearised; counts (C,).
 
-    shift: float
+    own: (6, U, C), where each case is its own PSU: counts, means of w and u = w (y − shift), centred Σ w w, Σ u w, Σ u u.
+    df: (1 + C,), PSUs less strata among the cases of everybody, then of each column.
+    """
+
+    shift: Floats
     counts: Ints
     w: Floats
     wy: Floats
-    ww: Floats | None
-    wwy: Floats | None
-    wwyy: Floats | None
+    size: Floats | None
+    own: Floats | None
     df: Ints | None = None
 
 
@@ -71,55 +75,76 @@ def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any,
 
 
 @compiled
-def _scatter_squares(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, ww: Any, counts: Any) -> None:
+def _scatter_cases(stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any) -> None:
     for k in range(stub.shape[0]):
         r = stub[k]
-        if r >= 0:
+        x = weight[k]
+        if r >= 0 and x > 0:
+            u = unit[k]
             cell = np.int64(r) * width + banner[k]
-            x = weight[k]
-            w[unit[k], cell] += x
-            ww[unit[k], cell] += x * x
-            counts[k & 3, cell] += x > 0
+            x -= centre[u]
+            n[u, cell] += 1.0
+            d1[u, cell] += x
+            d2[u, cell] += x * x
 
 
 @compiled
-def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
+def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> None:
+    """Σ w and Σ w y by banner category."""
+    for k in range(y.shape[0]):
+        if inside[k]:
+            w[banner[k]] += weight[k]
+            wy[banner[k]] += weight[k] * y[k]
+
+
+@compiled
+def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
     for k in range(y.shape[0]):
         if inside[k]:
             c = banner[k]
             w[unit[k], c] += weight[k]
-            wy[unit[k], c] += weight[k] * y[k]
+            wy[unit[k], c] += weight[k] * (y[k] - shift[c])
             counts[c] += weight[k] > 0
 
 
 @compiled
-def _scatter_number_squares(
-    banner: Any, unit: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any, ww: Any, wwy: Any, wwyy: Any, counts: Any
-) -> None:
+def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
+    """Centred sums about the means of their cells, own[1] and own[2]."""
     for k in range(y.shape[0]):
-        if inside[k]:
-            c, u, x = banner[k], unit[k], weight[k]
-            xy = x * y[k]
-            w[u, c] += x
-            wy[u, c] += xy
-            ww[u, c] += x * x
-            wwy[u, c] += x * xy
-            wwyy[u, c] += xy * xy
-            counts[c] += x > 0
+        if inside[k] and weight[k] > 0:
+            c, g = banner[k], unit[k]
+            v = weight[k] - own[1, g, c]
+            u = weight[k] * (y[k] - shift[c]) - own[2, g, c]
+            own[3, g, c] += v * v
+            own[4, g, c] += u * v
+            own[5, g, c] += u * u
+
+
+@compiled
+def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
+    """Counts, and sums of w and u."""
+    for k in range(y.shape[0]):
+        if inside[k] and weight[k] > 0:
+            c, g = banner[k], unit[k]
+            own[0, g, c] += 1.0
+            own[1, g, c] += weight[k]
+            own[2, g, c] += weight[k] * (y[k] - shift[c])
 
 
 def _part(
-    stub: NDArray[Any], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats, shape: tuple[int, int, int], own: bool
-) -> Tally:
+    stub: NDArray[Any], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats, shape: tuple[int, int, int],
+    centre: Floats | None,
+) -> Tally:  # fmt: skip
     rows, height, width = shape
-    w = np.zeros((rows, height * width))
-    counts = np.zeros((4, height * width), np.int64)
-    if not own:
+    if centre is None:
+        w, counts = np.zeros((rows, height * width)), np.zeros((4, height * width), np.int64)
         _scatter(stub, banner, unit, weight, width, w, counts)
         return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), None)
-    ww = np.zeros_like(w)
-    _scatter_squares(stub, banner, unit, weight, width, w, ww, counts)
-    return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), ww.reshape(shape))
+    own = np.zeros((3, rows, height * width))
+    _scatter_cases(stub, banner, unit, weight, centre, width, *own)
+    w = own[0] * centre[:, None] + own[1]
+    counts = own[0].sum(0).astype(np.int64).reshape(height, width)
+    return Tally(counts, w.reshape(shape), own.reshape(3 * rows, height, width))
 
 
 def tally(
@@ -128,37 +153,41 @@ def tally(
     unit: NDArray[np.int32],
     weight: Floats,
     shape: tuple[int, int, int],
-    own: bool = False,
+    centre: Floats | None = None,
 ) -> Tally:
     """One pass over the cases.
 
     stub: integers (n,), category 0 … R−1, below 0 for cases that do not count. banner: integers (n,), 0 … C−1.
-    unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). own: every case is its own PSU, and `unit` its stratum.
-    Two halves run at once where that pays; their tallies add up.
+    unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). centre: (U,), the mean weight of each unit, where every case is its
+    own PSU. Two halves run at once where that pays; their tallies add up.
     """
     parts: list[Tally] = in_halves(
-        len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, own)
+        len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, centre)
     )  # fmt: skip
     return parts[0] if len(parts) == 1 else parts[0] + parts[1]
 
 
 def tally_number(
     y: Floats, inside: NDArray[np.bool_], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats,
-    shape: tuple[int, int], own: bool = False, shift: float | None = None,
+    shape: tuple[int, int], own: bool = False, shift: Floats | None = None,
 ) -> Moments:  # fmt: skip
-    """One pass over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C).
+    """Passes over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C); own: every case is its
+    own PSU.
 
-    y is shifted, by its weighted mean unless another shift is given, so that sums of squares keep their digits.
+    y is shifted, by its weighted mean in each banner category unless other shifts are given, so that residuals keep their digits.
     """
     if shift is None:
-        base = float(weight[inside].sum())
-        shift = float((weight[inside] * y[inside]).sum() / base) if base > 0 else 0.0
-    shifted = y - shift
+        base, sums = np.zeros(shape[1]), np.zeros(shape[1])
+        _weigh(banner, weight, y, inside, base, sums)
+        shift = np.divide(sums, base, out=np.zeros_like(sums), where=base > 0)
+    if own:
+        cells = np.zeros((6, *shape))
+        _scatter_means(banner, unit, weight, y, shift, inside, cells)
+        w, wy = cells[1].copy(), cells[2].copy()
+        cells[1:3] /= np.maximum(cells[0], 1)
+        _scatter_centred(banner, unit, weight, y, shift, inside, cells)
+        return Moments(shift, cells[0].sum(0).astype(np.int64), w, wy, None, cells)
     w, wy = np.zeros(shape), np.zeros(shape)
     counts = np.zeros(shape[1], np.int64)
-    if not own:
-        _scatter_number(banner, unit, weight, shifted, inside, w, wy, counts)
-        return Moments(shift, counts, w, wy, None, None, None)
-    ww, wwy, wwyy = np.zeros(shape), np.zeros(shape), np.zeros(shape)
-    _scatter_number_squares(banner, unit, weight, shifted, inside, w, wy, ww, wwy, wwyy, counts)
-    return Moments(shift, counts, w, wy, ww, wwy, wwyy)
+    _scatter_number(banner, unit, weight, y, shift, inside, w, wy, counts)
+    return Moments(shift, counts, w, wy, None, None)

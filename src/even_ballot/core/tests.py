@@ -4,11 +4,12 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
-from even_ballot.core.variance import covariance_of_shares
+from even_ballot.core.variance import covariance_of_shares, variances_of_contrasts
 
 Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 
@@ -87,10 +88,18 @@ def _interactions(rows: int, columns: int) -> Floats:
 
 @dataclass(frozen=True)
 class _Table:
-    """A stub × banner without empty rows and columns: shares of its cells (R, C), their covariance (R·C, R·C)."""
+    """A stub × banner without empty rows and columns: shares of its cells (R, C), their covariance (R·C, R·C), and the sums that
+    they are made of, (U, R·C)."""
 
     shares: Floats
     covariance: Floats
+    w: Floats
+    own: Floats | None
+    units: Units
+
+    def moving(self, contrasts: Floats) -> NDArray[np.bool_]:
+        """Contrasts of the cells, (k, R·C), that have a variance, (k,)."""
+        return variances_of_contrasts(self.w, self.own, self.shares.ravel(), contrasts, self.units) > 0
 
     @property
     def expected(self) -> Floats:
@@ -98,7 +107,7 @@ class _Table:
         return np.outer(self.shares.sum(1), self.shares.sum(0))
 
 
-def _table(w: Floats, ww: Floats | None, units: Units) -> _Table | None:
+def _table(w: Floats, own: Floats | None, units: Units) -> _Table | None:
     """The table of w (U, R, C), Σ w by unit; None where there is nothing to test."""
     sums = w.sum(0)
     rows, columns = sums.sum(1) > 0, sums.sum(0) > 0
@@ -109,18 +118,19 @@ def _table(w: Floats, ww: Floats | None, units: Units) -> _Table | None:
     def flat(x: Floats) -> Floats:
         return x[:, rows][:, :, columns].reshape(len(x), height * width)
 
-    cells = flat(w)
+    cells, cases = flat(w), None if own is None else flat(own)
     pi = cells.sum(0) / cells.sum()
-    return _Table(pi.reshape(height, width), covariance_of_shares(cells, None if ww is None else flat(ww), pi, units))
+    return _Table(pi.reshape(height, width), covariance_of_shares(cells, cases, pi, units), cells, cases, units)
 
 
-def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[float, float, float, float, float] | None:
+def independence(w: Floats, own: Floats | None, n: int, units: Units) -> tuple[float, float, float, float, float] | None:
     """chi2, f, df1, df2, p of a stub × banner (Rao and Scott, 1984, second order).
 
-    w: (U, R, C), Σ w by unit over cases with both answered; ww: Σ w² likewise where every case is its own PSU; n:
-    their unweighted number. Rows and columns without weight are left out; fewer than two of either: None.
+    w: (U, R, C), Σ w by unit over cases with both answered; own: (3 U, R, C), of the cases where every case is its own PSU; n:
+    their unweighted number. Rows and columns without weight are left out; fewer than two of either: None. Contrasts without a
+    variance are left out; all of them: None.
     """
-    table = _table(w, ww, units)
+    table = _table(w, own, units)
     if table is None:
         return None
     pi, expected, v = table.shares.ravel(), table.expected.ravel(), table.covariance
@@ -132,6 +142,10 @@ def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[fl
         inverse = 1 / expected
         inner = c.T @ (inverse[:, None] * c)
     scaled = inverse[:, None] * c
+    moving = table.moving(scaled.T)
+    if not moving.any():
+        return None
+    scaled, inner = scaled[:, moving], inner[np.ix_(moving, moving)]
     delta = np.linalg.solve(inner / n, scaled.T @ v @ scaled)
     trace, trace_squared = float(np.trace(delta)), float(np.trace(delta @ delta))
     if not (trace > 0 and trace_squared > 0):
@@ -141,16 +155,14 @@ def independence(w: Floats, ww: Floats | None, n: int, units: Units) -> tuple[fl
     return chi2, f, df1, df2, float(special.fdtrc(df1, df2, f))
 
 
-def wald(w: Floats, ww: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
-    """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and ww as above. None where there is nothing to test or
-    the design has too few degrees of freedom for so many cells."""
-    table = _table(w, ww, units)
+def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
+    """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and own as above. None where there is nothing to test or
+    the design has too few degrees of freedom for so many cells; differences without a variance are left out."""
+    table = _table(w, own, units)
     if table is None:
         return None
     height, width = table.shares.shape
-    k, df = (height - 1) * (width - 1), units.degrees_of_freedom
-    if df < k:
-        return None
+    df = units.degrees_of_freedom
     rows, columns = table.shares.sum(1), table.shares.sum(0)
     at = np.indices((height, width)).reshape(2, -1)
     slopes = []
@@ -159,11 +171,17 @@ def wald(w: Floats, ww: Floats | None, units: Units) -> tuple[float, float, floa
             # d(π_rc − π_r· π_·c) by each cell.
             slopes.append(((at[0] == r) & (at[1] == c)) - (at[0] == r) * columns[c] - (at[1] == c) * rows[r])
     jacobian = np.array(slopes, np.float64)
-    apart = (table.shares - table.expected)[:-1, :-1].ravel()
+    moving = table.moving(jacobian)
+    jacobian, apart = jacobian[moving], (table.shares - table.expected)[:-1, :-1].ravel()[moving]
+    k = len(jacobian)
+    if not 0 < k <= df:
+        return None
     v = jacobian @ table.covariance @ jacobian.T
     if not np.isfinite(v).all() or 1 / np.linalg.cond(v, 1) < 1e-12:
         return None
     statistic = float(apart @ np.linalg.solve(v, apart))
+    if not statistic >= 0:
+        return None
     f = (df - k + 1) / (k * df) * statistic
     return statistic, f, float(k), float(df - k + 1), float(special.fdtrc(k, df - k + 1, f))
 

@@ -1,11 +1,19 @@
 """Trend over an ordered banner: the weighted least-squares slope of an answer on the banner's codes, design-based."""
 
+from collections.abc import Callable, Sequence
+
 import numpy as np
 
 from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
+from even_ballot.core.estimates import of_cases
 from even_ballot.core.linear import Linear
 from even_ballot.core.variance import variances
+
+_EMPTY = 1e-11
+Cells = Callable[[Linear, Floats, Floats, Floats, Units], Linear]
+"""Adds the groups of cases that are PSUs of their own, for slopes b (R,), (x − x̄)/Σ w (x − x̄)², (C,), and lines
+ȳ + b(x − x̄), (R, C)."""
 
 
 def _slopes(w: Floats, wy: Floats, x: Floats) -> tuple[Floats, Floats, Floats, Floats]:
@@ -17,22 +25,38 @@ def _slopes(w: Floats, wy: Floats, x: Floats) -> tuple[Floats, Floats, Floats, F
     return (wy * apart[..., None, :]).sum(-1) / spread[..., None], mean_y, mean_x, spread
 
 
-def slopes(wy: Floats, w: Floats, squares: tuple[Floats, Floats, Floats] | None, x: Floats, units: Units) -> tuple[Floats, Floats]:
+def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
+    """Groups whose cases share a y: of each its column, its sums (3 U, R), and y."""
+    if cells is None:
+        return None
+
+    def added(linear: Linear, b: Floats, apart: Floats, line: Floats, units: Units) -> Linear:
+        groups = [(own, (y - line[:, c]) * apart[c], (abs(y) + np.abs(line[:, c])) * abs(apart[c])) for c, own, y in cells]
+        return of_cases(linear, groups, units)
+
+    return added
+
+
+def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: Cells | None) -> tuple[Floats, Floats]:
     """Slopes b of R quantities on x, and their variances, (R,): z = (x − x̄)(y − ȳ − b(x − x̄))/Σ w (x − x̄)².
 
-    wy: (U, R, C), Σ w y by unit and column; w: (U, C), Σ w of their base; x: (C,), the columns' scores. squares: where every case
-    is its own PSU, Σ w² y², Σ w² y, (U, R, C), and Σ w², (U, C).
+    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column; w: (U, C), Σ w of their base; x: (C,), the columns' scores. cells:
+    where every case is its own PSU. A replicate in which x does not vary has no slope.
     """
     with np.errstate(all="ignore"):
         b, mean_y, mean_x, spread = _slopes(w.sum(0), wy.sum(0), x)
         if units.replicates is not None:
-            again = _slopes(units.replicates.totals(w), units.replicates.totals(wy), x)[0]
-            return b, variances(Linear(again - b), units)
+            of_w, of_size = units.replicates.totals(w), np.abs(units.replicates.totals(size))
+            again, _, means, spreads = _slopes(of_w, units.replicates.totals(wy), x)
+            lost = ~(spreads > _EMPTY * spread)
+            again[lost] = np.nan
+            terms = (of_size * np.abs(x - means[:, None])[:, None]).sum(-1) / np.where(lost, np.nan, spreads)[:, None]
+            return b, variances(Linear(again - b, terms + np.abs(again) + np.abs(b)), units)
         apart = (x - mean_x) / spread
         line = mean_y[:, None] + b[:, None] * (x - mean_x)
         totals = ((wy - line * w[:, None]) * apart).sum(-1)
-        if squares is None:
-            return b, variances(Linear(totals), units)
-        yy, y, one = squares
-        second = ((yy - 2 * line * y + line**2 * one[:, None]) * apart**2).sum(-1)
-        return b, variances(Linear(totals, second, ((y - line * one[:, None]) * apart).sum(-1)), units)
+        rows = units.rows
+        most = np.abs(mean_y)[:, None] + np.abs(b[:, None] * (x - mean_x))
+        terms = ((size[:rows] + most * w[:rows, None]) * np.abs(apart)).sum(-1)
+        linear = Linear(totals, terms)
+        return b, variances(linear if cells is None else cells(linear, b, apart, line, units), units)

@@ -92,6 +92,10 @@ def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginRepo
 
 
 def _histogram(weights: Floats, bins: int = 24) -> tuple[WeightBar, ...]:
+    low, high = float(weights.min()), float(weights.max())
+    if high - low <= 1e-9 * high:
+        # Weights that are alike but for rounding are one bar; there would be no room for more between them.
+        return (WeightBar(low, high, len(weights)),)
     counts, edges = np.histogram(weights, bins=bins)
     return tuple(WeightBar(float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
 

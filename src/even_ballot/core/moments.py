@@ -1,0 +1,63 @@
+"""A number's sums by banner category laid out as columns: of everybody, of single categories, of nets of several."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from even_ballot.core.across import Across
+from even_ballot.core.dataset import Floats, Ints
+from even_ballot.core.design import Units
+from even_ballot.core.estimates import root_of_squares, root_of_weights
+from even_ballot.core.linear import Linear, Varied
+from even_ballot.core.tallies import Moments
+from even_ballot.core.trend import Cells
+
+
+def laid_moments(m: Moments, over: Across) -> Moments:
+    """The moments of the total column and the others, (…, 1 + C), from those of the banner's categories and of the cases without
+    one; each column about its own mean."""
+    members: list[Ints] = [np.arange(len(m.shift))]
+    members += [np.array([c]) for c in range(over.columns)] if over.members is None else list(over.members)
+    weights = m.w.sum(0)
+    shift = np.array([_mean(m.shift[of], weights[of] + 0.0) for of in members])
+    apart = [m.shift[of] - s for of, s in zip(members, shift, strict=True)]
+    wy = np.stack([(m.wy[:, of] + by * m.w[:, of]).sum(1) for of, by in zip(members, apart, strict=True)], 1)
+    own = None if m.own is None else np.stack([_merged(m.own[:, :, of], by) for of, by in zip(members, apart, strict=True)], 2)
+    size = None if m.size is None else over.laid(m.size)
+    return replace(m, shift=shift, counts=over.laid(m.counts), w=over.laid(m.w), wy=wy, size=size, own=own)
+
+
+def _mean(shift: Floats, weight: Floats) -> float:
+    """The mean of several categories; of one, its own to the last bit."""
+    live = weight > 0
+    if live.sum() <= 1:
+        return float(shift[live][0]) if live.any() else 0.0
+    middle = float(shift[live][0])
+    return middle + float(weight[live] @ (shift[live] - middle) / weight[live].sum())
+
+
+def _merged(own: Floats, apart: Floats) -> Floats:
+    """Moments (6, U) of several categories together, (6, U, k), about a mean that is less than theirs by `apart`, (k,)."""
+    n, w, u, ww, uw, uu = own
+    u = u + apart * w
+    uu, uw = uu + 2 * apart * uw + apart**2 * ww, uw + apart * ww
+    count = n.sum(-1)
+    mean_w, mean_u = ((n * x).sum(-1) / np.maximum(count, 1) for x in (w, u))
+    dw, du = w - mean_w[:, None], u - mean_u[:, None]
+    return np.stack([
+        count, mean_w, mean_u, (ww + n * dw * dw).sum(-1), (uw + n * du * dw).sum(-1), (uu + n * du * du).sum(-1)
+    ])  # fmt: skip
+
+
+def of_varied(own: Floats, shift: Floats, level: float) -> Cells:
+    """What a number's cases add to slopes over columns. own: (6, U, C), about shift + level, (C,)."""
+
+    def added(linear: Linear, b: Floats, apart: Floats, line: Floats, units: Units) -> Linear:
+        groups = tuple(
+            Varied(own[:, :, c : c + 1], line[:, c] - shift[c], apart[c : c + 1]) for c in range(len(shift))
+        )  # fmt: skip
+        most = np.abs(level) + np.abs(line[0])
+        terms = np.sqrt((((root_of_squares(own, shift + level) + most * root_of_weights(own)) * np.abs(apart)) ** 2).sum(-1))
+        return Linear(linear.totals, terms[:, None], groups)
+
+    return added
