@@ -21,6 +21,9 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption(
         "--far", type=float, default=0.0, metavar="SECONDS", help="the server of browser tests answers this much later: shows races"
     )
+    parser.addoption("--studies", type=int, default=200, help="random studies held against a second reading of the definitions")
+    parser.addoption("--files", type=int, default=200, help="hostile and odd files read through the command line and the API")
+    parser.addoption("--kills", type=int, default=10, help="times a server is killed in the middle of changes")
 
 
 @pytest.fixture(scope="session")

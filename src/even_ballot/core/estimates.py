@@ -169,9 +169,10 @@ def root_of_weights(own: Floats) -> Floats:
 
 
 def root_of_squares(own: Floats, shift: Floats) -> Floats:
-    """√Σ (w y)² by unit, from moments of u = w (y − shift)."""
-    n, w, u, ww, uw, uu = own
-    squares = uu + n * u**2 + 2 * shift * (uw + n * u * w) + shift**2 * (ww + n * w**2)
+    """√Σ (w y)² by unit, from `Moments.own` about shift: w y = u + (shift + level) w."""
+    n, w, level, ww, uw, uu = own
+    y = shift + level
+    squares = uu + 2 * y * uw + y**2 * (ww + n * w**2)
     return np.asarray(np.sqrt(np.maximum(squares, 0)))
 
 

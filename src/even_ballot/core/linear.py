@@ -11,20 +11,34 @@ from even_ballot.core.dataset import Floats
 
 @dataclass(frozen=True)
 class Cases:
-    """Cases that are PSUs of their own, by unit and estimate, each of a value f = w z that enters a variance.
+    """Cases that are PSUs of their own, by unit and estimate, each of a value f = w z = u + e w that enters a variance.
 
-    n: how many; f, w: their means of f and of the weight; ff, fw, ww: centred sums of squares and products. All (U, m). d1, d2:
-    Σ d and Σ d², d = w − the mean weight of the unit, which add up over cases.
+    u sums to 0. n: how many; e; w: their mean weight; uu, uw, ww: centred sums of squares and products. All (U, m).
+    d1, d2: Σ d and Σ d², d = w − the mean weight of the unit, which add up over cases.
     """
 
     n: Floats
-    f: Floats
+    e: Floats
     w: Floats
-    ff: Floats
-    fw: Floats
+    uu: Floats
+    uw: Floats
     ww: Floats
     d1: Floats
     d2: Floats
+
+    @property
+    def f(self) -> Floats:
+        """The mean of f."""
+        return self.e * self.w
+
+    @property
+    def ff(self) -> Floats:
+        """Σ (f − its mean)²."""
+        return np.asarray(np.maximum(self.uu + 2 * self.e * self.uw + self.e**2 * self.ww, 0))
+
+    def less(self, fitted: Floats) -> "Cases":
+        """With z less a value that they share, (U, m)."""
+        return replace(self, e=self.e - fitted)
 
 
 class Group(ABC):
@@ -94,13 +108,13 @@ class Alike(Group):
         each = d1 / np.maximum(n, 1)
         w = np.where(n > 0, _each(centre, n) + each, 0.0)
         ww = np.maximum(d2 - d1 * each, 0)
-        return Cases(n, self.z * w, w, self.z**2 * ww, self.z * ww, ww, d1, d2)
+        none = np.zeros_like(ww)
+        return Cases(n, np.broadcast_to(self.z, w.shape), w, none, none, ww, d1, d2)
 
 
 @dataclass(frozen=True)
 class Varied(Group):
-    """Cases whose z = times · (y − from): moments: (6, U, *S), counts, means of w and of u = w (y − shift), and centred Σ w w,
-    Σ u w and Σ u u; rho: from − shift; times, rho: of shape S."""
+    """Cases whose z = times · (y − from): moments: (6, U, *S), `Moments.own`; rho: from − shift; times, rho: of shape S."""
 
     moments: Floats
     rho: Floats
@@ -116,11 +130,10 @@ class Varied(Group):
         return replace(self, times=-self.times)
 
     def cases(self, centre: Floats) -> Cases:
-        n, w, u, ww, uw, uu = self.moments
-        t, rho = self.times, self.rho
-        ff = np.maximum(uu - 2 * rho * uw + rho**2 * ww, 0)
+        n, w, level, ww, uw, uu = self.moments
         apart = np.where(n > 0, w - _each(centre, n), 0.0)
-        return Cases(n, t * (u - rho * w), w, t**2 * ff, t * (uw - rho * ww), ww, n * apart, ww + n * apart**2)
+        e = np.where(n > 0, self.times * (level - self.rho), 0.0)
+        return Cases(n, e, w, self.times**2 * uu, self.times * uw, ww, n * apart, ww + n * apart**2)
 
 
 @dataclass(frozen=True)

@@ -38,15 +38,17 @@ def _mean(shift: Floats, weight: Floats) -> float:
 
 def _merged(own: Floats, apart: Floats) -> Floats:
     """Moments (6, U) of several categories together, (6, U, k), about a mean that is less than theirs by `apart`, (k,)."""
-    n, w, u, ww, uw, uu = own
-    u = u + apart * w
-    uu, uw = uu + 2 * apart * uw + apart**2 * ww, uw + apart * ww
-    count = n.sum(-1)
-    mean_w, mean_u = ((n * x).sum(-1) / np.maximum(count, 1) for x in (w, u))
-    dw, du = w - mean_w[:, None], u - mean_u[:, None]
-    return np.stack([
-        count, mean_w, mean_u, (ww + n * dw * dw).sum(-1), (uw + n * du * dw).sum(-1), (uu + n * du * du).sum(-1)
-    ])  # fmt: skip
+    n, w, level, ww, uw, uu = own
+    level = level + apart
+    count, whole = n.sum(-1), (n * w).sum(-1)
+    mean_w = whole / np.maximum(count, 1)
+    middle = np.divide((n * w * level).sum(-1), whole, out=np.zeros_like(whole), where=whole > 0)
+    # u = w (y − level) becomes u + e w about the common level.
+    e, dw = np.where(n > 0, level - middle[:, None], 0.0), w - mean_w[:, None]
+    u = e * w
+    of_w, of_uw = ww + n * dw * dw, uw + e * ww + n * u * dw
+    of_u = uu + 2 * e * uw + e**2 * ww + n * u * u
+    return np.stack([count, mean_w, middle, of_w.sum(-1), of_uw.sum(-1), of_u.sum(-1)])
 
 
 def of_varied(own: Floats, shift: Floats, level: float) -> Cells:

@@ -142,20 +142,22 @@ def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
 
 
 @compiled
-def _scatter_raked(
-    cell: Any, y: Any, d: Any, psu: Any, by_psu: Any, combo: Any, by_combo: Any, group: Any, low: Any, high: Any, out: Any
+def _scatter_again(
+    cell: Any, y: Any, d: Any, psu: Any, by_psu: Any, index: Any, times: Any, factor: Any, low: Any, high: Any, out: Any
 ) -> None:
-    """The same for weights raked again: d · factor of the PSU · factor of the combination, between bounds; a case whose
-    weight was 0 keeps 0."""
+    """The same for weights made again stage by stage: d · factor of the PSU; at each stage · times · factor of its row, between
+    bounds. A case whose weight is 0, or that is in no row, has none."""
     for k in range(cell.shape[0]):
         c = cell[k]
         if c >= 0 and d[k] > 0:
-            p, q, g = psu[k], combo[k], group[combo[k]]
             for r in range(by_psu.shape[1]):
-                w = d[k] * by_psu[p, r]
-                if w > 0:
-                    w = min(max(w * by_combo[q, r], low[g, r]), high[g, r])
-                    out[c, r] += y[k] * w
+                w = d[k] * by_psu[psu[k], r]
+                for s in range(index.shape[0]):
+                    q = index[s, k]
+                    w = w * times[s, k] if q >= 0 else 0.0
+                    if w > 0:
+                        w = min(max(w * factor[q, r], low[q, r]), high[q, r])
+                out[c, r] += y[k] * w
 
 
 class ByCase(Replicates):
@@ -190,29 +192,42 @@ class Columns(ByCase):
 
 @dataclass(frozen=True)
 class Again:
-    """Weights of the replicates as products, each case's: d · by_psu · by_combo, between low and high.
+    """Weights of the replicates as products, each case's: d · by_psu, and at each of S stages · times · factor, between bounds.
 
-    d: (n,), base weights; psu, combo: (n,); by_psu: (P, R); by_combo: (K, R), NaN in a replicate whose margins cannot be met;
-    group: (K,); low, high: (groups, R).
+    d: (n,), base weights; psu: (n,); by_psu: (P, R). index: (S, n), each case's row of a stage, −1: it has no weight from there on;
+    times: (S, n); factor, low, high: (rows, R), factor NaN in a replicate that cannot be made.
     """
 
     d: Floats
     psu: NDArray[np.int32]
     by_psu: Floats
-    combo: NDArray[np.int32]
-    by_combo: Floats
-    group: Ints
+    index: NDArray[np.int32]
+    times: Floats
+    factor: Floats
     low: Floats
     high: Floats
 
+    def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
+        """Adds y times the weights of all replicates to out[cell], (cells, R)."""
+        a = self
+        _scatter_again(cell, y, a.d, a.psu, a.by_psu, a.index, a.times, a.factor, a.low, a.high, out)
 
-class RakedAgain(ByCase):
-    """Weights raked to the same margins in every replicate."""
+    def of(self, replicate: int) -> Floats:
+        """Every case's weight in one replicate, (n,)."""
+        one = slice(replicate, replicate + 1)
+        by_psu, factor, low, high = (np.ascontiguousarray(x[:, one]) for x in (self.by_psu, self.factor, self.low, self.high))
+        out = np.zeros((len(self.d), 1))
+        every = np.arange(len(self.d))
+        _scatter_again(every, np.ones(len(every)), self.d, self.psu, by_psu, self.index, self.times, factor, low, high, out)
+        return out[:, 0]
+
+
+class MadeAgain(ByCase):
+    """Weights made again in every replicate: adjusted for non-response, raked to the same margins."""
 
     def __init__(self, c: Floats, again: Again) -> None:
         self.c, self.again = c, again
-        self.failed = np.asarray(np.isnan(again.by_combo).any(0))
+        self.failed = np.asarray(np.isnan(again.factor).any(0))
 
     def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
-        a = self.again
-        _scatter_raked(cell, y, a.d, a.psu, a.by_psu, a.combo, a.by_combo, a.group, a.low, a.high, out)
+        self.again.add_to(cell, y, out)

@@ -5,7 +5,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from even_ballot.core.calibration import rake_again, with_residuals
+from even_ballot.core.calibration import with_residuals
+from even_ballot.core.chain import adjusts, chain_of, made_again
 from even_ballot.core.dataset import Dataset, Floats
 from even_ballot.core.design import (
     Balanced,
@@ -97,14 +98,15 @@ def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[R
             "design.calibrated",
             "Use the weight of one of this study's weightings, or leave calibrated out.",
         )
-    margins = design.calibrated and source is not None and bool(source.margins)
+    known = source if design.calibrated else None
     if isinstance(method, Linearised):
-        return (with_residuals(units, source, w) if margins and source is not None else units), w
+        return (with_residuals(units, known, w) if known is not None and known.margins else units), w
     _check_single(units)
     if isinstance(method, GivenColumns):
         df = None if design.strata and design.clusters else len(method.columns) - 1
         return replace(units, replicates=_given(data, method, w), df=df), w
     units = units.by_case()
-    by_unit = _by_unit(units, method, margins)
-    replicates: Replicates = rake_again(source, by_unit, units.unit) if margins and source is not None else by_unit
+    chain = () if known is None else chain_of(raked, known)
+    by_unit = _by_unit(units, method, adjusts(chain))
+    replicates: Replicates = made_again(chain, by_unit, units.unit) if adjusts(chain) else by_unit
     return replace(units, replicates=replicates), w

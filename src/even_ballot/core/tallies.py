@@ -50,7 +50,8 @@ class Moments:
     """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w |y|, (U, C), where
     variances are linearised; counts (C,).
 
-    own: (6, U, C), where each case is its own PSU: counts, means of w and u = w (y − shift), centred Σ w w, Σ u w, Σ u u.
+    own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred Σ w w, Σ u w and Σ u u
+    with u = w (y − shift − level).
     df: (1 + C,), PSUs less strata among the cases of everybody, then of each column.
     """
 
@@ -109,12 +110,12 @@ def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, ins
 
 @compiled
 def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
-    """Centred sums about the means of their cells, own[1] and own[2]."""
+    """Centred sums about the mean weights of their cells, own[1], and the levels, own[2]."""
     for k in range(y.shape[0]):
         if inside[k] and weight[k] > 0:
             c, g = banner[k], unit[k]
             v = weight[k] - own[1, g, c]
-            u = weight[k] * (y[k] - shift[c]) - own[2, g, c]
+            u = weight[k] * (y[k] - shift[c] - own[2, g, c])
             own[3, g, c] += v * v
             own[4, g, c] += u * v
             own[5, g, c] += u * u
@@ -122,7 +123,7 @@ def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, in
 
 @compiled
 def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
-    """Counts, and sums of w and u."""
+    """Counts, Σ w and Σ w (y − shift)."""
     for k in range(y.shape[0]):
         if inside[k] and weight[k] > 0:
             c, g = banner[k], unit[k]
@@ -184,7 +185,8 @@ def tally_number(
         cells = np.zeros((6, *shape))
         _scatter_means(banner, unit, weight, y, shift, inside, cells)
         w, wy = cells[1].copy(), cells[2].copy()
-        cells[1:3] /= np.maximum(cells[0], 1)
+        cells[1] /= np.maximum(cells[0], 1)
+        np.divide(wy, w, out=cells[2], where=w > 0)
         _scatter_centred(banner, unit, weight, y, shift, inside, cells)
         return Moments(shift, cells[0].sum(0).astype(np.int64), w, wy, None, cells)
     w, wy = np.zeros(shape), np.zeros(shape)

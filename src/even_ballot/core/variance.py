@@ -99,7 +99,8 @@ def variances(linear: Linear, units: Units) -> Floats:
     else:
         flat = linear.flat()
         width = max(_AT_ONCE // max(len(flat.totals), 1), 1)
-        parts = [_linearised(flat.at(slice(k, k + width)), units) for k in range(0, flat.totals.shape[1], width)]
+        with np.errstate(all="ignore"):
+            parts = [_linearised(flat.at(slice(k, k + width)), units) for k in range(0, flat.totals.shape[1], width)]
         found, most = (
             (np.concatenate(side).reshape(shape) for side in zip(*parts, strict=True)) if parts else (np.zeros(shape),) * 2
         )
@@ -140,7 +141,7 @@ def _of_cases(linear: Linear, units: Units, slope: Floats | None) -> tuple[Float
         assert units.residuals is not None
         assert units.residuals.x is not None
         of_x = units.residuals.x @ slope
-        groups = [_residual(group, of_x) for group in [*groups, _outside(groups, units)]]
+        groups = [group.less(of_x) for group in [*groups, _outside(groups, units)]]
     totals = np.add.reduceat(sum(group.n * group.f for group in groups), starts, axis=0)
     mean = totals / n_h[:, None]
     each = mean[strata]
@@ -165,12 +166,6 @@ def _outside(groups: list[Cases], units: Units) -> Cases:
     ww = np.where(n > 0, np.maximum(d2 - d1 * each, 0), 0.0)
     none = np.zeros_like(ww)
     return Cases(np.maximum(n, 0), none, np.where(n > 0, own.centre[:, None] + each, 0.0), none, none, ww, d1, d2)
-
-
-def _residual(group: Cases, of_x: Floats) -> Cases:
-    """The cases with z less x′B, of_x: (U, m), alike in a unit."""
-    ff = np.maximum(group.ff - 2 * of_x * group.fw + of_x**2 * group.ww, 0)
-    return Cases(group.n, group.f - of_x * group.w, group.w, ff, group.fw, group.ww, group.d1, group.d2)
 
 
 def covariance_of_shares(w: Floats, own: Floats | None, shares: Floats, units: Units) -> Floats:
@@ -222,7 +217,9 @@ def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contra
     assert own is not None
     assert units.weights is not None
     groups: list[Group] = [Alike(np.broadcast_to(own[:, c, None], (len(own), len(z))), z[:, c]) for c in range(len(shares))]
-    return variances(Linear(totals, np.sqrt(squares_in(own, units.weights.centre) @ (size.T**2)), tuple(groups)), units)
+    with np.errstate(all="ignore"):
+        terms = np.sqrt(squares_in(own, units.weights.centre) @ (size.T**2))
+    return variances(Linear(totals, terms, tuple(groups)), units)
 
 
 def _covariance_of_cases(totals: Floats, ww: Floats, cross: Floats, shares: Floats, units: Units) -> Floats:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.dataset import Dataset, Floats
+from even_ballot.core.dataset import Bools, Dataset, Floats, Ints
 from even_ballot.core.expressions import Formula
 from even_ballot.core.faults import Fault, StudyError, counted, fault
 from even_ballot.core.weighting.request import ResponseAdjustment
@@ -48,8 +48,11 @@ def _cells(data: Dataset, names: tuple[str, ...], where: str) -> tuple[np.ndarra
     return index.ravel(), places
 
 
-def adjusted(data: Dataset, base: Floats, spec: ResponseAdjustment, where: str) -> tuple[Floats, tuple[AdjustedCell, ...]]:
-    """Base weights after the adjustment, (n,), and the cells. Raises StudyError for cells in which nobody answered."""
+def adjusted(
+    data: Dataset, base: Floats, spec: ResponseAdjustment, where: str
+) -> tuple[Floats, tuple[AdjustedCell, ...], tuple[Ints, Bools]]:
+    """Base weights after the adjustment, (n,); the cells; each case's cell, and whether it answered, (n,). Raises
+    StudyError for cells in which nobody answered."""
     responded = Formula(spec.responded, f"{where}.responded").true(data)
     cell, places = _cells(data, spec.cells, f"{where}.cells")
     live = base > 0
@@ -70,4 +73,4 @@ def adjusted(data: Dataset, base: Floats, spec: ResponseAdjustment, where: str) 
     if faults:
         raise StudyError(faults)
     factors = np.divide(all_of, answered, out=np.ones(len(places)), where=answered > 0)
-    return np.where(responded, base * factors[cell], 0.0), tuple(cells)
+    return np.where(responded, base * factors[cell], 0.0), tuple(cells), (cell, responded)

@@ -3,7 +3,7 @@
 Works on the distinct combinations of margin categories with their base weight sums, and maps back at the end.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -65,11 +65,13 @@ class Raked:
     weights, base: float64 (n,). frame: the combinations and margins as asked for; before, after: (K,), sums by combination as
     shares of the whole. margins: targets as shares of the whole. max_gap: largest |Σ w − target| as a share of the total.
     free: (n,), with limits, the cases strictly between them. cells: of a non-response adjustment. possible: where limits
-    cannot be met, those that could be.
+    cannot be met, those that could be. given: (n,), base weights before an adjustment; response: (n,) each, the cells it was made
+    in, and who answered.
     """
 
     weights: Floats
     base: Floats
+    given: Floats
     frame: Frame
     margins: tuple[Laid, ...]
     before: Floats
@@ -80,6 +82,7 @@ class Raked:
     free: Bools | None = None
     cells: tuple[AdjustedCell, ...] = ()
     possible: Possible | None = None
+    response: tuple[Ints, Bools] | None = None
 
     @property
     def combos(self) -> Combinations:
@@ -145,19 +148,23 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     base = base_weights(data, weighting, where)
     if not base.max(initial=0) > 0:
         raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
+    given = base
     cells: tuple[AdjustedCell, ...] = ()
+    response = None
     if weighting.nonresponse is not None:
-        base, cells = adjusted(data, base, weighting.nonresponse, f"{where}.nonresponse")
+        base, cells, response = adjusted(data, base, weighting.nonresponse, f"{where}.nonresponse")
     frame = frame_of(data, weighting, base, where)
     combos = frame.combos
     start = combos.base / combos.base.sum()
     started, totals, margins = frame.aimed(combos.base)
     if weighting.limits is not None and weighting.limits.bind and margins:
-        return _within_limits(frame, base, start, started, totals, margins, cells)
+        found = _within_limits(frame, base, start, started, totals, margins)
+        return replace(found, given=given, cells=cells, response=response)
     after, cycles, gap = _cycle(started, margins, weighting)
     factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
     weights = spread_out(base, factor * frame.whole(), combos.index)
-    return Raked(weights, base, frame, margins, start, after, cycles, gap, gap <= weighting.tolerance, cells=cells)
+    met = gap <= weighting.tolerance
+    return Raked(weights, base, given, frame, margins, start, after, cycles, gap, met, cells=cells, response=response)
 
 
 def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats, Floats]:
@@ -171,10 +178,7 @@ def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats
     return limits.low * mean, high, mean
 
 
-def _within_limits(
-    frame: Frame, base: Floats, start: Floats, started: Floats, totals: Floats, margins: tuple[Laid, ...],
-    cells: tuple[AdjustedCell, ...],
-) -> Raked:  # fmt: skip
+def _within_limits(frame: Frame, base: Floats, start: Floats, started: Floats, totals: Floats, margins: tuple[Laid, ...]) -> Raked:
     combos, weighting = frame.combos, frame.weighting
     limits = weighting.limits
     assert limits is not None
@@ -186,7 +190,9 @@ def _within_limits(
     converged = found.gap <= weighting.tolerance
     nearest = None if converged else possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
     weights, free = found.weights(combos.index, base, frame.whole())
-    return Raked(weights, base, frame, margins, start, found.after, found.cycles, found.gap, converged, free, cells, nearest)
+    return Raked(
+        weights, base, base, frame, margins, start, found.after, found.cycles, found.gap, converged, free, possible=nearest
+    )
 
 
 def _counted(laid: tuple[Laid, ...], sums: tuple[Floats, ...], where: str) -> tuple[float | None, Floats | None]:
