@@ -185,6 +185,18 @@ def test_a_coded_key_matches_by_code_or_by_label() -> None:
         assert values(got, "x") == [10.0, 20.0]
 
 
+def test_a_key_of_several_parts_is_joined_by_all_of_them() -> None:
+    frame = raw({"h": ["1", "1", "2"], "psu": ["a", "b", "a"], "size": ["10", "20", "30"]})
+    data = dataset({"h": ["2", "1", "1", ""], "psu": ["a", "b", "a", "a"]})
+    step = {"do": "look_up", "from": "f", "on": ["h", "psu"], "take": ["size"], "missing": "flag"}
+    got, (effect,) = take(data, step, tables={"f": frame})
+    assert values(got, "size") == [30, 20, 10, None]
+    assert effect.unplaced == {"h × psu": {"(blank)": 1}}
+    twice = raw({"h": ["1", "1"], "psu": ["a", "a"], "size": ["1", "2"]})
+    with pytest.raises(StudyError, match="Key '1 × a' stands in records 1 and 2"):
+        take(data, step, tables={"f": twice})
+
+
 def test_rename_and_discard() -> None:
     data, _ = take(dataset({"a": ["1"], "b": ["2"]}), {"do": "rename", "names": {"a": "c"}}, {"do": "discard", "variables": ["b"]})
     assert list(data.variables) == ["c"]

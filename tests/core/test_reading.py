@@ -122,3 +122,10 @@ def test_no_entry_of_a_coded_column_is_lost(entries: list[str]) -> None:
     blank = sum(not e.strip() for e in entries)
     assert (column.state == 1).sum() == blank
     assert column.answered.sum() + sum(column.entries().values()) + (column.state == MISSING).sum() + blank == len(entries)
+
+
+def test_a_number_that_float64_does_not_hold_stays_as_it_came() -> None:
+    data = interpret(raw({"x": ["1", "1e400", "-2e999", "1e-400", "1e308", "0e5"]}), Codebook())
+    assert data.variable("x").kind == "number"
+    assert data.column("x").entries() == {"1e400": 1, "-2e999": 1, "1e-400": 1}
+    assert data.column("x").values[data.column("x").answered].tolist() == [1.0, 1e308, 0.0]

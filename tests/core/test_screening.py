@@ -10,7 +10,7 @@ from even_ballot.core.dataset import Dataset, text_column
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import run_ledger
 from even_ballot.core.reading import interpret
-from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for, sweep
+from even_ballot.core.screening import Finding, Screening, batteries, cases_of, sweep
 from even_ballot.core.study import start
 from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, STATEMENTS, TRANSLATED
 from even_ballot.demo.generate import deliveries
@@ -71,11 +71,8 @@ def test_times_are_taken_from_start_and_end() -> None:
     data, book = entries(columns, {"a": "started", "b": "ended"})
     assert rows(data, "too_fast", book, Screening(fast=120)) == [1]
     (finding,) = [f for f in sweep(data, book, Screening(fast=120)) if f.kind == "too_fast"]
-    assert step_for(data, finding, Screening(fast=120)) == {
-        "do": "drop_cases",
-        "where": "seconds_between(a, b) < 120",
-        "why": "faster than anyone can read it",
-    }
+    assert finding.step is not None
+    assert (finding.step.where, finding.step.why) == ("seconds_between(a, b) < 120", "faster than anyone can read it")
 
 
 def test_straight_lines_need_every_answer_of_a_battery() -> None:

@@ -1,7 +1,7 @@
 """A banner entry laid on the cases: which column each belongs to."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import Any
 
@@ -22,10 +22,13 @@ Path = tuple[Step, ...]
 
 @dataclass(frozen=True)
 class Across:
-    """A banner entry on the cases. index: (n,), which combination of categories each case is of, the last for those without an
-    answer; columns: how many combinations there are. paths: the codes, or nets, of each column shown, outermost first;
-    members: the combinations of each, where some columns are nets of several (None: every column is the combination of its
-    place). scores: of the columns that are no nets, for a trend over them."""
+    """A banner entry on the cases.
+
+    index: (n,), which combination of categories each case is of, the last for those without an answer; columns: how many
+    combinations there are. paths: the codes, or nets, of each column shown, outermost first; members: the combinations of each,
+    where some columns are nets of several (None: every column is the combination of its place). scores: of the columns that are no
+    nets, for a trend over them. first: the place of the first column, where this is a block of several.
+    """
 
     heading: BannerHeading
     index: NDArray[Any]
@@ -33,6 +36,28 @@ class Across:
     paths: tuple[Path, ...]
     members: tuple[Ints, ...] | None
     scores: Floats
+    first: int = 0
+
+    def blocks(self, most: int) -> Iterator["Across"]:
+        """The same in blocks of columns, each with at most so many combinations (one column at least): those of the others are one
+        that is not shown."""
+        if self.columns <= most:
+            yield self
+            return
+        members = self.members or tuple(np.array([k]) for k in range(len(self.paths)))
+        start = 0
+        while start < len(self.paths):
+            stop, wanted = start + 1, members[start]
+            while stop < len(self.paths) and len(both := np.union1d(wanted, members[stop])) <= most:
+                stop, wanted = stop + 1, both
+            place = np.full(self.columns + 1, len(wanted), np.int32)
+            place[wanted] = np.arange(len(wanted), dtype=np.int32)
+            place[-1] = len(wanted) + 1
+            own = tuple(np.asarray(place[of], np.int64) for of in members[start:stop])
+            yield replace(
+                self, index=place[self.index], columns=len(wanted) + 1, paths=self.paths[start:stop], members=own, first=start
+            )
+            start = stop
 
     @property
     def single(self) -> Ints:

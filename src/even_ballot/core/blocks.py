@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -22,13 +23,15 @@ class Block:
     """One stub variable against one banner entry: cells by unit × row × column, the total column first, (U, R, 1 + C).
 
     part: each row's own cases, (R, 1 + C); base: cases that answered the stub, (1, 1 + C). Rows after those of the categories are
-    nets. df: PSUs less strata among the cases of each base. responses: of a several-answer question.
+    nets. both: of each row, then of all, who answered the banner too, (R + 1, 1). df: PSUs less strata among the cases of each
+    base. responses: of a several-answer question.
     """
 
     stub: StubHeading
     across: Across
     part: Sums
     base: Sums
+    both: Sums
     df: "Degrees"
     responses: "Responses | None" = None
 
@@ -54,13 +57,12 @@ class Block:
     @property
     def answered_row(self) -> Sums:
         """Cases of each row that answered the banner, (R, 1)."""
-        return self.apart.over(2)
+        return self.both.at(slice(0, self.part.w.shape[1]))
 
     @property
     def answered(self) -> Sums:
         """Bases of total per cent, (1, 1 + C): who answered the stub, and in a banner's columns who answered that too."""
-        whole, both = self.base.at(slice(None), slice(0, 1)), self.base.at(slice(None), self.across.singles(1)).over(2)
-        return whole.beside(both, len(self.across.paths))
+        return self.base.at(slice(None), slice(0, 1)).beside(self.both.at(slice(-1, None)), len(self.across.paths))
 
 
 @dataclass(frozen=True)
@@ -145,16 +147,30 @@ def coded_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     positions, categories = placed(data, name, rows.dates, where)
     variable = data.variable(name)
     stub = positions if sample.inside is None else np.where(sample.inside, positions, -1).astype(positions.dtype)
-    t = _laid(sample.tally(stub, over, len(categories)), over)
+    whole = sample.tally(stub, over, len(categories))
+    t = _laid(whole, over)
     nets = rows.nets(categories)
     heading = StubHeading(name, variable.title, variable.kind, categories, rows.labels(nets))
-    cells = Sums(t.w, t.own, t.counts)
+    cells, both = Sums(t.w, t.own, t.counts), _both(whole)
     present = np.asarray(t.present, np.float64)
-    row, both = _netted(_answered(present), nets, 1), _answered(present).sum(1)
-    row = np.column_stack([row, both]) if rows.total else row
-    df = _degrees(over.laid(present.sum(1)), row, both, sample)
+    row, everybody = _netted(_answered(present), nets, 1), _answered(present).sum(1)
+    row = np.column_stack([row, everybody]) if rows.total else row
+    df = _degrees(over.laid(present.sum(1)), row, everybody, sample)
     base = cells.over(1)
-    return Block(heading, over, _finished(cells, base, nets, rows.total), base, df)
+    of_both = _under(_finished(both, both.over(1), nets, rows.total), both.over(1))
+    return Block(heading, over, _finished(cells, base, nets, rows.total), base, of_both, df)
+
+
+def _both(t: Tally) -> Sums:
+    """Each row's cases that answered the banner, (R, 1), from a tally of its categories."""
+    own = None if t.own is None else t.own[..., :-1].sum(-1, keepdims=True)
+    return Sums(t.w[..., :-1].sum(-1, keepdims=True), own, t.counts[..., :-1].sum(-1, keepdims=True))
+
+
+def _under(rows: Sums, last: Sums) -> Sums:
+    """Rows with another one below, (R + 1, C)."""
+    own = None if rows.own is None or last.own is None else np.concatenate([rows.own, last.own], 1)
+    return Sums(np.concatenate([rows.w, last.w], 1), own, np.concatenate([rows.n, last.n]))
 
 
 def _degrees(column: Any, row: Any, both: Any, sample: Sample, responses: Any = None) -> Degrees:
@@ -174,25 +190,24 @@ def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     how_many = np.sum(chosen, axis=0).astype(np.int16)
     k = len(chosen)
     m = np.arange(k + 1)[None, :, None]
-    whole = _laid(sample.tally(np.where(answered, how_many, -1).astype(np.int16), over, k + 1), over)
+    first = sample.tally(np.where(answered, how_many, -1).astype(np.int16), over, k + 1)
+    whole, everybody = _laid(first, over), _both(first).over(1)
     nets = rows.nets(categories)
     every = Sums(whole.w, whole.own, whole.counts)
-    options, by_number, present = [], [], []
+    options, by_number, present, answered_both = [], [], [], []
     for option in [*chosen, *(np.logical_or.reduce([chosen[i] for i in net.places]) for net in nets)]:
-        t = _laid(sample.tally(np.where(answered & option, how_many, -1).astype(np.int16), over, k + 1), over)
+        of = sample.tally(np.where(answered & option, how_many, -1).astype(np.int16), over, k + 1)
+        t = _laid(of, over)
+        answered_both.append(_both(of).over(1))
         options.append(Sums(t.w, t.own, t.counts).over(1))
         by_number.append(t.own)
         present.append(_answered(np.asarray(t.present, np.float64)).sum(1))
     base = every.over(1)
-    part = Sums(
-        np.concatenate([o.w for o in options], 1),
-        None if base.own is None else np.concatenate([o.own for o in options if o.own is not None], 1),
-        np.concatenate([o.n for o in options]),
-    )
-    everybody = np.asarray(whole.present, np.float64)
-    both = _answered(everybody).sum(1)
-    row = np.stack([*present, *([both] if rows.total else [])], 1)
-    df = _degrees(over.laid(everybody.sum(1)), row, both, sample, over.laid(everybody[:, 1:].sum(1)))
+    part, both = reduce(_under, options), reduce(_under, answered_both)
+    there = np.asarray(whole.present, np.float64)
+    all_of = _answered(there).sum(1)
+    row = np.stack([*present, *([all_of] if rows.total else [])], 1)
+    df = _degrees(over.laid(there.sum(1)), row, all_of, sample, over.laid(there[:, 1:].sum(1)))
     own = [of for of in by_number[:k] if of is not None]
     responses = Responses(
         (whole.w * m).sum(1, keepdims=True),
@@ -201,7 +216,8 @@ def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
         np.stack(own, 2) if own else None,
     )
     heading = StubHeading(name, variable.title, "multi", categories, rows.labels(nets))
-    return Block(heading, over, _finished(part, base, (), rows.total), base, df, responses)
+    of_both = _under(_finished(both, everybody, (), rows.total), everybody)
+    return Block(heading, over, _finished(part, base, (), rows.total), base, of_both, df, responses)
 
 
 def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], tuple[Category, ...]]:

@@ -38,7 +38,7 @@ class CategoriesPart(Part):
 
         rows = Rows(nets, request.total_row, request.dates)
         key = ("block", name, request.where, over.heading, request.nets, request.stub if request.nets else (), request.total_row,
-               request.dates)  # fmt: skip
+               request.dates, over.first, over.columns)  # fmt: skip
         self.block: Block = passes.once(key, lambda: make(sample, name, over, where, rows), Block.size)
         self.heading = self.block.stub
         self.name = name

@@ -1,7 +1,10 @@
 """A number as stub against one banner entry."""
 
+import math
 from collections.abc import Iterator
+from dataclasses import asdict, replace
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -17,6 +20,24 @@ from even_ballot.core.results import Cell, StubHeading, StubKey, Test
 from even_ballot.core.sample import Sample
 from even_ballot.core.trend import slopes
 
+_SMALL, _LARGE = 1e-60, 1e60
+_OF_UNIT = ("est", "se", "low", "high", "diff", "slope")
+Figure = TypeVar("Figure", Cell, Test)
+
+
+def _times(figure: Figure, unit: float) -> Figure:
+    """A figure of numbers that were divided by a unit, in theirs; one that float64 does not hold is left out."""
+    changed: dict[str, Any] = {}
+    for name in _OF_UNIT:
+        value = getattr(figure, name, None)
+        if value is not None:
+            whole = value * unit
+            changed[name] = whole if math.isfinite(whole) else None
+    plain = getattr(figure, "plain", None)
+    if plain is not None:
+        changed["plain"] = replace(plain, **{k: v * unit for k, v in asdict(plain).items() if v is not None})
+    return replace(figure, **changed)
+
 
 class NumberPart(Part):
     """A number as stub: one row of means and their like."""
@@ -27,12 +48,16 @@ class NumberPart(Part):
         self.heading = StubHeading(name, sample.data.variable(name, where).title, "number", ())
         column = sample.data.column(name, where)
         self.inside = column.answered & sample.who
-        self.y = np.where(self.inside, column.values, 0.0)
+        y = np.where(self.inside, column.values, 0.0)
+        # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of reach.
+        largest = float(np.abs(y).max(initial=0))
+        self.unit = 1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
+        self.y = y if self.unit == 1 else y / self.unit
 
     @cached_property
     def _measured(self) -> tuple[Estimates, Spread]:
         """Means and spread of every column, the total first."""
-        key = ("moments", self.name, self.request.where, self.over.heading)
+        key = ("moments", self.name, self.request.where, self.over.heading, self.over.first, self.over.columns)
         m = self.passes.once(
             key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
         )  # fmt: skip
@@ -79,7 +104,8 @@ class NumberPart(Part):
         if any(stat == "mode" or quantile_of(stat) is not None for stat in self.show):
             domains = [self._domain(c) for c in range(len(self.paths))]
             ranks = [est.ranked(self.y[d], self.sample.weight[d]) if d.any() else None for d in domains]
-        yield from self._numbers(self.name, first, mean, spread, ranks, self.moments.df)
+        for cell in self._numbers(self.name, first, mean, spread, ranks, self.moments.df):
+            yield cell if self.unit == 1 or cell.stat in ("skewness", "kurtosis") else _times(cell, self.unit)
 
     def _unweighted(self) -> tuple[list[float], list[float]]:
         domains = [self.y[self._domain(c)] for c in range(len(self.paths))]
@@ -87,6 +113,10 @@ class NumberPart(Part):
         return [float(y.mean()) if len(y) else float("nan") for y in domains], deviations
 
     def tests(self) -> Iterator[Test]:
+        for test in self._tests():
+            yield test if self.unit == 1 else _times(test, self.unit)
+
+    def _tests(self) -> Iterator[Test]:
         names = self.over.heading.variables
         if "trend" in self.request.tests and len(names) == 1:
             known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)

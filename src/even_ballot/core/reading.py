@@ -1,5 +1,6 @@
 """From a file's text columns to a dataset: what the codebook says, applied; what it leaves out, guessed."""
 
+import math
 import re
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
@@ -12,19 +13,28 @@ from even_ballot.core.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
 from even_ballot.core.faults import Fault, StudyError, some
 
-_NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?\s*", re.ASCII)
+_NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
 _POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
 _COMMAED = re.compile(r"[+-]?\d+(,\d+)?", re.ASCII)
-_LOOKED_AT = 500
+_LOOKED_AT, _LONGEST = 500, 400
 _LEADING_ZERO = re.compile(r"\s*[+-]?0\d", re.ASCII)
 _WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
 
 
 def parse_number(word: str, decimal: str = ".") -> float | None:
-    """The number a word is, or None."""
+    """The number a word is; None where it is none, or one that float64 does not hold: beyond 1.8e308, or so small that it is 0."""
+    if not reads_as_number(word, decimal):
+        return None
+    number = float(word.replace(decimal, "."))
+    held = math.isfinite(number) and (number != 0 or not re.search("[1-9]", word.lower().partition("e")[0]))
+    return number if held else None
+
+
+def reads_as_number(word: str, decimal: str = ".") -> bool:
+    """Whether a word is written as a number is, held or not."""
     if decimal != ".":
         word = word.replace(decimal, ".") if "." not in word else ""
-    return float(word) if _NUMBER.fullmatch(word) else None
+    return len(word) < _LONGEST and _NUMBER.fullmatch(word) is not None
 
 
 def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal[".", ","] | None:
@@ -52,7 +62,7 @@ def parse_date(word: str) -> float | None:
 def guess_kind(column: Column, decimal: str = ".") -> Kind:
     """number where every answer that is not blank is one and none has a leading zero; date likewise; else text."""
     words = [word for word in column.words if word.strip()]
-    if not words or any(parse_number(word, decimal) is None or _LEADING_ZERO.match(word) for word in words):
+    if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"
     return "number"
 

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import BaseModel
+
 from even_ballot.core.tests import Columns, Independence, Trend, Wald
 
 Test = Independence | Wald | Columns | Trend
@@ -168,6 +170,8 @@ def plain(value: Any) -> Any:
     """Results as plain JSON: None left out, tuples as lists."""
     if hasattr(value, "__dataclass_fields__"):
         return {k: plain(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json", exclude_defaults=True)
     if isinstance(value, dict):
         return {k: plain(v) for k, v in value.items()}
     if isinstance(value, tuple | list):

@@ -10,6 +10,7 @@ from even_ballot.core.passes import Passes
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import Cell, StubHeading, TableResult, Test
+from even_ballot.core.room import check_figures, columns_at_once
 
 
 def tabulate(data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]") -> TableResult:
@@ -27,6 +28,7 @@ def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]
         raise fault("The table has no stub, so there is nothing to count.", f"{where}.stub", "Name at least one variable.")
     sample = passes.sample(request.where, f"{where}.where")
     entries = [passes.across(entry, request, f"{where}.banner[{i}]", where) for i, entry in enumerate(request.entries or ((),))]
+    check_figures(data, entries, request, where)
     cells: list[Cell] = []
     tests: list[Test] = []
     stubs: list[StubHeading] = []
@@ -36,18 +38,21 @@ def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]
         kind = data.variable(name, place).kind
         for j, over in enumerate(entries):
             tell(f"Counting {request.title or request.id}", (i * len(entries) + j) / blocks)
-            if kind in ("coded", "multi", "date"):
-                part: Part = CategoriesPart(passes, sample, name, over, request, place, where)
-            elif kind == "number":
-                part = NumberPart(passes, sample, name, over, request, place)
-            else:
+            if kind == "text":
                 raise fault(f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.", place,
                             "Code its answers first.")  # fmt: skip
-            if j == 0:
-                stubs.append(part.heading)
-            # The total column comes with the first entry only.
-            cells += part.cells(0 if j == 0 else 1)
-            tests += part.tests()
+            for block in over.blocks(columns_at_once(data, sample.units, name, over, request, place)):
+                part: Part
+                if kind == "number":
+                    part = NumberPart(passes, sample, name, block, request, place)
+                else:
+                    part = CategoriesPart(passes, sample, name, block, request, place, where)
+                total = j == 0 and block.first == 0
+                if total:
+                    stubs.append(part.heading)
+                # The total column comes with the first entry only.
+                cells += part.cells(0 if total else 1)
+                tests += part.tests()
     if request.layout == "battery":
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()

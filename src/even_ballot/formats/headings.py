@@ -28,7 +28,8 @@ def short_name(heading: str, position: int) -> str:
     >>> short_name("q1", 0)
     'q1'
     """
-    if _PLAIN.fullmatch(heading) and not keyword.iskeyword(heading):
+    # `row` is the record's number in every output.
+    if _PLAIN.fullmatch(heading) and not keyword.iskeyword(heading) and heading != "row":
         return heading
     if (part := _OWN_PART.search(heading)) is not None:
         heading = part.group(1)

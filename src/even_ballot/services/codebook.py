@@ -9,11 +9,10 @@ from sqlalchemy.orm import Session
 from even_ballot.core.codebook import Kind, Scale
 from even_ballot.core.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.fitting import Fit, fits
-from even_ballot.core.ledger import cases
 from even_ballot.core.nonresponse import NonResponse, nonresponse, questions_of
 from even_ballot.core.recognition import batteries_of, several_answers_of
-from even_ballot.core.screening import Finding, Screening, batteries, cases_of, step_for
-from even_ballot.core.screening.entries import answered_share, seconds_of
+from even_ballot.core.screening import Finding, Screening, batteries, found_as
+from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
 from even_ballot.formats.microdata import entries
 from even_ballot.services.bench import Bench, Ledgered, hash_of
 from even_ballot.services.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, Use, VariableView
@@ -123,10 +122,10 @@ def distribution(session: Session, bench: Bench, state: State, kind: Literal["to
     data, settings = bench.ledgered(session, state)[1].last, state.study.screening
     if kind == "too_fast":
         timed = seconds_of(data)
-        values = None if timed is None else timed[1][~np.isnan(timed[1])]
-        if values is None or not len(values):
+        values = None if timed is None else timed.seconds[~np.isnan(timed.seconds)]
+        if timed is None or values is None or not len(values):
             return None
-        cut = settings.fast if settings.fast is not None else float(np.median(values)) / 3
+        cut = fast_cut(timed, settings)
         high = float(np.quantile(values, 0.98))
     else:
         values = answered_share(data, settings)
@@ -151,12 +150,12 @@ def finding_cases(session: Session, bench: Bench, state: State, finding: Finding
     """The cells behind a finding: each case's record, identifier and entries, and the step that sets the cases aside."""
     data = bench.ledgered(session, state)[1].last
     settings = state.study.screening
-    keep = np.flatnonzero(cases_of(data, finding, state.study.codebook, settings))[:_LISTED]
+    found = found_as(data, finding, state.study.codebook, settings)
+    keep = np.flatnonzero(found.cases())[:_LISTED] if found is not None else np.zeros(0, np.int64)
     names = _shown(data, finding, settings)
     columns = [list(map(str, data.rows[keep].tolist()))]
     columns += [entries(data.column(name).take(keep), data.variable(name).kind) for name in names]
-    mend = step_for(data, finding, settings)
-    step = None if mend is None else cases.DropCases.model_validate(mend)
+    step = None if found is None else found.step
     rows = tuple(zip(*columns, strict=True))
     return FindingCases(finding, step, None if step is None else step.sentence(), ("record", *names), rows)
 

@@ -3,9 +3,10 @@
 from typing import Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from even_ballot.core.dataset import ANSWERED, Bools, Dataset
+from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Dataset
 from even_ballot.core.expressions import Formula
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables
@@ -20,10 +21,33 @@ class Ids(Model):
 
 
 class Duplicates(Model):
-    """Cases alike in all of these variables; one of each is kept."""
+    """Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept. at_least: how many of
+    them a case must have answered to be compared."""
 
     of: tuple[str, ...]
     keep: Literal["first", "last", "fullest"] = "first"
+    at_least: int = Field(default=1, ge=1)
+
+
+def _groups(data: Dataset, alike: Duplicates) -> tuple[NDArray[np.int64], Bools]:
+    """Each case's group of cases alike, and whether it answered enough to be compared, (n,)."""
+    columns = [data.column(name, "duplicates.of") for name in alike.of]
+    if not columns:
+        raise fault("No variables to tell duplicates by.", "duplicates.of", "Name at least one.")
+    answered = sum(column.answered.astype(np.int64) for column in columns)
+    # An entry that was not placed is a place among words, and no number.
+    cells = [np.where(c.state == BLANK, 0, c.values).astype(np.float64) for c in columns]
+    keys = np.stack([*cells, *(c.state.astype(np.float64) for c in columns)], axis=1)
+    group = np.unique(keys, axis=0, return_inverse=True)[1].ravel()
+    return group.astype(np.int64), np.asarray(answered >= alike.at_least)
+
+
+def in_groups(data: Dataset, alike: Duplicates) -> Bools:
+    """Cases that another one is alike to, (n,)."""
+    if not data.n:
+        return np.zeros(0, np.bool_)
+    group, known = _groups(data, alike)
+    return np.asarray(known & (np.bincount(group[known], minlength=int(group.max()) + 1)[group] > 1))
 
 
 def _spelled(data: Dataset, name: str) -> list[str]:
@@ -73,19 +97,14 @@ class DropCases(Step):
 
     @staticmethod
     def _repeated(data: Dataset, alike: Duplicates) -> Bools:
-        columns = [data.column(name, "duplicates.of") for name in alike.of]
-        if not columns:
-            raise fault("No variables to tell duplicates by.", "duplicates.of", "Name at least one.")
-        known = np.logical_or.reduce([column.answered for column in columns])
-        keys = np.stack([np.where(c.answered, c.values, np.inf).astype(np.float64) for c in columns], axis=1)
-        _, group = np.unique(keys, axis=0, return_inverse=True)
+        group, known = _groups(data, alike)
         order = np.arange(data.n)
         if alike.keep == "last":
             order = order[::-1]
         elif alike.keep == "fullest":
             filled = sum((c.state == ANSWERED).astype(np.int64) for c in data.columns.values())
             order = np.argsort(-np.asarray(filled), kind="stable")
-        _, first = np.unique(group.ravel()[order], return_index=True)
+        _, first = np.unique(group[order], return_index=True)
         keep = np.zeros(data.n, np.bool_)
         keep[order[first]] = True
         return np.asarray(~keep & known)

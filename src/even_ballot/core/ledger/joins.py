@@ -1,6 +1,8 @@
 """Steps that join columns of another file."""
 
-from typing import Literal, Self
+from dataclasses import replace
+from itertools import product
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -10,6 +12,20 @@ from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Column, Dataset, In
 from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 from even_ballot.core.reading import as_number, guess_kind, parse_number
+
+Way = tuple[str, ...]
+"""One way that a key may be spelled, a part for each of its variables."""
+
+
+def _with_row(table: RawTable) -> RawTable:
+    """A lookup file with its own name for a column headed `row`, which stands for the record's number among the cases."""
+    if "row" in table.names or "c_row" not in table.names:
+        return table
+    return replace(table, names=tuple("row" if name == "c_row" else name for name in table.names))
+
+
+def _said(key: Way) -> str:
+    return " × ".join(key)
 
 
 def _key(word: str) -> str:
@@ -31,31 +47,40 @@ def _spellings(column: Column, variable: Variable, scale: Scale | None) -> list[
 
 
 class LookUp(Step):
-    """Joins columns of a lookup file by key; keys must be unique there.
+    """Joins columns of a lookup file by one key or several together; keys must be unique there.
 
-    on: the key, one name for both, or {variable: column of the file}. missing: "refuse" stops where a case has no
-    match, "flag" leaves its new cells blank and reports it.
+    on: the key, one name for both; several such names; or {variable: column of the file, …}. missing: "refuse" stops where a case
+    has no match, "flag" leaves its new cells blank and reports it.
     """
 
     do: Literal["look_up"]
     from_: str = Field(alias="from")
-    on: str | dict[str, str]
+    on: str | Annotated[tuple[str, ...], Field(min_length=1, max_length=20)] | dict[str, str]
     take: tuple[str, ...]
     missing: Literal["refuse", "flag"] = "refuse"
 
     @model_validator(mode="after")
-    def _one_key(self) -> Self:
-        if isinstance(self.on, dict) and len(self.on) != 1:
-            raise ValueError("on names one key: a name, or {variable: column of the file}")
+    def _some_keys(self) -> Self:
+        if isinstance(self.on, dict) and not 0 < len(self.on) <= 20:
+            raise ValueError("on names the key: a name, names, or {variable: column of the file}")
+        if isinstance(self.on, tuple) and len(set(self.on)) < len(self.on):
+            raise ValueError("on names a key twice; name each once")
         return self
 
     @property
-    def key(self) -> tuple[str, str]:
-        """The key's name among the variables, and in the file."""
-        return (self.on, self.on) if isinstance(self.on, str) else next(iter(self.on.items()))
+    def keys(self) -> tuple[tuple[str, str], ...]:
+        """Each key's name among the variables, and in the file."""
+        if isinstance(self.on, dict):
+            return tuple(self.on.items())
+        return tuple((name, name) for name in ((self.on,) if isinstance(self.on, str) else self.on))
+
+    @property
+    def title(self) -> str:
+        """The keys' names among the variables."""
+        return " × ".join(name for name, _ in self.keys)
 
     def sentence(self) -> str:
-        return f"Look up {some(self.take)} in {self.from_} by {self.key[0]}"
+        return f"Look up {some(self.take)} in {self.from_} by {self.title}"
 
     def makes(self) -> tuple[str, ...]:
         return self.take
@@ -63,13 +88,14 @@ class LookUp(Step):
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         if self.from_ not in tables:
             raise fault(f"There is no lookup file {self.from_!r}.", "from", f"Lookups there are: {some(list(tables)) or 'none'}.")
-        table = tables[self.from_]
-        for name in (self.key[1], *self.take):
+        table = _with_row(tables[self.from_])
+        for name in (*(there for _, there in self.keys), *self.take):
             if name not in table.names:
                 raise fault(f"{self.from_} has no column {name!r}.", "take", f"Its columns are: {some(table.names)}.")
         places = self._places(table)
-        key = self.key[0]
-        ways = _spellings(data.column(key, "on"), data.variable(key), data.scale_of(key))
+        key = self.title
+        each = [_spellings(data.column(name, "on"), data.variable(name), data.scale_of(name)) for name, _ in self.keys]
+        ways = [tuple(product(*way)) for way in zip(*each, strict=True)]
         found = np.array([next((places[w] for w in way if w in places), -1) for way in ways], np.int64)
         lost = found < 0
         unmatched = self._unmatched(ways, lost)
@@ -83,26 +109,28 @@ class LookUp(Step):
             data = self._taken(data, table, name, found)
         return Outcome(data, int((~lost).sum()) * len(self.take), {key: unmatched} if unmatched else {})
 
-    def _places(self, table: RawTable) -> dict[str, int]:
-        keys = table.columns[table.names.index(self.key[1])]
-        places: dict[str, int] = {}
-        for place, (value, state) in enumerate(zip(keys.values.tolist(), keys.state.tolist(), strict=True)):
-            if state == BLANK:
-                continue
-            key = _key(keys.words[value])
+    def _places(self, table: RawTable) -> dict[Way, int]:
+        columns = [table.columns[table.names.index(there)] for _, there in self.keys]
+        spelled = [[_key(word) for word in column.words] for column in columns]
+        known = np.logical_and.reduce([column.state != BLANK for column in columns])
+        places: dict[Way, int] = {}
+        for place in np.flatnonzero(known).tolist():
+            key = tuple(words[column.values[place]] for words, column in zip(spelled, columns, strict=True))
             if key in places:
                 first, second = int(table.rows[places[key]]), int(table.rows[place])
                 raise fault(
-                    f"Key {key!r} stands in records {first} and {second} of {self.from_}.", "on", "Keys must be unique there."
+                    f"Key {_said(key)!r} stands in records {first} and {second} of {self.from_}.",
+                    "on",
+                    "Keys must be unique there.",
                 )
             places[key] = place
         return places
 
     @staticmethod
-    def _unmatched(ways: list[tuple[str, ...]], lost: Bools) -> dict[str, int]:
+    def _unmatched(ways: list[tuple[Way, ...]], lost: Bools) -> dict[str, int]:
         counts: dict[str, int] = {}
         for k in np.flatnonzero(lost).tolist():
-            word = ways[k][-1] if ways[k] else "(blank)"
+            word = _said(ways[k][-1]) if ways[k] else "(blank)"
             counts[word] = counts.get(word, 0) + 1
         return counts
 

@@ -2,8 +2,7 @@
 
 from even_ballot.core.screening.entries import batteries
 from even_ballot.core.screening.finding import Finding
-from even_ballot.core.screening.mending import step_for
 from even_ballot.core.screening.settings import Screening
-from even_ballot.core.screening.sweep import cases_of, sweep
+from even_ballot.core.screening.sweep import cases_of, found_as, sweep
 
-__all__ = ["Finding", "Screening", "batteries", "cases_of", "step_for", "sweep"]
+__all__ = ["Finding", "Screening", "batteries", "cases_of", "found_as", "sweep"]

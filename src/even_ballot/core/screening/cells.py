@@ -1,12 +1,18 @@
 """Checks of single cells: each looks at one variable after the other."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
-from even_ballot.core.dataset import BLANK, UNPLACED, Dataset
+from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset
 from even_ballot.core.screening.finding import Found
 from even_ballot.core.screening.settings import Screening
+
+
+def _with(column: Column, state: int, value: int) -> Bools:
+    """The cells of one state and value."""
+    return np.asarray((column.state == state) & (column.values == value))
 
 
 def not_in_codebook(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -14,9 +20,12 @@ def not_in_codebook(data: Dataset, settings: Screening) -> Iterator[Found]:
     for name, variable in data.variables.items():
         if variable.kind == "coded":
             codes, known = data.categories(name)
-            column = data.column(name)
-            for item in codes[known:]:
-                yield Found(name, str(item.code), (column.values == item.code) & column.answered)
+            column, stray = data.column(name), [item.code for item in codes[known:]]
+            if stray:
+                answers, counts = np.unique(column.values[column.answered], return_counts=True)
+                of = dict(zip(answers.tolist(), counts.tolist(), strict=True))
+                for code in stray:
+                    yield Found(name, str(code), of.get(code, 0), partial(_with, column, ANSWERED, code))
 
 
 def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -24,9 +33,9 @@ def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
     for name, variable in data.variables.items():
         if variable.kind != "multi":
             column = data.column(name)
-            left = column.state == UNPLACED
-            for word in column.entries():
-                yield Found(name, word, left & (column.values == column.words.index(word)))
+            place = {word: i for i, word in enumerate(column.words)}
+            for word, count in column.entries().items():
+                yield Found(name, word, count, partial(_with, column, UNPLACED, place[word]))
 
 
 def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -36,9 +45,9 @@ def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
             continue
         column = data.column(name)
         if variable.least is not None:
-            yield Found(name, f"under {variable.least:g}", column.answered & (column.values < variable.least))
+            yield Found.among(name, f"under {variable.least:g}", column.answered & (column.values < variable.least))
         if variable.most is not None:
-            yield Found(name, f"over {variable.most:g}", column.answered & (column.values > variable.most))
+            yield Found.among(name, f"over {variable.most:g}", column.answered & (column.values > variable.most))
 
 
 def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -46,7 +55,7 @@ def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
     for name, variable in data.variables.items():
         scale = data.scale_of(name) if variable.kind == "coded" else None
         if variable.missing or (scale is not None and scale.missing):
-            yield Found(name, "", data.column(name).state == BLANK)
+            yield Found.among(name, "", data.column(name).state == BLANK)
 
 
 def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -62,4 +71,4 @@ def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
         reach = settings.far * (high - low)
         if reach > 0:
             far = column.answered & ((column.values < low - reach) | (column.values > high + reach))
-            yield Found(name, f"under {low - reach:g} or over {high + reach:g}", far)
+            yield Found.among(name, f"under {low - reach:g} or over {high + reach:g}", far)

@@ -2,17 +2,34 @@
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import ValidationError
 
 from even_ballot.core.codebook import Role
-from even_ballot.core.dataset import BLANK, Bools, Column, Dataset, Floats
+from even_ballot.core.dataset import BLANK, Column, Dataset, Floats, Ints
+from even_ballot.core.expressions import Formula
+from even_ballot.core.faults import StudyError
+from even_ballot.core.ledger.cases import DropCases, Duplicates, in_groups
 from even_ballot.core.screening.finding import Found
 from even_ballot.core.screening.settings import Screening
 
 _OWN = re.compile(r"\b(staff|test|tests|testing|preview|trial)\b", re.IGNORECASE)
 _ANSWERS = ("coded", "number", "text")
+
+
+def _set_aside(why: str, **how: Any) -> DropCases | None:
+    """The step; None where it cannot be written (a formula of too many questions)."""
+    try:
+        step = DropCases.model_validate({"do": "drop_cases", "why": why, **how})
+        if step.where is not None:
+            Formula(step.where)
+    except (StudyError, ValidationError):
+        return None
+    return step
 
 
 def with_role(data: Dataset, role: Role) -> str | None:
@@ -43,33 +60,50 @@ def staff_test(data: Dataset, settings: Screening) -> Iterator[Found]:
     column = data.column(name)
     for i, word in enumerate(column.words):
         if _OWN.search(word):
-            yield Found(name, word, column.answered & (column.values == i))
+            where = f"{name} == {word!r}"
+            step = _set_aside("made by our own staff while trying the form", where=where)
+            yield Found.among(name, word, column.answered & (column.values == i), step)
 
 
-def seconds_of(data: Dataset) -> tuple[str, Floats] | None:
-    """How long each case took (NaN unknown), and the variable that says so."""
+@dataclass(frozen=True)
+class Timed:
+    """How long each case took, (n,), NaN unknown; the variable that says so; the same as a formula."""
+
+    variable: str
+    seconds: Floats
+    formula: str
+
+
+def seconds_of(data: Dataset) -> Timed | None:
+    """How long each case took, by a variable of that role, else between start and end."""
     name = with_role(data, "seconds")
     if name is not None and data.variable(name).kind == "number":
         column = data.column(name)
-        return name, np.where(column.answered, column.values, np.nan)
+        return Timed(name, np.where(column.answered, column.values, np.nan), name)
     started, ended = with_role(data, "started"), with_role(data, "ended")
     if started is None or ended is None:
         return None
     a, b = data.column(started), data.column(ended)
     if data.variable(started).kind != "date" or data.variable(ended).kind != "date":
         return None
-    return ended, np.where(a.answered & b.answered, b.values - a.values, np.nan)
+    seconds = np.where(a.answered & b.answered, b.values - a.values, np.nan)
+    return Timed(ended, seconds, f"seconds_between({started}, {ended})")
+
+
+def fast_cut(timed: Timed, settings: Screening) -> float:
+    """Seconds under which an entry is too fast: as said, or a third of the median."""
+    return settings.fast if settings.fast is not None else float(np.nanmedian(timed.seconds)) / 3
 
 
 def too_fast(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Entries finished in less than `fast` seconds, or than a third of the median where none is said."""
     timed = seconds_of(data)
-    if timed is None or np.isnan(timed[1]).all():
+    if timed is None or np.isnan(timed.seconds).all():
         return
-    name, seconds = timed
-    cut = settings.fast if settings.fast is not None else float(np.nanmedian(seconds)) / 3
+    cut = fast_cut(timed, settings)
+    step = _set_aside("faster than anyone can read it", where=f"{timed.formula} < {cut:.17g}")
     with np.errstate(invalid="ignore"):
-        yield Found(name, f"under {cut:.0f} seconds", np.asarray(seconds < cut))
+        yield Found.among(timed.variable, f"under {cut:.0f} seconds", np.asarray(timed.seconds < cut), step)
 
 
 def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -77,44 +111,44 @@ def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
     timed = seconds_of(data)
     if timed is not None:
         with np.errstate(invalid="ignore"):
-            yield Found(timed[0], "", np.asarray(timed[1] < 0))
+            yield Found.among(timed.variable, "", np.asarray(timed.seconds < 0))
 
 
 def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Cases whose identifier another case has too."""
     name = with_role(data, "id")
-    if name is None:
-        return
-    column = data.column(name)
-    values, index, counts = np.unique(column.values, return_inverse=True, return_counts=True)
-    answered = np.bincount(index.ravel(), weights=column.answered, minlength=len(values))
-    yield Found(name, "", column.answered & (answered[index.ravel()] > 1) & (counts[index.ravel()] > 1))
+    if name is not None and data.variable(name).kind != "multi":
+        step = _set_aside("the same respondent twice", duplicates={"of": [name]})
+        yield Found.among(name, "", in_groups(data, Duplicates(of=(name,))), step)
 
 
 def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases alike in every answer to another: all coded variables, numbers and texts without a role."""
+    """Cases alike in every answer to another, half of them answered: all coded variables, numbers and texts without a role."""
     names = [v.name for v in data.variables.values() if v.kind in _ANSWERS and v.role is None]
     distinct = [name for name in names if _repeats(data, name)]
     if len(distinct) < 5:
         return
-    columns = [data.column(name) for name in distinct]
-    filled = np.sum([column.state != BLANK for column in columns], axis=0) >= len(distinct) / 2
-    digest = _digest(columns, data.n)
-    _, first, counts = np.unique(digest, return_inverse=True, return_counts=True)
-    likely = np.flatnonzero(filled & (counts[first.ravel()] > 1))
-    # Equal digests only point at cases; the cells decide.
-    cells = np.stack([np.where(c.state[likely] == BLANK, np.nan, c.values[likely].astype(float)) for c in columns], 1)
-    _, group, alike = np.unique(cells, axis=0, return_inverse=True, return_counts=True, equal_nan=True)
+    alike = Duplicates(of=tuple(distinct), at_least=max((len(distinct) + 1) // 2, 1))
+    step = _set_aside("the same entry twice", duplicates=alike)
+    likely = _likely(data, distinct)
     found = np.zeros(data.n, np.bool_)
-    found[likely] = alike[group.ravel()] > 1
-    yield Found("", "", found)
+    found[likely] = in_groups(data.where(likely), alike)
+    yield Found.among("", "", found, step)
+
+
+def _likely(data: Dataset, names: list[str]) -> Ints:
+    """Places of cases whose digest another case has: equal digests only point at cases, the cells decide."""
+    digest = _digest([data.column(name) for name in names], data.n)
+    _, first, counts = np.unique(digest, return_inverse=True, return_counts=True)
+    return np.flatnonzero(counts[first.ravel()] > 1)
 
 
 def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
     """A number for each case that is the same for equal cells; blanks count as such."""
     digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
     for column in columns:
-        bits = np.where(column.state == BLANK, np.inf, column.values).astype(np.float64).view(np.uint64)
+        # Zero is written in two ways that are equal.
+        bits = (np.where(column.state == BLANK, np.inf, column.values).astype(np.float64) + 0.0).view(np.uint64)
         digest = (digest ^ bits) * np.uint64(1_099_511_628_211)
         digest ^= digest >> np.uint64(29)
     return digest
@@ -123,7 +157,7 @@ def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
 def _repeats(data: Dataset, name: str) -> bool:
     """Whether answers repeat at all: a column that numbers the entries tells no two of them alike."""
     column = data.column(name)
-    return len(column.distinct) < max(0.95 * int(column.answered.sum()), 2)
+    return len(np.unique(column.values[column.answered])) < max(0.95 * int(column.answered.sum()), 2)
 
 
 def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -132,21 +166,31 @@ def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
         columns = [data.column(name) for name in battery]
         answered = np.logical_and.reduce([column.answered for column in columns])
         same = np.logical_and.reduce([column.values == columns[0].values for column in columns])
-        yield Found(battery[0], f"{battery[0]} to {battery[-1]}", np.asarray(answered & same))
+        step = _set_aside("one answer to everything in a row", where=" == ".join(battery))
+        yield Found.among(battery[0], f"{battery[0]} to {battery[-1]}", np.asarray(answered & same), step)
+
+
+def _chosen(data: Dataset, settings: Screening) -> list[str]:
+    """The questions that an entry must have answered enough of (default: of all batteries), as far as they are there."""
+    names = settings.questions or tuple(name for run in batteries(data, settings.battery) for name in run)
+    return [name for name in dict.fromkeys(names) if name in data.columns]
+
+
+def _answered(data: Dataset, names: list[str]) -> Ints:
+    """How many of some questions each case answered; a code that means no answer is none."""
+    return np.asarray(sum((data.column(name).answered.astype(np.int64) for name in names), np.zeros(data.n, np.int64)))
 
 
 def answered_share(data: Dataset, settings: Screening) -> Floats | None:
-    """The share of the chosen questions (default: of all batteries) that each case answered."""
-    names = settings.questions or tuple(name for run in batteries(data, settings.battery) for name in run)
-    there = [name for name in names if name in data.columns]
-    if not there:
-        return None
-    answered: list[Bools] = [data.column(name).state != BLANK for name in there]
-    return np.asarray(np.mean(answered, axis=0), np.float64)
+    """The share of the chosen questions that each case answered."""
+    names = _chosen(data, settings)
+    return np.asarray(_answered(data, names) / len(names)) if names else None
 
 
 def too_little(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Cases that answered less than a share of the chosen questions."""
-    share = answered_share(data, settings)
-    if share is not None:
-        yield Found("", f"under {100 * settings.answered:g} % answered", share < settings.answered)
+    names = _chosen(data, settings)
+    if names:
+        least = settings.answered * len(names)
+        step = _set_aside("too little answered to be of use", where=f"answered({', '.join(names)}) < {least:.17g}")
+        yield Found.among("", f"under {100 * settings.answered:g} % answered", _answered(data, names) < least, step)

@@ -3,29 +3,41 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
 from even_ballot.core.dataset import Bools, Dataset
+from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.screening.settings import Screening
 
 
 @dataclass(frozen=True)
 class Finding:
     """A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
-    may stand, where somebody has said so."""
+    may stand, where somebody has said so. step: what sets these cases aside, as a rule that holds for answers still to come; None
+    where their cells want mending instead."""
 
     variable: str
     kind: str
     value: str
     cases: int
     accepted: str | None = None
+    step: DropCases | None = None
 
 
 @dataclass(frozen=True)
 class Found:
-    """What a check found, and in which cases (n,)."""
+    """What a check found: in how many cases, which they are, (n,), and the step that sets them aside."""
 
     variable: str
     value: str
-    cases: Bools
+    count: int
+    cases: Callable[[], Bools]
+    step: DropCases | None = None
+
+    @classmethod
+    def among(cls, variable: str, value: str, cases: Bools, step: DropCases | None = None) -> "Found":
+        """Of cases that are known already."""
+        return cls(variable, value, int(np.count_nonzero(cases)), lambda: cases, step)
 
 
 Check = Callable[[Dataset, Screening], Iterator[Found]]

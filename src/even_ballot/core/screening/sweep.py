@@ -33,7 +33,7 @@ CHECKS: dict[str, Check] = {
 def _broken(data: Dataset, rules: Sequence[Rule]) -> Iterator[Found]:
     """Cases that a rule is false for. Faults of a rule's formula are placed at the rule."""
     for i, rule in enumerate(rules):
-        yield Found("", rule.name, Formula(rule.must, f"codebook.rules[{i}].must").false(data))
+        yield Found.among("", rule.name, Formula(rule.must, f"codebook.rules[{i}].must").false(data))
 
 
 def _found(data: Dataset, kind: str, book: Codebook, settings: Screening) -> Iterator[Found]:
@@ -59,18 +59,22 @@ def sweep(
         progress(f"Screening: {kind.replace('_', ' ')}", i / (1 + len(CHECKS)))
         here = []
         for found in _found(data, kind, book, settings):
-            if n := int(np.count_nonzero(found.cases)):
-                here.append(Finding(found.variable, kind, found.value, n, _why(book.accepted, kind, found, n)))
+            if n := found.count:
+                here.append(Finding(found.variable, kind, found.value, n, _why(book.accepted, kind, found, n), found.step))
         findings += sorted(here, key=lambda f: (-f.cases, f.variable, f.value))
     return tuple(findings)
 
 
-def cases_of(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Bools:
-    """Which cases a finding concerns, (n,)."""
+def found_as(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Found | None:
+    """What the check of a finding finds there now; None where there is nothing any more."""
     if finding.kind != "rule" and finding.kind not in CHECKS:
         raise StudyError(Fault(f"There is no check {finding.kind!r}.", "kind", f"Checks there are: rule, {', '.join(CHECKS)}."))
-    cases = np.zeros(data.n, np.bool_)
-    for found in _found(data, finding.kind, book or Codebook(), settings or Screening()):
-        if (found.variable, found.value) == (finding.variable, finding.value):
-            cases |= found.cases
-    return cases
+    wanted = (finding.variable, finding.value)
+    every = _found(data, finding.kind, book or Codebook(), settings or Screening())
+    return next((found for found in every if (found.variable, found.value) == wanted), None)
+
+
+def cases_of(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Bools:
+    """Which cases a finding concerns, (n,)."""
+    found = found_as(data, finding, book, settings)
+    return np.zeros(data.n, np.bool_) if found is None else found.cases()
