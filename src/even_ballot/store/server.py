@@ -1,4 +1,4 @@
-"""A private MariaDB: its own folder, loopback only, its own port and password."""
+"""A private MariaDB: its own folder, loopback only, its own port, one account with a password that nobody guesses."""
 
 import os
 import secrets
@@ -6,13 +6,20 @@ import shutil
 import signal
 import socket
 import subprocess
+import threading
 import time
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 import pymysql
 from sqlalchemy.engine import URL
 
 _DATABASE = "even_ballot"
+# What the application does with its tables, and their migrations; nothing outside its database, no files.
+_RIGHTS = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES"
+_GRANTS = ("global_priv", "db", "tables_priv", "columns_priv", "procs_priv", "proxies_priv", "roles_mapping")
+_LOOK, _TRIES = 0.2, 5
 
 
 class DatabaseDown(Exception):
@@ -26,8 +33,16 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+@dataclass(frozen=True)
+class DatabaseState:
+    """How MariaDB stands: it answers, is being started again, or cannot be; and what there is to say of it."""
+
+    state: Literal["up", "starting", "down"]
+    says: str = ""
+
+
 class MariaServer:
-    """MariaDB in a folder: made at the first start, kept from then on."""
+    """MariaDB in a folder: made at the first start, kept from then on; started again where it ends by itself."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder.resolve()
@@ -35,7 +50,10 @@ class MariaServer:
         self.log = self.folder / "mariadb.log"
         self._password_file = self.folder / "password"
         self._process: subprocess.Popen[bytes] | None = None
+        self._lock = threading.RLock()
+        self._watched = False
         self.port = 0
+        self.state = DatabaseState("down", "It has not been started.")
 
     @property
     def url(self) -> URL:
@@ -50,16 +68,56 @@ class MariaServer:
 
     def start(self, wait: float = 60) -> None:
         """Starts the server and waits until it answers. Raises DatabaseDown where it does not."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        os.chmod(self.folder, 0o700)
+        for folder in (self.folder, self._empty):
+            folder.mkdir(parents=True, exist_ok=True)
+            os.chmod(folder, 0o700)
         if not (self.data / "mysql").exists():
             self._install()
+        # Folders of earlier versions, too.
+        os.chmod(self.data, 0o700)
         self._end_stray()
         self.port = free_port()
+        with self._lock:
+            self._run(wait)
+
+    @property
+    def _empty(self) -> Path:
+        """The only folder that statements could read files from or write them to; nothing is in it, and no account may."""
+        return self.folder / "no-files"
+
+    def _run(self, wait: float) -> None:
+        """A server on the port, once it answers."""
         command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
-        with self.log.open("ab") as log:
+        with os.fdopen(os.open(self.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:
             self._process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True, env=self._environment())
         self._wait(wait)
+        self.state = DatabaseState("up")
+
+    def watch(self) -> None:
+        """Starts the server again whenever it has ended by itself, on the same port; gives up after a few tries in a row."""
+        self._watched = True
+        threading.Thread(target=self._watch, name="database", daemon=True).start()
+
+    def _watch(self) -> None:
+        tries = 0
+        while self._watched:
+            time.sleep(_LOOK)
+            with self._lock:
+                process = self._process
+                if not self._watched or process is None or process.poll() is None:
+                    tries = 0 if process is not None else tries
+                    continue
+                tries += 1
+                self.state = DatabaseState(
+                    "starting", f"It ended by itself (code {process.returncode}) and is being started again."
+                )
+                try:
+                    self._run(60)
+                except (DatabaseDown, OSError) as error:
+                    self.state = DatabaseState("starting" if tries < _TRIES else "down", str(error))
+                    if tries >= _TRIES:
+                        return
+            time.sleep(min(tries, _TRIES))
 
     def _end_stray(self, wait: float = 30) -> None:
         """Ends a server that was left running on this folder when whoever started it was killed."""
@@ -82,7 +140,8 @@ class MariaServer:
         # A socket's path has a short limit, so it stays out of deep folders.
         socket_path = self.folder / "s"
         options = ["--no-defaults", *user, f"--datadir={self.data}", f"--socket={socket_path}", f"--pid-file={self.folder / 'pid'}"]
-        return [*options, "--bind-address=127.0.0.1", "--skip-name-resolve", "--max-allowed-packet=16M",
+        closed = ["--local-infile=0", "--skip-symbolic-links", f"--secure-file-priv={self._empty}"]
+        return [*options, *closed, "--bind-address=127.0.0.1", "--skip-name-resolve", "--max-allowed-packet=16M",
                 "--innodb-buffer-pool-size=256M", f"--init-file={self._accounts()}"]  # fmt: skip
 
     def _environment(self) -> dict[str, str]:
@@ -90,6 +149,7 @@ class MariaServer:
         even where they are still at work."""
         passing = self.folder / "tmp"
         passing.mkdir(exist_ok=True)
+        os.chmod(passing, 0o700)
         return {**os.environ, "TMPDIR": str(passing)}
 
     def _install(self) -> None:
@@ -107,16 +167,17 @@ class MariaServer:
         unfinished.rename(self.data)
 
     def _accounts(self) -> Path:
-        """Statements run at every start: our account with its password, root locked."""
+        """Statements run at every start, before anybody can connect: no account but ours, whoever made it, and no right but those
+        that ours needs."""
         if not self._password_file.exists():
             _private(self._password_file, secrets.token_urlsafe(32) + "\n")
         password = self._password_file.read_text().strip()
         statements = [
             f"CREATE DATABASE IF NOT EXISTS {_DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
-            f"CREATE USER IF NOT EXISTS '{_DATABASE}'@'127.0.0.1' IDENTIFIED BY '{password}'",
-            f"ALTER USER '{_DATABASE}'@'127.0.0.1' IDENTIFIED BY '{password}'",
-            f"GRANT ALL ON {_DATABASE}.* TO '{_DATABASE}'@'127.0.0.1'",
-            "ALTER USER 'root'@'localhost' ACCOUNT LOCK",
+            *(f"DELETE FROM mysql.{table}" for table in _GRANTS),
+            "FLUSH PRIVILEGES",
+            f"CREATE USER '{_DATABASE}'@'127.0.0.1' IDENTIFIED BY '{password}'",
+            f"GRANT {_RIGHTS} ON {_DATABASE}.* TO '{_DATABASE}'@'127.0.0.1'",
         ]
         path = self.folder / "accounts.sql"
         _private(path, "".join(f"{statement};\n" for statement in statements))
@@ -134,12 +195,23 @@ class MariaServer:
                 return
             except pymysql.err.OperationalError:
                 time.sleep(0.05)
-        last = self.log.read_text(errors="replace").strip().splitlines()[-3:]
-        self.stop()
+        last = self._last_words()
+        self._end()
         raise DatabaseDown("MariaDB did not start. Its log ends: " + " / ".join(last))
+
+    def _last_words(self) -> list[str]:
+        with self.log.open("rb") as log:
+            log.seek(max(self.log.stat().st_size - 4096, 0))
+            return log.read().decode(errors="replace").strip().splitlines()[-3:]
 
     def stop(self) -> None:
         """Stops the server and waits for it."""
+        self._watched = False
+        with self._lock:
+            self._end()
+            self.state = DatabaseState("down", "It was stopped.")
+
+    def _end(self) -> None:
         if self._process is not None and self._process.poll() is None:
             self._process.send_signal(signal.SIGTERM)
             try:
