@@ -118,8 +118,8 @@ def test_jobs_that_a_server_left_behind_are_marked_as_failed(engine: Engine) -> 
 def test_a_body_that_is_too_large_is_refused_and_one_that_breaks_off_leaves_nothing(
     api: Any, engine: Engine, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("even_ballot.api.uploads.LARGEST", 1000)
-    refused = api("POST", "/files", 422, params={"name": "a.csv"}, content=b"x" * 1001)
+    monkeypatch.setattr("even_ballot.api.admission.LARGEST", 1000)
+    refused = api("POST", "/files", 413, params={"name": "a.csv"}, content=b"x" * 1001)
     assert "larger than 1,000 bytes" in refused["faults"][0]["what"]
     assert kept(engine) == 0
     with Session(engine) as session:

@@ -12,33 +12,37 @@ from starlette.staticfiles import StaticFiles
 
 from even_ballot import __version__
 from even_ballot.api import faults
+from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
 from even_ballot.api.routes import intake, jobs, pictures, preparation, studies, tables, weighting
 from even_ballot.services.bench import Bench
 from even_ballot.services.jobs import Jobs
+from even_ballot.store.server import DatabaseState, MariaServer
 
 
-def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
-    """The application on a database; `web` is the folder of the built interface."""
+def make_app(engine: Engine | None, web: Path | None = None, database: MariaServer | None = None) -> FastAPI:
+    """The application on a database; `web` is the folder of the built interface; `database`: the server, where it is ours."""
     app = FastAPI(
         title="Even Ballot", version=__version__, openapi_url="/api/v1/openapi.json", docs_url=None, redoc_url=None,
         separate_input_output_schemas=False, lifespan=_lifespan, generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
-    app.state.engine, app.state.bench = engine, Bench()
+    app.state.engine, app.state.bench, app.state.database = engine, Bench(), database
     app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)
     api = APIRouter(prefix="/api/v1")
 
     @api.get("/health", tags=["health"])
     def health() -> dict[str, str]:
-        """Says that the server is up, and which version."""
-        return {"version": __version__}
+        """Says that the server is up, which version, and how its database stands."""
+        standing = DatabaseState("up") if database is None else database.state
+        return {"version": __version__, "database": standing.state, "says": standing.says}
 
     for station in (studies, intake, jobs, preparation, weighting, tables, pictures):
         api.include_router(station.router)
     app.include_router(api)
     if web is not None:
         _serve(app, web)
+    app.add_middleware(Admission)
     app.add_middleware(Guard)
     return app
 
@@ -47,6 +51,7 @@ def make_app(engine: Engine | None, web: Path | None = None) -> FastAPI:
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     """Jobs are stopped with the server."""
     yield
+    app.state.bench.works.close()
     if app.state.jobs is not None:
         app.state.jobs.close()
 

@@ -8,6 +8,8 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from even_ballot.api.faults import REPORT
+
 _log = structlog.get_logger("even_ballot")
 _OURS = {"127.0.0.1", "localhost", "[::1]"}
 _POLICY = (
@@ -49,11 +51,12 @@ class Guard:
             await self.app(scope, receive, send)
             return
         began = time.perf_counter()
-        status = 500
+        status, begun = 500, False
 
         async def sent(message: Message) -> None:
-            nonlocal status
+            nonlocal status, begun
             if message["type"] == "http.response.start":
+                begun = True
                 status = message["status"]
                 headers = MutableHeaders(scope=message)
                 for name, value in _HEADERS.items():
@@ -69,6 +72,11 @@ class Guard:
                 await answer(scope, receive, sent)
             else:
                 await self.app(scope, receive, sent)
+        except Exception:
+            _log.exception("unforeseen", method=scope["method"], path=scope["path"])
+            if not begun:
+                fault = {"what": "The server failed at this.", "where": scope["path"], "mend": REPORT}
+                await JSONResponse({"faults": [fault]}, 500)(scope, receive, sent)
         finally:
             ms = round((time.perf_counter() - began) * 1e3, 1)
             _log.info("request", method=scope["method"], path=scope["path"], status=status, ms=ms)

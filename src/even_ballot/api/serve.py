@@ -6,6 +6,7 @@ python -m even_ballot.api.serve [--folder var] [--port 8410] [--web web/dist]
 import argparse
 import contextlib
 import fcntl
+import io
 import json
 import logging
 import os
@@ -13,14 +14,18 @@ import signal
 import socket
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import timedelta
+from logging.handlers import RotatingFileHandler
 from pathlib import Path
+from types import FrameType
+from typing import TextIO, cast
 
 import structlog
 import uvicorn
 from sqlalchemy.orm import Session
 
+from even_ballot.api.admission import CONNECTIONS
 from even_ballot.api.app import make_app
 from even_ballot.core.compiled import prepare
 from even_ballot.services.demo import load_demo
@@ -40,7 +45,12 @@ def say(text: str) -> None:
 @contextlib.contextmanager
 def only_one(folder: Path) -> Iterator[Path]:
     """Holds the folder's lock; says where the one that holds it already is."""
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        os.chmod(folder, 0o700)
+        (folder / "lock").touch()
+    except OSError as error:
+        raise _CannotStart(f"The folder {folder} cannot be written to: {error.strerror}. Choose another with --folder.") from None
     running = folder / "running.json"
     with (folder / "lock").open("a+") as lock:
         try:
@@ -58,6 +68,31 @@ def only_one(folder: Path) -> Iterator[Path]:
             running.unlink(missing_ok=True)
 
 
+class Rotated(io.TextIOBase):
+    """A log that only its owner reads; past its size it is put aside under .1, .2, …, and the oldest goes."""
+
+    def __init__(self, path: Path, size: int = 16 << 20, kept: int = 4) -> None:
+        self._handler = RotatingFileHandler(path, maxBytes=size, backupCount=kept, encoding="utf-8", errors="backslashreplace")
+        self._handler.terminator = ""
+        os.chmod(path, 0o600)
+
+    def write(self, text: str) -> int:
+        # A file put aside keeps its rights; a new one is made under a mask that leaves others none.
+        mask = os.umask(0o077)
+        try:
+            self._handler.emit(logging.makeLogRecord({"msg": text}))
+        finally:
+            os.umask(mask)
+        return len(text)
+
+    def flush(self) -> None:
+        self._handler.flush()
+
+
+class _CannotStart(Exception):
+    """Why the server does not start, as a sentence."""
+
+
 def _log_to(path: Path) -> None:
     """Structured logs, a JSON object a line."""
     structlog.configure(
@@ -65,10 +100,10 @@ def _log_to(path: Path) -> None:
             structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.dict_tracebacks,
+            structlog.processors.ExceptionRenderer(structlog.tracebacks.ExceptionDictTransformer(show_locals=False)),
             structlog.processors.JSONRenderer(),
         ],
-        logger_factory=structlog.WriteLoggerFactory(file=path.open("a", buffering=1)),
+        logger_factory=structlog.WriteLoggerFactory(file=cast(TextIO, Rotated(path))),
         cache_logger_on_first_use=True,
     )
     logging.getLogger("alembic").setLevel(logging.WARNING)
@@ -78,6 +113,8 @@ def _port(wanted: int) -> int:
     """The port wanted, or a free one where it is taken or none is wanted (0)."""
     if not wanted:
         return free_port()
+    if not 0 < wanted < 65536:
+        raise _CannotStart(f"{wanted} is no port: one from 1 to 65535, or 0 for any that is free.")
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -90,9 +127,14 @@ def _port(wanted: int) -> int:
 class _Server(uvicorn.Server):
     """Says the address once it listens."""
 
-    def __init__(self, config: uvicorn.Config, running: Path, address: str) -> None:
+    def __init__(self, config: uvicorn.Config, running: Path, address: str, ending: Callable[[], None]) -> None:
         super().__init__(config)
-        self._running, self._address = running, address
+        self._running, self._address, self._ending = running, address, ending
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        """Whatever is being worked out ends, so that nobody waits for it."""
+        self._ending()
+        super().handle_exit(sig, frame)
 
     async def startup(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
         await super().startup(sockets)  # type: ignore[arg-type]
@@ -109,6 +151,7 @@ def _as_ctrl_c(number: int, frame: object) -> None:
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
     signal.signal(signal.SIGTERM, _as_ctrl_c)
+    at = _port(port)
     with only_one(folder) as running:
         _log_to(folder / "server.log")
         database = MariaServer(folder / "mariadb")
@@ -121,19 +164,19 @@ def serve(folder: Path, port: int, web: Path) -> int:
             say(str(error))
             return 1
         try:
-            engine = connect(database.url)
+            engine = connect(database.url, CONNECTIONS)
             migrate(engine)
             fail_lost_jobs(engine)
-            app = make_app(engine, web)
+            database.watch()
+            app = make_app(engine, web, database)
             with Session(engine) as session, session.begin():
                 forget_strays(session, timedelta(days=2))
                 if load_demo(session, app.state.bench):
                     say("Brought in the demo study, the Veldry Isles ferry survey.")
-            at = _port(port)
             config = uvicorn.Config(
-                app, host="127.0.0.1", port=at, log_config=None, access_log=False, timeout_graceful_shutdown=5, server_header=False
+                app, host="127.0.0.1", port=at, log_config=None, access_log=False, timeout_graceful_shutdown=2, server_header=False
             )
-            server = _Server(config, running, f"http://127.0.0.1:{at}")
+            server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.bench.works.close)
             with contextlib.suppress(KeyboardInterrupt):
                 server.run()
             engine.dispose()
@@ -150,7 +193,14 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=_PORT)
     parser.add_argument("--web", type=Path, default=Path("web/dist"), help="the built interface")
     args = parser.parse_args()
-    sys.exit(serve(args.folder, args.port, args.web))
+    try:
+        code = serve(args.folder, args.port, args.web)
+    except (_CannotStart, OSError) as error:
+        say(str(error))
+        code = 1
+    sys.stdout.flush()
+    # Not waiting for threads: what they worked out is asked for by nobody any more, and all that is kept is kept.
+    os._exit(code)
 
 
 if __name__ == "__main__":

@@ -3,6 +3,16 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+LONGEST = 2000
+"""Characters of a fault that are kept."""
+
+
+def quotable(text: str) -> str:
+    """A text that can be written down anywhere: without lone surrogates, and not endless."""
+    if len(text) > LONGEST:
+        text = f"{text[: LONGEST - 40]} … ({len(text):,} characters)"
+    return text.encode("utf-8", "replace").decode()
+
 
 @dataclass(frozen=True)
 class Fault:
@@ -14,6 +24,11 @@ class Fault:
     what: str
     where: str = ""
     mend: str = ""
+
+    def __post_init__(self) -> None:
+        # Faults quote what came in, which may be long, or no text that can be written down.
+        for name in ("what", "where", "mend"):
+            object.__setattr__(self, name, quotable(getattr(self, name)))
 
     def __str__(self) -> str:
         place = f"{self.where}: " if self.where else ""

@@ -30,6 +30,7 @@ from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.core.weighting.request import Weighting
 from even_ballot.services.kept import Kept
 from even_ballot.services.works import Works
+from even_ballot.store.database import release
 from even_ballot.store.files import file_table
 from even_ballot.store.studies import State
 
@@ -96,7 +97,9 @@ class Bench:
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
-        return self.once(f"file:{file_id}", lambda: file_table(session, file_id), among="files")
+        table = self.once(f"file:{file_id}", lambda: file_table(session, file_id), among="files")
+        release(session)
+        return table
 
     def tables(self, session: Session, state: State) -> Mapping[str, RawTable]:
         """A study's lookup files."""

@@ -3,9 +3,13 @@
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 
 from even_ballot.core.progress import Progress, Stopped
+
+CALLER: ContextVar[threading.Event | None] = ContextVar("caller", default=None)
+"""Set where whoever asked for the work has gone."""
 
 
 @dataclass(frozen=True)
@@ -17,7 +21,7 @@ class Doing:
 
 
 class Superseded(Stopped):
-    """Work for a newer edition has taken its place."""
+    """Work that nobody waits for any more: work for a newer edition has taken its place, or whoever asked has gone."""
 
 
 class _Work:
@@ -27,8 +31,11 @@ class _Work:
         self.what, self.edition = what, edition
         self.doing: Doing | None = None
         self.end: Stopped | None = None
+        self._caller = CALLER.get()
 
     def tell(self, says: str, share: float | None) -> None:
+        if self._caller is not None and self._caller.is_set():
+            raise Superseded
         if self.end is not None:
             raise self.end
         self.doing = Doing(says, share)
@@ -68,3 +75,8 @@ class Works:
         with self._lock:
             for work in self._works.get(study_id, ()):
                 work.end = Stopped()
+
+    def close(self) -> None:
+        """Stops all of it: the server ends."""
+        for study_id in list(self._works):
+            self.stop(study_id)

@@ -2,16 +2,69 @@
 
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.engine import URL
-from sqlalchemy.exc import ProgrammingError
+from sqlalchemy.exc import DBAPIError, InterfaceError, ProgrammingError
+from sqlalchemy.orm import ORMExecuteState, Session
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
-def connect(url: URL | str) -> Engine:
-    """An engine with a small pool; connections that the server has dropped are replaced before they are used."""
-    return create_engine(url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=8, isolation_level="READ COMMITTED")
+def connect(url: URL | str, connections: int = 8) -> Engine:
+    """An engine with a pool of so many connections; those that the server has dropped are replaced before they are used. Where all
+    are taken for a while, sqlalchemy.exc.TimeoutError."""
+    return create_engine(
+        url, pool_pre_ping=True, pool_recycle=1800, pool_size=connections, max_overflow=0, pool_timeout=10,
+        isolation_level="READ COMMITTED",
+    )  # fmt: skip
+
+
+class OutcomeUnknown(Exception):
+    """The connection broke while a transaction was being committed: it may be saved, or not."""
+
+
+_LOST = (2002, 2003, 2006, 2013, 2055, 1053, 1927)
+
+
+def code_of(error: DBAPIError) -> int:
+    """MariaDB's number of an error; 0 where it has none."""
+    first = error.orig.args[0] if error.orig is not None and error.orig.args else 0
+    return first if isinstance(first, int) else 0
+
+
+def is_lost(error: DBAPIError) -> bool:
+    """Whether the database was not there, or went away."""
+    return error.connection_invalidated or code_of(error) in _LOST or isinstance(error, InterfaceError)
+
+
+def saved(session: Session) -> None:
+    """Commits what was done, and gives the connection back; from here on the session only reads, a file at a time. Raises
+    OutcomeUnknown where nobody can say whether it was saved."""
+    wrote = bool(session.new or session.dirty or session.deleted) or session.info.pop("wrote", False)
+    try:
+        session.commit()
+    except DBAPIError as error:
+        if wrote and is_lost(error):
+            raise OutcomeUnknown from error
+        raise
+    session.info["reads"] = True
+
+
+def release(session: Session) -> None:
+    """Gives the connection of a session that only reads back."""
+    if session.info.get("reads"):
+        session.commit()
+
+
+@event.listens_for(Session, "after_flush")
+def _wrote(session: Session, context: object) -> None:
+    session.info["wrote"] = True
+
+
+@event.listens_for(Session, "do_orm_execute")
+def _writes(state: ORMExecuteState) -> None:
+    if not state.is_select:
+        state.session.info["wrote"] = True
 
 
 def newest_revision() -> str:

@@ -9,6 +9,7 @@ from datetime import timedelta
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.study import Study, parse_study
 from even_ballot.store.files import new_id
@@ -127,6 +128,10 @@ def read_study(session: Session, study_id: str) -> State:
 
 def write_study(session: Session, study_id: str, edition: int, study: Study, files: Files, did: str) -> StudyRecord:
     """A next revision; what had been undone is forgotten. Raises StaleState where `edition` is not the newest."""
+    record = find_study(session, study_id, lock=True)
+    if record.edition == edition + 1 and _as_it_stands(session, record, study, files):
+        # Sent again, because the answer to the first time was lost.
+        return record
     record = _at_edition(session, study_id, edition)
     before = read_study(session, study_id)
     session.execute(delete(Revision).where(Revision.study_id == study_id, Revision.number > record.revision))
@@ -134,6 +139,11 @@ def write_study(session: Session, study_id: str, edition: int, study: Study, fil
     record.title = study.title[:255]
     session.add(_revision(study_id, record.revision, study, files, did, before))
     return _changed(session, record)
+
+
+def _as_it_stands(session: Session, record: StudyRecord, study: Study, files: Files) -> bool:
+    revision = session.get_one(Revision, (record.id, record.revision))
+    return (revision.document, revision.files) == (dump_study(study), files.dump())
 
 
 def move_study(session: Session, study_id: str, edition: int, by: int) -> StudyRecord:
@@ -147,6 +157,8 @@ def move_study(session: Session, study_id: str, edition: int, by: int) -> StudyR
 
 def _at_edition(session: Session, study_id: str, edition: int) -> StudyRecord:
     record = find_study(session, study_id, lock=True)
+    if record.deleted is not None:
+        raise fault("This study was deleted, so it is not changed.", "", "Bring it back from the list of deleted studies first.")
     if record.edition != edition:
         raise StaleState(session.get_one(Revision, (study_id, record.revision)).did, record.edition)
     return record

@@ -93,7 +93,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Says that the server is up, and which version.
+         * @description Says that the server is up, which version, and how its database stands.
          */
         get: operations["health"];
         put?: never;
@@ -1841,9 +1841,15 @@ export interface components {
         };
         /**
          * Duplicates
-         * @description Cases alike in all of these variables; one of each is kept.
+         * @description Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept. at_least: how many of
+         *     them a case must have answered to be compared.
          */
         Duplicates: {
+            /**
+             * At Least
+             * @default 1
+             */
+            at_least?: number;
             /**
              * Keep
              * @default first
@@ -1982,7 +1988,8 @@ export interface components {
         /**
          * Finding
          * @description A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
-         *     may stand, where somebody has said so.
+         *     may stand, where somebody has said so. step: what sets these cases aside, as a rule that holds for answers still to come; None
+         *     where their cells want mending instead.
          */
         Finding: {
             /** Accepted */
@@ -1991,6 +1998,7 @@ export interface components {
             cases: number;
             /** Kind */
             kind: string;
+            step?: components["schemas"]["DropCases"] | null;
             /** Value */
             value: string;
             /** Variable */
@@ -2418,10 +2426,10 @@ export interface components {
         };
         /**
          * LookUp
-         * @description Joins columns of a lookup file by key; keys must be unique there.
+         * @description Joins columns of a lookup file by one key or several together; keys must be unique there.
          *
-         *     on: the key, one name for both, or {variable: column of the file}. missing: "refuse" stops where a case has no
-         *     match, "flag" leaves its new cells blank and reports it.
+         *     on: the key, one name for both; several such names; or {variable: column of the file, …}. missing: "refuse" stops where a case
+         *     has no match, "flag" leaves its new cells blank and reports it.
          */
         LookUp: {
             /**
@@ -2443,7 +2451,7 @@ export interface components {
              */
             off?: boolean;
             /** On */
-            on: string | {
+            on: string | string[] | {
                 [key: string]: string;
             };
             /** Take */

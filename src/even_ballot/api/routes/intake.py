@@ -3,25 +3,25 @@
 from typing import Literal
 
 from fastapi import APIRouter, Request
-from starlette.concurrency import run_in_threadpool
 
+from even_ballot.api.admission import taken_body
 from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
-from even_ballot.api.uploads import spooled
 from even_ballot.core.study import Source
 from even_ballot.services import intake, refresh, studies
 from even_ballot.services.jobs import JobView
 from even_ballot.services.refresh import RefreshView
 from even_ballot.services.views import FilePreview, KindPreview, StudyView
+from even_ballot.store.database import saved
 
 router = APIRouter(tags=["intake"], responses=REFUSALS)
 
 
 @router.post("/files")
-async def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
+def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
     """Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the file."""
-    file = await spooled(request)
-    return await run_in_threadpool(intake.begin, jobs, name, file)
+    file = taken_body(request)
+    return intake.begin(jobs, name, file)
 
 
 @router.get("/files/{file_id}")
@@ -48,6 +48,7 @@ def read_again(file_id: str, said: Source, session: Transaction, jobs: Pool) -> 
 def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
     """Gives a study a lookup file."""
     studies.set_lookup(session, study_id, edition, name, file.id)
+    saved(session)
     return studies.view(session, bench, study_id)
 
 
@@ -67,4 +68,5 @@ def look_at_newer(study_id: str, file: Newer, session: Transaction, bench: Workb
 def take_over_newer(study_id: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
     """Takes a newer file over, whole."""
     refresh.take_over(session, study_id, edition, file.id)
+    saved(session)
     return studies.view(session, bench, study_id)

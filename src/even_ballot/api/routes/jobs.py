@@ -22,7 +22,7 @@ def job(job_id: str, session: Transaction, jobs: Pool) -> JobView:
 
 
 @router.get("/{job_id}/events", response_class=Response)
-async def follow(job_id: str, session: Transaction, jobs: Pool) -> StreamingResponse:
+def follow(job_id: str, session: Transaction, jobs: Pool) -> StreamingResponse:
     """A job as server-sent events, one whenever something changed, the last when it has ended."""
     first = jobs.view(session, job_id)
 

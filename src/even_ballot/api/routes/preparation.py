@@ -4,10 +4,9 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
-from starlette.concurrency import run_in_threadpool
 
+from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.api.uploads import body_of
 from even_ballot.core.fitting import Fit
 from even_ballot.core.nonresponse import NonResponse
 from even_ballot.core.screening import Finding
@@ -47,10 +46,10 @@ def codebook_file(kind: Literal["csv", "json"], state: CurrentStudy, session: Tr
 
 
 @router.put("/codebook")
-async def lay_codebook(study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench) -> Laid:
+def lay_codebook(study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench) -> Laid:
     """Lays a codebook file on the study."""
-    content = await body_of(request)
-    return await run_in_threadpool(codebook_files.lay, session, bench, study_id, edition, name, content)
+    content = body_of(request)
+    return codebook_files.lay(session, bench, study_id, edition, name, content)
 
 
 @router.post("/fit")

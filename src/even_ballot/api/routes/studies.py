@@ -4,13 +4,13 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
-from starlette.concurrency import run_in_threadpool
 
+from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.api.uploads import body_of
 from even_ballot.services import studies
 from even_ballot.services.demo import demo_zip
 from even_ballot.services.views import StudyCard, StudyView
+from even_ballot.store.database import saved
 
 router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
 
@@ -55,10 +55,10 @@ def begin(body: Begin, session: Transaction) -> Made:
 
 
 @router.post("/take-in")
-async def take_in(request: Request, name: str, session: Transaction, bench: Workbench) -> Made:
+def take_in(request: Request, name: str, session: Transaction, bench: Workbench) -> Made:
     """A study from the ZIP it was saved as."""
-    content = await body_of(request)
-    return Made(id=await run_in_threadpool(studies.take_in, session, bench, name, content))
+    content = body_of(request)
+    return Made(id=studies.take_in(session, bench, name, content))
 
 
 @router.post("/demo")
@@ -77,6 +77,7 @@ def read(study_id: str, session: Transaction, bench: Workbench) -> StudyView:
 def change(study_id: str, body: Change, session: Transaction, bench: Workbench) -> StudyView:
     """Lays new parts over a study; the answer is the study as it then stands."""
     studies.change(session, bench, study_id, body.edition, body.parts)
+    saved(session)
     return studies.view(session, bench, study_id)
 
 
@@ -84,6 +85,7 @@ def change(study_id: str, body: Change, session: Transaction, bench: Workbench) 
 def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
     """Takes the last change back."""
     studies.move(session, study_id, body.edition, -1)
+    saved(session)
     return studies.view(session, bench, study_id)
 
 
@@ -91,6 +93,7 @@ def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> Stu
 def redo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
     """Does again what was taken back."""
     studies.move(session, study_id, body.edition, 1)
+    saved(session)
     return studies.view(session, bench, study_id)
 
 
@@ -113,11 +116,12 @@ def restore(study_id: str, session: Transaction) -> None:
 
 
 @router.put("/{study_id}/document", response_model_exclude_unset=True)
-async def lay_document(study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench) -> StudyView:
+def lay_document(study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench) -> StudyView:
     """Lays a study file on a study's own data."""
-    content = await body_of(request)
-    await run_in_threadpool(studies.lay_document, session, study_id, edition, content)
-    return await run_in_threadpool(studies.view, session, bench, study_id)
+    content = body_of(request)
+    studies.lay_document(session, study_id, edition, content)
+    saved(session)
+    return studies.view(session, bench, study_id)
 
 
 @router.get("/{study_id}/study.json", response_class=Response)

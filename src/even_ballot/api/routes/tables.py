@@ -3,10 +3,9 @@
 from typing import Literal
 
 from fastapi import APIRouter, Request, Response
-from fastapi.concurrency import run_in_threadpool
 
+from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.api.uploads import body_of
 from even_ballot.core.faults import fault
 from even_ballot.services import tables
 from even_ballot.services.views import TableView
@@ -37,10 +36,10 @@ def plan(kind: Literal["csv", "json"], state: CurrentStudy) -> Response:
 
 
 @router.put("/plan")
-async def lay_plan(study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False) -> int:
+def lay_plan(study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False) -> int:
     """Reads a plan of tables from a file: after those there are, or in their place. How many it has."""
-    content = await body_of(request)
-    return await run_in_threadpool(tables.lay_plan, session, study_id, edition, name, content, replace)
+    content = body_of(request)
+    return tables.lay_plan(session, study_id, edition, name, content, replace)
 
 
 @router.get("/release/{name}", response_class=Response)

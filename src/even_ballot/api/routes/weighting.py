@@ -4,10 +4,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
-from starlette.concurrency import run_in_threadpool
 
+from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.api.uploads import body_of
 from even_ballot.core.weighting.comparison import Comparison
 from even_ballot.core.weighting.pasting import PastedTargets
 from even_ballot.core.weighting.price import LimitPrice
@@ -65,7 +64,7 @@ def targets(body: Pasted, state: CurrentStudy, session: Transaction, bench: Work
 
 
 @router.put("/targets")
-async def targets_file(state: CurrentStudy, name: str, request: Request) -> TargetLines:
+def targets_file(state: CurrentStudy, name: str, request: Request) -> TargetLines:
     """A file of targets as lines, to be matched like pasted ones."""
-    content = await body_of(request)
-    return await run_in_threadpool(weighting.targets_file, name, content)
+    content = body_of(request)
+    return weighting.targets_file(name, content)
