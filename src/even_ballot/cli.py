@@ -12,7 +12,13 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.study import Study
 from even_ballot.services.running import outputs, run_file, write_outputs
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="From questionnaire answers to weighted tables.")
+_REPORT = "Please report it, with the study file if you may; --debug shows where it arose."
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="From questionnaire answers to weighted tables.",
+)
 
 
 def _refuse(error: StudyError) -> None:
@@ -25,14 +31,23 @@ def _refuse(error: StudyError) -> None:
 def run(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
     out: Annotated[Path, typer.Option(help="The folder the results go into.")],
+    allow_outside: Annotated[bool, typer.Option(help="Read sources outside the study file's folder, too.")] = False,
+    guard_formulas: Annotated[bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")] = True,
+    debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and tables.xlsx."""
     try:
-        loaded, results = run_file(study)
-        paths = write_outputs(outputs(loaded, results), out)
+        loaded, results = run_file(study, allow_outside)
+        paths = write_outputs(outputs(loaded, results, guard_formulas), out)
     except StudyError as error:
         _refuse(error)
         return
+    except Exception as error:
+        if debug:
+            raise
+        said = " ".join(str(error).split())[:300]
+        typer.echo(f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). {_REPORT}", err=True)
+        raise typer.Exit(2) from None
     for report in results.weightings:
         if not report.converged:
             typer.echo(f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "

@@ -5,12 +5,13 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
+import numpy as np
 import pytest
 
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Stopped
-from even_ballot.services.kept import Kept
-from even_ballot.services.works import Superseded, Works
+from even_ballot.services.kept import Kept, Room
+from even_ballot.services.works import CALLER, Superseded, Works
 
 PATIENCE = 10
 
@@ -49,19 +50,19 @@ def asked_by_three(kept: Kept, maker: Maker, then: Callable[[], Any]) -> list[Fu
 def test_what_is_being_made_is_waited_for() -> None:
     value = object()
     maker = Maker(lambda: value)
-    answers = asked_by_three(Kept(5), maker, raising(AssertionError("made twice")))
+    answers = asked_by_three(Kept(most=5), maker, raising(AssertionError("made twice")))
     assert all(answer.result() is value for answer in answers)
     assert maker.calls == 1
 
 
 def test_a_fault_is_kept_for_all_who_ask() -> None:
-    kept, maker = Kept(5), Maker(raising(fault("It is wrong.")))
+    kept, maker = Kept(most=5), Maker(raising(fault("It is wrong.")))
     answers = asked_by_three(kept, maker, raising(AssertionError("made twice")))
     assert {str(answer.result()) for answer in answers} == {str(StudyError([*kept.once("key", int).faults]))}
 
 
 def test_who_waits_is_stopped_too_and_nothing_is_kept() -> None:
-    kept = Kept(5)
+    kept = Kept(most=5)
     answers = asked_by_three(kept, Maker(raising(Stopped())), raising(AssertionError("not to be made")))
     assert all(isinstance(answer.exception(), Stopped) for answer in answers)
     assert kept.once("key", lambda: "anew") == "anew"
@@ -69,13 +70,13 @@ def test_who_waits_is_stopped_too_and_nothing_is_kept() -> None:
 
 @pytest.mark.parametrize("error", [OSError("lost"), Superseded()])
 def test_who_waits_makes_it_where_the_first_had_a_reason_of_its_own_to_end(error: Exception) -> None:
-    first, *others = asked_by_three(Kept(5), Maker(raising(error)), lambda: "made after all")
+    first, *others = asked_by_three(Kept(most=5), Maker(raising(error)), lambda: "made after all")
     assert first.exception() is error
     assert [other.result() for other in others] == ["made after all"] * 2
 
 
 def test_the_least_recently_used_goes() -> None:
-    kept = Kept(2)
+    kept = Kept(most=2)
     for key in ("a", "b", "a", "c"):
         kept.once(key, lambda key=key: key * 2)
     assert kept.once("a", lambda: "again") == "aa"
@@ -111,3 +112,29 @@ def test_work_without_a_place_is_stopped_by_nobody_but_who_asks_to() -> None:
         with pytest.raises(Stopped):
             release("Counting for the release", 0.6)
         elsewhere("Counting", 0.5)
+
+
+def test_what_is_kept_stays_within_its_bytes_and_shared_parts_count_once() -> None:
+    kept = Kept(Room(1_000_000))
+    shared = np.zeros(50_000)
+    for k in range(30):
+        kept.once(f"state {k}", lambda: {"shared": shared, "own": np.zeros(1000)})
+    assert kept.taken == shared.nbytes + 30 * 8000
+    for k in range(20):
+        kept.once(f"large {k}", lambda: np.zeros(20_000))
+        assert kept.taken <= 1_000_000
+    assert kept.once("large 19", lambda: "made anew") is not None
+    assert kept.once("state 0", lambda: "made anew") == "made anew"
+
+
+def test_work_ends_where_whoever_asked_has_gone() -> None:
+    works, gone = Works(), threading.Event()
+    token = CALLER.set(gone)
+    try:
+        with works.telling("s", 1) as tell:
+            tell("Counting", 0.1)
+            gone.set()
+            with pytest.raises(Superseded):
+                tell("Counting", 0.2)
+    finally:
+        CALLER.reset(token)

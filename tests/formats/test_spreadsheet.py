@@ -10,8 +10,9 @@ import xlsxwriter
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.study import Source
-from even_ballot.formats import spreadsheet
+from even_ballot.formats import sizes
 from even_ballot.formats.source import read_source
+from even_ballot.formats.spreadsheet import sheets_of
 
 
 def book(**sheets: list[list[Any]]) -> bytes:
@@ -58,7 +59,7 @@ def test_a_zip_that_is_no_spreadsheet_is_refused() -> None:
 
 
 def test_a_spreadsheet_that_unpacks_to_gigabytes_is_refused_unopened(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(spreadsheet, "_LARGEST", 1000)
+    monkeypatch.setattr(sizes, "UNPACKED", 1000)
     with pytest.raises(StudyError, match="unpacks to"):
         read_source(book(A=[["a"], [1]]), Source(path="a.xlsx"))
 
@@ -110,7 +111,7 @@ def test_an_open_document_arrives_with_its_values_not_with_what_was_shown() -> N
     table, reading = read_source(content, Source(path="a.ods"))
     assert (reading.format, reading.sheet, table.names) == ("ods", "Answers", ("id", "share", "when", "sum"))
     assert [column.words[0] for column in table.columns] == ["7", "0.25", "2026-03-01", "14"]
-    assert spreadsheet.sheets_of(content) == ["Answers", "Other"]
+    assert sheets_of(content) == ["Answers", "Other"]
 
 
 def test_formulas_and_percentages_arrive_by_their_values() -> None:

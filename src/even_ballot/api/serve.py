@@ -28,6 +28,7 @@ from sqlalchemy.orm import Session
 from even_ballot.api.admission import CONNECTIONS
 from even_ballot.api.app import make_app
 from even_ballot.core.compiled import prepare
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.demo import load_demo
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.jobs import fail_lost_jobs
@@ -168,6 +169,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             migrate(engine)
             fail_lost_jobs(engine)
             database.watch()
+            HELPERS.warm()
             app = make_app(engine, web, database)
             with Session(engine) as session, session.begin():
                 forget_strays(session, timedelta(days=2))

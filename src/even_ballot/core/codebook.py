@@ -1,7 +1,7 @@
 """Variables and answer scales."""
 
 from collections.abc import Iterable
-from typing import Any, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -12,10 +12,14 @@ Level = Literal["nominal", "ordinal", "interval", "ratio"]
 Role = Literal["id", "weight", "stratum", "cluster", "status", "started", "ended", "seconds", "order"]
 
 
+CodeNumber = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]
+"""A code: a whole number of 32 bits."""
+
+
 class Code(Model):
     """An answer's code and its label."""
 
-    code: int
+    code: CodeNumber
     label: str
 
 

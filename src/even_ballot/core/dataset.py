@@ -17,7 +17,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
-_NEAR, _LARGE = 1 << 16, 200_000
+_NEAR, _LARGE, _NAME = 1 << 16, 200_000, 80
 ANSWERED, BLANK, MISSING, UNPLACED = 0, 1, 2, 3
 """Why a cell counts or not: answered; left blank; a code that means no answer; an entry that fits neither code nor number."""
 
@@ -134,8 +134,8 @@ class Dataset:
 
     def instead(self, name: str) -> str:
         """What might have been meant by a name that is no variable."""
-        folded = {known.casefold(): known for known in self.variables}
-        near = get_close_matches(name.casefold(), folded, n=1, cutoff=0.7)
+        folded = {known.casefold()[:_NAME]: known for known in self.variables}
+        near = get_close_matches(name.casefold()[:_NAME], folded, n=1, cutoff=0.7)
         if near:
             case = " Names are case-sensitive." if near[0] == name.casefold() else ""
             return f"Did you mean {folded[near[0]]}?{case}"

@@ -19,6 +19,7 @@ from even_ballot.core.dataset import Bools, Column, Dataset, Floats
 from even_ballot.core.faults import StudyError, fault, some
 
 LONGEST, DEEPEST = 4000, 60
+_SPACES = str.maketrans("\r\f\v\x1c\x1d\x1e\x85\u2028\u2029", " " * 9)
 Sort = Literal["number", "truth", "text", "date", "coded"]
 
 
@@ -90,7 +91,8 @@ class Formula:
             deepest = max(deepest, depth)
         if deepest > DEEPEST:
             raise fault(f"Parentheses are nested {deepest} deep; at most {DEEPEST}.", self.where)
-        text = self.source.strip()
+        # What ends a line for the grammar alone is a space; places stay what they were.
+        text = self.source.translate(_SPACES).strip()
         self._shift = len(self.source) - len(self.source.lstrip())
         try:
             tree = ast.parse(text, mode="eval").body

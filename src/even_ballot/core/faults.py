@@ -7,10 +7,10 @@ LONGEST = 2000
 """Characters of a fault that are kept."""
 
 
-def quotable(text: str) -> str:
+def quotable(text: str, longest: int | None = LONGEST) -> str:
     """A text that can be written down anywhere: without lone surrogates, and not endless."""
-    if len(text) > LONGEST:
-        text = f"{text[: LONGEST - 40]} … ({len(text):,} characters)"
+    if longest is not None and len(text) > longest:
+        text = f"{text[: longest - 40]} … ({len(text):,} characters)"
     return text.encode("utf-8", "replace").decode()
 
 

@@ -13,7 +13,7 @@ from even_ballot.core.ledger.wording import other_meaning, tidied
 from even_ballot.core.reading import code_of
 
 Verdict = Literal["fits", "in part", "already", "other codes", "other direction", "other kind"]
-_LIKE, _SHOWN = 80, 200
+_LIKE, _SHOWN, _LONGEST = 80, 200, 500
 
 
 @dataclass(frozen=True)
@@ -52,6 +52,8 @@ def _proposed(answer: str, cases: int, scale: Scale, labels: dict[str, int]) -> 
     wanted = fold(answer)
     if wanted in folded:
         return AnswerFit(answer, cases, None, folded[wanted], "alike")
+    if len(wanted) > _LONGEST:
+        return AnswerFit(answer, cases, None)
     near = process.extractOne(wanted, list(folded), scorer=fuzz.ratio, score_cutoff=_LIKE)
     if near is not None:
         return AnswerFit(answer, cases, None, folded[near[0]], "misspelt", round(near[1]))

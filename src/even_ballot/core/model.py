@@ -6,4 +6,4 @@ from pydantic import BaseModel, ConfigDict
 class Model(BaseModel):
     """Frozen; refuses keys it does not know."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True, allow_inf_nan=False)

@@ -28,6 +28,11 @@ class Passes:
         self._size = 0
         self._lock = threading.Lock()
 
+    @property
+    def room(self) -> int:
+        """Bytes that what is kept may come to take up."""
+        return min(_MOST, 40 * self.data.n + 1_000_000)
+
     def once(self, key: Hashable, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it. size: of it, in bytes."""
         with self._lock:

@@ -1,6 +1,5 @@
 """Columns that belong together: batteries, and columns of one several-answer question."""
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -46,8 +45,16 @@ def stem_of(labels: Sequence[str]) -> str:
     """What some question texts begin with in common, up to a whole word; empty where that is too little to go by."""
     common = common_start(labels)
     if any(len(label) > len(common) and label[len(common)].isalnum() for label in labels) and common[-1:].isalnum():
-        common = re.sub(r"\w+$", "", common)
+        common = common[: len(common) - len(_last_word(common))]
     return common if len(common.strip(QUIET)) >= _LEAST_STEM else ""
+
+
+def _last_word(text: str) -> str:
+    """The run of letters and digits that a text ends in."""
+    start = len(text)
+    while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
+        start -= 1
+    return text[start:]
 
 
 def item_of(label: str, stem: str) -> str:
@@ -56,7 +63,7 @@ def item_of(label: str, stem: str) -> str:
 
 
 def _name_stem(names: Sequence[str]) -> str:
-    return re.sub(r"[_\d]+$", "", common_start(names))
+    return common_start(names).rstrip("_0123456789")
 
 
 def _runs(data: Dataset, key: Callable[[Variable], object]) -> Iterator[list[Variable]]:

@@ -12,6 +12,8 @@ from pydantic import ValidationError
 from even_ballot.core.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.faults import fault
 from even_ballot.formats.delimited import guess_delimiter, guess_encoding
+from even_ballot.formats.guarding import guarded, unguarded
+from even_ballot.formats.readable import readable
 
 HEADINGS = ("variable", "question", "kind", "level", "role", "unit", "note", "scale", "ordered", "code", "label", "answer")
 _TYPES: dict[Kind, str] = {"coded": "integer", "number": "number", "text": "string", "date": "datetime", "multi": "string"}
@@ -44,9 +46,9 @@ def codebook_csv(variables: Iterable[Variable], scales: Mapping[str, Scale]) -> 
         ]
         codes = [(c, "answer") for c in (scale.codes if scale else v.options)] + [(c, "missing") for c in _missing(v, scale)]
         for code, sort in codes:
-            writer.writerow([*head, code.code, code.label, sort])
+            writer.writerow([*map(guarded, head), code.code, guarded(code.label), sort])
         if not codes:
-            writer.writerow([*head, "", "", ""])
+            writer.writerow([*map(guarded, head), "", "", ""])
     return out.getvalue()
 
 
@@ -120,7 +122,7 @@ def read_codebook_csv(content: bytes, name: str) -> Codebook:
     reader.fieldnames = columns
     lines: dict[str, list[tuple[int, dict[str, str]]]] = {}
     for row in reader:
-        cells = {key: (value or "").strip() for key, value in row.items() if key and not isinstance(value, list)}
+        cells = {key: unguarded((value or "").strip()) for key, value in row.items() if key and not isinstance(value, list)}
         if any(cells.values()):
             lines.setdefault(cells["variable"], []).append((reader.line_num, cells))
     scales: dict[str, Scale] = {}
@@ -148,7 +150,7 @@ def read_codebook_schema(content: bytes, name: str) -> Codebook:
     """A codebook from a table schema; fields with categories become coded variables, alike categories one scale."""
     try:
         document = json.loads(content.decode("utf-8-sig"))
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise fault(f"This is not JSON: {error}.", name, "Bring a table schema, or a codebook in CSV.") from None
     fields = document.get("fields") if isinstance(document, dict) else None
     if not isinstance(fields, list):
@@ -193,6 +195,7 @@ def _label(item: Any) -> Any:
 
 def read_codebook(content: bytes, name: str) -> Codebook:
     """A codebook in either format, told by its first character."""
-    if content.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"{", b"[")):
-        return read_codebook_schema(content, name)
-    return read_codebook_csv(content, name)
+    with readable(name, "The codebook"):
+        if content.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"{", b"[")):
+            return read_codebook_schema(content, name)
+        return read_codebook_csv(content, name)

@@ -6,7 +6,7 @@ import re
 from codecs import getincrementaldecoder
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
@@ -17,10 +17,15 @@ from even_ballot.core.dataset import BLANK, Column, RawTable
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study import Source
+from even_ballot.formats.guarding import unguarded
 from even_ballot.formats.headings import guess_heading_rows, split_headings
 
 DELIMITERS = ",;\t|"
-_MARKS = {b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16"}
+_MARKS = {
+    b"\xff\xfe\x00\x00": "utf-32", b"\x00\x00\xfe\xff": "utf-32", b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16",
+    b"\xfe\xff": "utf-16",
+}  # fmt: skip
+csv.field_size_limit(1 << 30)
 _SNIFF, _HEAD, _PIECE, _LOOKED_AT = 64 * 1024, 1 << 20, 1 << 24, 60
 _LINE_END = re.compile(rb"\r\n|\n|\r")
 
@@ -88,8 +93,8 @@ def _utf8(content: bytes, source: Source) -> tuple[bytes, str]:
                 content.decode("utf-8")
             return content.removeprefix(b"\xef\xbb\xbf"), encoding
         return content.decode(encoding).lstrip("\ufeff").encode(), encoding
-    except (UnicodeDecodeError, LookupError) as error:
-        what = f"The file does not read as {encoding}: {error}."
+    except (UnicodeError, LookupError, ValueError) as error:
+        what = f"The file does not read as {encoding}: {str(error)[:200]}."
         raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
 
 
@@ -160,13 +165,18 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     heads, lines, names_row = _headings(head, delimiter, source)
     wide = max(map(len, heads))
     names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
+    _check_closed(body, lines, source.path)
     progress("Taking the records apart", None)
     table = _parsed(body, delimiter, len(names), lines, source.path)
+    _check_last(table, body, source.path)
     columns: list[Column] = []
     with ThreadPoolExecutor(2) as pool:
         for column in pool.map(as_column, table.columns):
             columns.append(column)
             progress(f"Looking at column {len(columns)} of {len(names)}", len(columns) / len(names))
+    if heads[names_row - 1][0].strip() == "row":
+        # Records that were written here: texts are as they were before they were guarded.
+        columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
     return without_blank_records(names, labels, columns), Guess(encoding, delimiter, len(heads), names_row)
 
 
@@ -188,6 +198,35 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
             raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
     n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
     return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
+
+
+def _open_quote(at: int, body: bytes, path: str) -> StudyError:
+    line = len(_LINE_END.findall(body, 0, at)) + 1
+    return fault("A quoted cell begins here and is never closed, so that all that follows would be one answer.",
+                 f"{path}, line {line}", "Close the quote, or take it out.")  # fmt: skip
+
+
+def _check_closed(body: bytes, lines: int, path: str) -> None:
+    """Refuses headings whose last cell is quoted and has no end."""
+    if _after(body, lines) == len(body) and body.count(b'"') % 2:
+        raise _open_quote(body.rfind(b'"'), body, path)
+
+
+def _check_last(table: pa.Table, body: bytes, path: str) -> None:
+    """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds the rest of the file."""
+    if not table.num_rows or b'"' not in body:
+        return
+    last = table.columns[-1][-1].as_py() or ""
+    rest = last.replace('"', '""').encode()
+    opens = len(body) - len(rest) - 1
+    if opens < 0 or body[opens : opens + 1] != b'"' or not body.endswith(rest):
+        return
+    before = body[opens - 1 : opens]
+    # A quote in front of it that is no beginning of a cell closes or doubles another.
+    if last or before != b'"':
+        at_start = before in (b"", b"\n", b"\r") or not (before.isalnum() or before == b'"')
+        if at_start:
+            raise _open_quote(opens, body, path)
 
 
 def _after(body: bytes, lines: int) -> int:

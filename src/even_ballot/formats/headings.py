@@ -7,13 +7,26 @@ from collections.abc import Sequence
 
 _NUMBERLIKE = re.compile(r"[+-]?\d+([.,]\d+)?|[+-]?[.,]\d+")
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
-_OWN_PART = re.compile(r"[\"“„«\[]([^\"“”„«»\[\]]{3,})[\"”»\]]\W*$")
+_OPENING, _CLOSING = '"“„«[', '"”»]'
 _WORDS = (
     "a an and are at by did do does for from had has have how i if in is it many much of on or please so that the their them "
     "then there these this those to was were what when where which who why will with would you your"
 )
 _FILLERS = frozenset(_WORDS.split())
-_LONGEST = 24
+_LONGEST, _LOOKED_AT = 24, 1000
+
+
+def own_part(heading: str) -> str | None:
+    """What stands in the quotes or brackets that a heading ends in, if anything of some length does."""
+    end = len(heading)
+    while end and not (heading[end - 1].isalnum() or heading[end - 1] == "_" or heading[end - 1] in _CLOSING):
+        end -= 1
+    if not end or heading[end - 1] not in _CLOSING:
+        return None
+    inside = heading[max(end - 1 - _LOOKED_AT, 0) : end - 1]
+    start = max(inside.rfind(mark) for mark in _OPENING + _CLOSING)
+    part = inside[start + 1 :]
+    return part if start >= 0 and inside[start] in _OPENING and len(part) > 2 else None
 
 
 def short_name(heading: str, position: int) -> str:
@@ -31,8 +44,7 @@ def short_name(heading: str, position: int) -> str:
     # `row` is the record's number in every output.
     if _PLAIN.fullmatch(heading) and not keyword.iskeyword(heading) and heading != "row":
         return heading
-    if (part := _OWN_PART.search(heading)) is not None:
-        heading = part.group(1)
+    heading = own_part(heading) or heading[:_LOOKED_AT]
     ascii_only = unicodedata.normalize("NFKD", heading).encode("ascii", "ignore").decode().lower()
     words = re.findall(r"[a-z0-9]+", ascii_only.replace("'", ""))
     telling = [word for word in words if word not in _FILLERS] or words

@@ -7,6 +7,8 @@ from even_ballot.core.faults import counted
 from even_ballot.core.ledger import Effect
 from even_ballot.core.study import Study
 
+_SIGNS = frozenset("\\`*[]#|~")
+
 
 def effect_text(effect: Effect) -> str:
     """What an entry did, in words."""
@@ -39,12 +41,18 @@ def _entries(effects: Sequence[Effect], stamps: Sequence[str]) -> list[tuple[str
     return [_entry(effect, stamps[i] if i < len(stamps) else "") for i, effect in enumerate(effects)]
 
 
+def _plain(text: str) -> str:
+    """A text on one line, with what Markdown or a page in it would read as more than text written as text."""
+    line = " ".join(text.split())
+    return "".join(f"\\{c}" if c in _SIGNS else c for c in line).replace("&", "&amp;").replace("<", "&lt;")
+
+
 def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()) -> str:
     """The entries in order, each with its effect. stamps: who made each, and when."""
     title, state = _head(study, received, used)
-    lines = [f"# {title}", "", state, ""]
+    lines = [f"# {_plain(title)}", "", _plain(state), ""]
     for number, (sentence, did) in enumerate(_entries(effects, stamps), start=1):
-        lines += [f"{number}. {sentence}", f"   *{did}*"]
+        lines += [f"{number}. {_plain(sentence)}", f"   *{_plain(did)}*"]
     return "\n".join(lines) + "\n"
 
 

@@ -3,11 +3,11 @@
 import csv
 import io
 from collections.abc import Iterable, Sequence
-from datetime import UTC, datetime
 
 import numpy as np
 
 from even_ballot.core.dataset import BLANK, UNPLACED, Column, Dataset
+from even_ballot.formats.guarding import guarded
 
 
 def entries(column: Column, kind: str) -> list[str]:
@@ -15,7 +15,7 @@ def entries(column: Column, kind: str) -> list[str]:
     if kind == "text":
         return [column.words[v] if s != BLANK else "" for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
     if kind == "date":
-        shown = [datetime.fromtimestamp(v, UTC).strftime("%Y-%m-%d %H:%M:%S") for v in column.values.tolist()]
+        shown = [str(np.datetime64(int(v), "s")).replace("T", " ") for v in column.values.tolist()]
     elif kind == "coded":
         shown = list(map(str, column.values.tolist()))
     else:
@@ -28,10 +28,20 @@ def entries(column: Column, kind: str) -> list[str]:
     ]
 
 
-def microdata(data: Dataset, weights: Sequence[str] = ()) -> str:
-    """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they came."""
+def _written(data: Dataset, name: str, guard: bool) -> list[str]:
+    column, kind = data.column(name), data.variable(name).kind
+    shown = entries(column, kind)
+    if not guard or not column.words:
+        return shown
+    worded = column.state != BLANK if kind == "text" else column.state == UNPLACED
+    return [guarded(text) if w else text for text, w in zip(shown, worded.tolist(), strict=True)]
+
+
+def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> str:
+    """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they came. guard: texts that a
+    spreadsheet would run are written so that it does not (`guarding`); the numbers are numbers."""
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
-    columns: Iterable[list[str]] = (entries(data.column(n), data.variable(n).kind) for n in names)
+    columns: Iterable[list[str]] = (_written(data, n, guard) for n in names)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["row", *names])

@@ -7,22 +7,20 @@ from collections.abc import Sequence
 from typing import Literal
 
 from even_ballot.core.faults import fault
+from even_ballot.formats.drawing import checked
 
 Kind = Literal["svg", "png", "pdf"]
 TYPES: dict[str, str] = {"svg": "image/svg+xml", "png": "image/png", "pdf": "application/pdf", "zip": "application/zip"}
-# What a drawing of ours never has: pictures, pages and scripts from elsewhere.
-_FOREIGN = re.compile(r"<\s*(image|foreignObject|script|use|!ENTITY|!DOCTYPE)\b", re.IGNORECASE)
 _POINTS = 3
 
 
 def drawn(svg: str, kind: Kind) -> bytes:
     """A drawing as SVG, as points (three to one) or as a page. svg: the whole document. Raises StudyError where it is none."""
-    import vl_convert  # Large; needed by nothing else.
-
-    if not svg.lstrip().startswith("<svg") or _FOREIGN.search(svg):
-        raise fault("This is no drawing of Even Ballot's.", "svg", "Save the picture from the Tables station.")
+    svg = checked(svg)
     if kind == "svg":
         return svg.encode()
+    import vl_convert  # Large; needed by nothing else.
+
     try:
         return vl_convert.svg_to_pdf(svg) if kind == "pdf" else vl_convert.svg_to_png(svg, scale=_POINTS)
     except (ValueError, RuntimeError) as error:
@@ -39,6 +37,11 @@ def archived(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
             entry.compress_type = zipfile.ZIP_DEFLATED
             archive.writestr(entry, drawn(svg, kind))
     return out.getvalue()
+
+
+def picture_content(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
+    """A drawing, by name and SVG, as it is asked for; several as an archive."""
+    return drawn(pictures[0][1], kind) if len(pictures) == 1 else archived(pictures, kind)
 
 
 def _file_name(name: str) -> str:

@@ -12,6 +12,8 @@ from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.request import TableRequest
 from even_ballot.core.study import place_in
 from even_ballot.formats.delimited import guess_delimiter, guess_encoding
+from even_ballot.formats.guarding import guarded, unguarded
+from even_ballot.formats.readable import readable
 
 HEADINGS = ("id", "group", "title", "stub", "banner", "where", "show", "tests", "more")
 _LISTS = ("stub", "show", "tests")
@@ -43,7 +45,7 @@ def plan_csv(requests: Sequence[TableRequest]) -> str:
         entries = cells["banner"] or ()
         cells["banner"] = "; ".join(entry if isinstance(entry, str) else _NESTED.join(entry) for entry in entries)
         more = json.dumps(said, ensure_ascii=False) if said else ""
-        writer.writerow([*(cells[key] or "" for key in HEADINGS[:-1]), more])
+        writer.writerow([*(guarded(cells[key] or "") for key in HEADINGS[:-1]), more])
     return out.getvalue()
 
 
@@ -81,7 +83,7 @@ def _lines(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
     reader.fieldnames = columns
     found = []
     for row in reader:
-        cells = {key: (value or "").strip() for key, value in row.items() if key and not isinstance(value, list)}
+        cells = {key: unguarded((value or "").strip()) for key, value in row.items() if key and not isinstance(value, list)}
         if any(cells.values()):
             where = f"{name}, line {reader.line_num}"
             found.append((_line(cells, where), where))
@@ -91,7 +93,7 @@ def _lines(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
 def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
     try:
         document = json.loads(content.decode("utf-8-sig"))
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise fault(f"This is not JSON: {error}.", name, "Bring a plan as JSON or as CSV.") from None
     tables = document.get("tables") if isinstance(document, dict) else None
     if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
@@ -104,7 +106,8 @@ def read_plan(content: bytes, name: str, taken: Sequence[str] = ()) -> tuple[Tab
     Raises StudyError with every line that is at fault."""
     if not content.strip():
         raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
-    asked = _document(content, name) if content.lstrip()[:1] in (b"{", b"[") else _lines(content, name)
+    with readable(name, "The plan"):
+        asked = _document(content, name) if content.lstrip()[:1] in (b"{", b"[") else _lines(content, name)
     if not asked:
         raise fault("The file has no tables.", name, "Give each table a line below the headings.")
     ids = set(taken)

@@ -11,6 +11,7 @@ from even_ballot.core.reading import guess_decimal
 from even_ballot.core.study import Source
 from even_ballot.formats.columnar import read_json_lines, read_parquet
 from even_ballot.formats.delimited import read_delimited
+from even_ballot.formats.readable import readable
 from even_ballot.formats.spreadsheet import read_spreadsheet
 
 Format = Literal["csv", "xlsx", "ods", "parquet", "jsonl"]
@@ -40,19 +41,24 @@ def read_source(content: bytes, source: Source, progress: Progress = quiet) -> t
         raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
     kind = format_of(content, source)
     try:
-        said: dict[str, Any] = {}
-        if kind == "csv":
-            table, guess = read_delimited(content, source, progress)
-            said = asdict(guess)
-        elif kind == "parquet":
-            table = read_parquet(content, source)
-        elif kind == "jsonl":
-            table = read_json_lines(content, source)
-        else:
-            table, found = read_spreadsheet(content, source)
-            said = asdict(found)
-        if source.decimal is None and kind == "csv":
-            said["decimal"] = guess_decimal(table.columns, said["delimiter"])
+        with readable(source.path):
+            return _read(content, source, kind, progress)
     except StudyError as error:
         raise StudyError([Fault(f.what, f.where or source.path, f.mend) for f in error.faults]) from None
+
+
+def _read(content: bytes, source: Source, kind: Format, progress: Progress) -> tuple[RawTable, Source]:
+    said: dict[str, Any] = {}
+    if kind == "csv":
+        table, guess = read_delimited(content, source, progress)
+        said = asdict(guess)
+    elif kind == "parquet":
+        table = read_parquet(content, source)
+    elif kind == "jsonl":
+        table = read_json_lines(content, source)
+    else:
+        table, found = read_spreadsheet(content, source)
+        said = asdict(found)
+    if source.decimal is None and kind == "csv":
+        said["decimal"] = guess_decimal(table.columns, said["delimiter"])
     return table, source.model_copy(update={"format": kind, **said})

@@ -1,20 +1,20 @@
 """Spreadsheets (XLSX, ODS): a sheet's cells as text, in the spelling a text file would have."""
 
 import io
-import zipfile
+import math
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from python_calamine import CalamineError, CalamineWorkbook
+from python_calamine import CalamineWorkbook
 
 from even_ballot.core.dataset import RawTable, text_column
-from even_ballot.core.faults import fault, some
+from even_ballot.core.faults import fault, quotable, some
 from even_ballot.core.study import Source
 from even_ballot.formats.delimited import without_blank_records
 from even_ballot.formats.headings import guess_heading_rows, split_headings
-
-_LARGEST = 2 << 30
+from even_ballot.formats.readable import readable
+from even_ballot.formats.sizes import check_archive, check_cells
 
 
 def spelled(cell: Any) -> str:
@@ -24,6 +24,8 @@ def spelled(cell: Any) -> str:
             return ""
         case bool():
             return "1" if cell else "0"
+        case float() if not math.isfinite(cell):
+            return "" if math.isnan(cell) else "inf" if cell > 0 else "-inf"
         case float():
             return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
         case datetime():
@@ -33,26 +35,14 @@ def spelled(cell: Any) -> str:
         case timedelta():
             return repr(cell.total_seconds())
         case _:
-            return str(cell)
-
-
-def _checked(content: bytes, path: str) -> None:
-    try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            unpacked = sum(item.file_size for item in archive.infolist())
-    except zipfile.BadZipFile:
-        raise fault("The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV.") from None
-    if unpacked > _LARGEST:
-        raise fault(f"The spreadsheet unpacks to {unpacked / 2**30:.1f} GiB; at most 2 are read.", path, "Save it as CSV.")
+            return quotable(str(cell), None)
 
 
 def sheets_of(content: bytes, path: str = "") -> list[str]:
     """The names of a workbook's sheets."""
-    _checked(content, path)
-    try:
+    check_archive(content, path)
+    with readable(path, "The spreadsheet", "Save it again as XLSX or ODS, or as CSV."):
         return list(CalamineWorkbook.from_filelike(io.BytesIO(content)).sheet_names)
-    except CalamineError as error:
-        raise fault(f"The spreadsheet cannot be read: {error}.", path, "Save it again as XLSX or ODS, or as CSV.") from None
 
 
 @dataclass(frozen=True)
@@ -74,7 +64,10 @@ def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
 
 def sheet_texts(content: bytes, path: str) -> list[list[str]]:
     """The first sheet's cells as they are written, row by row."""
-    name = sheets_of(content, path)[0]
+    names = sheets_of(content, path)
+    if not names:
+        raise fault("The workbook has no sheet.", path, "Save it again, or as CSV.")
+    name = names[0]
     sheet = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(name)
     return [[spelled(cell) for cell in row] for row in sheet.to_python(skip_empty_area=False)]
 
@@ -83,10 +76,13 @@ def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGue
     """One sheet as text columns. Blank rows above the headings are passed over; headings merged over several columns head
     each of them."""
     names = sheets_of(content, source.path)
+    if not names:
+        raise fault("The workbook has no sheet.", source.path, "Save it again, or as CSV.")
     sheet = source.sheet or names[0]
     if sheet not in names:
         raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
     opened = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet)
+    check_cells(opened.total_height, opened.total_width, len(content), source.path)
     rows = opened.to_python(skip_empty_area=False)
     texts = [[spelled(cell) for cell in row] for row in rows]
     first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)

@@ -3,6 +3,7 @@
 from even_ballot.core.faults import fault
 from even_ballot.core.study import Source
 from even_ballot.formats.delimited import decoded
+from even_ballot.formats.readable import readable
 from even_ballot.formats.source import format_of
 from even_ballot.formats.spreadsheet import sheet_texts
 
@@ -15,10 +16,11 @@ def target_lines(content: bytes, name: str) -> str:
     kind = format_of(content, Source(path=name))
     if kind in ("parquet", "jsonl"):
         raise fault("Targets are read from CSV, XLSX or ODS.", name, "Save them as one of these.")
-    if kind == "csv":
-        lines = decoded(content, name).splitlines()
-    else:
-        lines = ["\t".join(cell for cell in row if cell.strip()) for row in sheet_texts(content, name)]
+    with readable(name):
+        if kind == "csv":
+            lines = decoded(content, name).splitlines()
+        else:
+            lines = ["\t".join(cell for cell in row if cell.strip()) for row in sheet_texts(content, name)]
     lines = [line for line in lines if line.strip()]
     if not lines:
         raise fault("The file holds no line.", name, "It needs a label or code and a value on each line.")

@@ -14,8 +14,9 @@ from even_ballot.formats.grid import Grid, Shape, lay_out
 from even_ballot.formats.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
+_NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
-_WIDTHS, _FIGURE = (34, 18), 11
+_WIDTHS, _FIGURE, _LONGEST = (34, 18), 11, 32_000
 _INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
 _FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
 
@@ -33,11 +34,23 @@ class _Formats:
         return self._made[key]
 
 
+def clean(text: str) -> str:
+    """A text without what XML does not hold: control characters and halves of characters."""
+    return _NO_XML.sub(" ", text.encode("utf-8", "replace").decode())
+
+
+def _cut(text: str, most: int) -> str:
+    """So much of a text as takes up to `most` places of 16 bits, which is how a workbook counts."""
+    while len(text.encode("utf-16-le")) > 2 * most:
+        text = text[:-1]
+    return text.strip()
+
+
 def _sheet_name(title: str, taken: set[str]) -> str:
-    base = _FORBIDDEN.sub(" ", title).strip()[:28] or "Table"
+    base = _cut(_FORBIDDEN.sub(" ", clean(title)).strip(), 28) or "Table"
     name, k = base, 2
     while name.casefold() in taken:
-        name, k = f"{base[:25]} {k}", k + 1
+        name, k = f"{_cut(base, 24)} {k}", k + 1
     taken.add(name.casefold())
     return name
 
@@ -55,11 +68,11 @@ def _write_table(
     sheet.set_column(2, max(grid.columns + 1, 6), _FIGURE)
     last = grid.columns + 1
     title = formats(bold=True, font_size=13)
-    sheet.write(0, 0, result.title, title)
+    sheet.write(0, 0, clean(result.title), title)
     n = "×" if result.in_filter is None else f"{result.in_filter:,}"
     conditions = " and ".join(filter(None, (scope, request.where)))
     shown = f"{f'Cases where {conditions}' if conditions else 'All cases'}; n = {n}"
-    sheet.write(1, 0, shown, formats(font_color=_GREY))
+    sheet.write(1, 0, clean(shown), formats(font_color=_GREY))
     top = 3
     depth = max(len(grid.headings), 1)
     for r in range(depth):
@@ -80,7 +93,7 @@ def _write_table(
         for spanner in spanners:
             at = (top + r, 2 + spanner.first)
             letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
-            text = f"{spanner.text} ({letter})" if letter else spanner.text
+            text = clean(f"{spanner.text} ({letter})" if letter else spanner.text)
             if spanner.span > 1:
                 sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, text, style)
             else:
@@ -102,6 +115,7 @@ def _write_table(
 
 def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
     """A text over the whole width, as high as its lines need."""
+    text = clean(text)[:_LONGEST]
     sheet.merge_range(row, 0, row, last, text, style)
     width = sum(_WIDTHS) + _FIGURE * (last - 1)
     sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
@@ -118,7 +132,7 @@ def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: i
         for line in section.lines:
             colour = {} if line.strong else {"font_color": _GREY}
             label = f"{line.category} †" if line.marked and line.category and "not in" not in line.category else line.category
-            sheet.write(row, 0, label, formats(indent=1))
+            sheet.write(row, 0, clean(label), formats(indent=1))
             sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
             for c, value in enumerate(line.values):
                 shape = line.shapes[c] if line.shapes else line.shape
@@ -153,7 +167,7 @@ def workbook(study: Study, results: Results) -> bytes:
     """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study gives the same bytes."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    book.set_properties({"title": study.title, "comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)})
+    book.set_properties({"title": clean(study.title)[:200], "comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)})
     formats = _Formats(book)
     taken = {"contents", "methods"}
     contents = book.add_worksheet("Contents")
@@ -161,7 +175,7 @@ def workbook(study: Study, results: Results) -> bytes:
     contents.fit_to_pages(1, 0)
     contents.set_column(0, 0, 8)
     contents.set_column(1, 1, 90)
-    contents.write(0, 0, study.title, formats(bold=True, font_size=14))
+    contents.write(0, 0, clean(study.title), formats(bold=True, font_size=14))
     link = formats(font_color="#1f4e5f", underline=1)
     for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
         name = _sheet_name(result.title, taken)
@@ -169,14 +183,14 @@ def workbook(study: Study, results: Results) -> bytes:
         grid = lay_out(result, request, study.marks, study.suppression)
         _write_table(sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,)))
         contents.write(2 + k, 0, k + 1, formats(align="left"))
-        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, result.title)
+        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
     methods = book.add_worksheet("Methods")
     methods.hide_gridlines(2)
     methods.fit_to_pages(1, 0)
     methods.set_column(0, 0, 120)
     methods.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
     for k, text in enumerate(methods_note(study, results, study.tables)):
-        methods.write(2 + k, 0, text, formats(text_wrap=True, valign="top"))
+        methods.write(2 + k, 0, clean(text)[:_LONGEST], formats(text_wrap=True, valign="top"))
     contents.write(3 + len(study.tables), 1, "Methods", formats())
     contents.write_url(3 + len(study.tables), 1, "internal:'Methods'!A1", link, "How these tables were made")
     book.close()

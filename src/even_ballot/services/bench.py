@@ -8,7 +8,7 @@ import hashlib
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -81,23 +81,22 @@ class Designed:
 
 
 class Bench:
-    """Keeps the most recently used states; faults are kept like results. Files are kept apart, so that many states of one
-    study do not push out what they are all made of; so are orders of all cases, which are large."""
+    """Keeps the most recently used states, within a number of bytes; faults are kept like results."""
 
     def __init__(self) -> None:
         self.works = Works()
-        self._kept = {"states": Kept(600), "files": Kept(24), "orders": Kept(24), "passes": Kept(3)}
+        self._kept = Kept()
 
-    def once(self, key: str, make: Callable[[], T], among: Literal["states", "files", "orders", "passes"] = "states") -> T:
+    def once(self, key: str, make: Callable[[], T]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""
-        found = self._kept[among].once(key, make)
+        found = self._kept.once(key, make)
         if isinstance(found, StudyError):
             raise StudyError(found.faults)
         return found  # type: ignore[no-any-return]
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
-        table = self.once(f"file:{file_id}", lambda: file_table(session, file_id), among="files")
+        table = self.once(f"file:{file_id}", lambda: file_table(session, file_id))
         release(session)
         return table
 
@@ -230,7 +229,7 @@ class Bench:
         before, ready = self.designed(session, state)
         scope = state.study.where
         key = hash_of("passes", before, scope or "")
-        return key, self.once(key, lambda: Passes(ready.data, ready.units, ready.weight, scope), among="passes")
+        return key, self.once(key, lambda: Passes(ready.data, ready.units, ready.weight, scope))
 
     def pattern(self, session: Session, state: State) -> tuple[str, Pattern]:
         """What is hidden when all tables are released together."""

@@ -124,7 +124,7 @@ def cells(session: Session, bench: Bench, state: State, wanted: CellsWanted) -> 
     asked = wanted.model_dump_json(include={"sort", "descending", "where", "finding"})
     settings = state.study.screening.model_dump_json() + state.study.codebook.model_dump_json(include={"rules"})
     place = hash_of("cells", key, asked, settings if wanted.finding else "")
-    order = bench.once(place, lambda: _rows(data, wanted, state), among="orders")
+    order = bench.once(place, lambda: _rows(data, wanted, state))
     every = tuple(name for name, v in data.variables.items() if v.kind != "multi")
     names = every if wanted.columns is None else tuple(wanted.columns)
     if len(names) > MOST_COLUMNS:
@@ -157,7 +157,7 @@ def _shown(data: Dataset, at: Ints, names: Sequence[str], identifier: str | None
                 for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
             ]
         )
-    alone = None if identifier is None else bench.once(hash_of("alone", key), lambda: _alone(data, identifier), among="orders")
+    alone = None if identifier is None else bench.once(hash_of("alone", key), lambda: _alone(data, identifier))
     states = [taken[name].state.tolist() for name in names]
     return tuple(
         CellsRow(

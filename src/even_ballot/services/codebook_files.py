@@ -11,7 +11,8 @@ from even_ballot.core.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.fitting import fit
 from even_ballot.core.study import parse_study
-from even_ballot.formats.codebooks import codebook_csv, codebook_schema, read_codebook
+from even_ballot.formats.codebooks import codebook_csv, codebook_schema
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench
 from even_ballot.store.studies import State, dump_study, read_study, write_study
 
@@ -123,7 +124,7 @@ class _Laying:
 def lay(session: Session, bench: Bench, study_id: str, edition: int, name: str, content: bytes) -> Laid:
     """Lays a codebook file on a study: questions, notes, roles, missing codes; scales by an entry of the ledger."""
     state = read_study(session, study_id)
-    book = read_codebook(content, name)
+    book = HELPERS.run("codebook", content, name, size=len(content))
     ledgered = bench.ledgered(session, state)[1]
     data = ledgered.last
     laying = _Laying(state, data, ledgered.start, book)

@@ -11,8 +11,8 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.progress import Progress, part, quiet
 from even_ballot.core.reading import guess_kind, interpret
 from even_ballot.core.study import Source
-from even_ballot.formats.source import read_source
-from even_ballot.formats.spreadsheet import sheets_of
+from even_ballot.formats.bundle import safe_name
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench
 from even_ballot.services.jobs import Jobs, JobView
 from even_ballot.services.views import Answer, ColumnPreview, FilePreview, KindPreview
@@ -32,17 +32,22 @@ def _column(name: str, label: str, column: Column, decimal: str) -> ColumnPrevie
 
 def preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
     """A kept file at a glance."""
-    return bench.once(f"preview:{file_id}", lambda: _preview(session, bench, file_id), among="files")
+    return bench.once(f"preview:{file_id}", lambda: _preview(session, bench, file_id))
 
 
 def _preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
     file = find_file(session, file_id)
     table = bench.raw(session, file_id)
     reading = Source.model_validate_json(file.reading)
-    sheets = tuple(sheets_of(file_bytes(session, file_id))) if reading.format in ("xlsx", "ods") else ()
+    sheets = _sheets(session, file_id) if reading.format in ("xlsx", "ods") else ()
     return FilePreview(
         file.id, file.name, file.size, file.records, file.blank_records, reading, _columns(table, reading.decimal or "."), sheets
     )  # fmt: skip
+
+
+def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
+    content = file_bytes(session, file_id)
+    return tuple(HELPERS.run("sheets", content, size=len(content)))
 
 
 def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
@@ -63,9 +68,9 @@ def as_kind(session: Session, bench: Bench, file_id: str, name: str, kind: Kind)
 
 def keep(session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet) -> SourceFile:
     """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and nothing is kept."""
-    source = (said or Source(path=name)).model_copy(update={"path": name})
-    table, reading = read_source(content, source, part(progress, 0, 0.6))
-    return keep_file(session, name[:255], content, reading, table, part(progress, 0.6, 1))
+    source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
+    table, reading = HELPERS.run("read", content, source, size=len(content), progress=part(progress, 0, 0.6))
+    return keep_file(session, source.path[-255:], content, reading, table, part(progress, 0.6, 1))
 
 
 def bring_in(session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None) -> FilePreview:

@@ -16,7 +16,7 @@ from even_ballot.core.progress import Progress, Stopped
 from even_ballot.store.jobs import begin_job, end_job, faults_of, find_job, note_progress
 
 _log = structlog.get_logger()
-_EVERY = 0.5
+_EVERY, _IN_VIEW = 0.5, 60
 _STOPPED = Fault("Stopped. Nothing was taken over.")
 
 
@@ -39,6 +39,7 @@ class _Running:
 
     def __init__(self, view: JobView) -> None:
         self.view, self.stop = view, threading.Event()
+        self.ended: float | None = None
 
 
 class Jobs:
@@ -51,6 +52,9 @@ class Jobs:
 
     def start(self, kind: str, about: str, work: Callable[[Session, Progress], str]) -> JobView:
         """Begins a job; `work` gives the identifier of what it made."""
+        # Kept in view a while for those who follow them; afterwards the rows say how they ended.
+        for ended in [k for k, r in list(self._running.items()) if r.ended is not None and time.monotonic() - r.ended > _IN_VIEW]:
+            self._running.pop(ended, None)
         job_id = begin_job(self._engine, kind, about)
         running = _Running(JobView(job_id, about, "running", "Waiting", None, None, ()))
         self._running[job_id] = running
@@ -106,7 +110,8 @@ class Jobs:
             faults = error.faults
         except OperationalError:
             faults = (Fault("The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."),)
-        except Exception:
+        except BaseException:
+            # Also what ends a thread in the middle: a job never stays as if it were running.
             _log.exception("job failed", job=job_id)
             faults = fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.").faults
         try:
@@ -114,7 +119,4 @@ class Jobs:
         except OperationalError:
             _log.warning("job's end not written", job=job_id, state=state)
         running.view = replace(running.view, state=state, result=result if state == "done" else None, faults=faults)
-        # Kept in view a while for those who follow it; afterwards the row says how it ended.
-        timer = threading.Timer(60, self._running.pop, (job_id, None))
-        timer.daemon = True
-        timer.start()
+        running.ended = time.monotonic()

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from even_ballot.formats.pictures import TYPES, Kind, archived, drawn
+from even_ballot.formats.pictures import TYPES, Kind
+from even_ballot.services.apart import HELPERS
 
 __all__ = ["Kind", "PictureFile", "picture_file"]
 
@@ -18,6 +19,6 @@ class PictureFile:
 
 def picture_file(pictures: Sequence[tuple[str, str]], kind: Kind) -> PictureFile:
     """A drawing, by name and SVG, as it is asked for; several as an archive."""
-    if len(pictures) == 1:
-        return PictureFile(drawn(pictures[0][1], kind), TYPES[kind])
-    return PictureFile(archived(pictures, kind), TYPES["zip"])
+    size = sum(len(svg) for _, svg in pictures)
+    content: bytes = HELPERS.run("picture", list(pictures), kind, size=size)
+    return PictureFile(content, TYPES[kind if len(pictures) == 1 else "zip"])

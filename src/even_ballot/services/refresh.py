@@ -103,7 +103,7 @@ def _extended(session: Session, bench: Bench, state: State, file_id: str) -> tup
         name = f"{PurePath(first.name).stem} and {PurePath(second.name).stem}.csv"
         return keep(session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)).id, already
 
-    return bench.once(hash_of("extended", state.files.source, file_id), make, among="files")
+    return bench.once(hash_of("extended", state.files.source, file_id), make)
 
 
 def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:

@@ -2,6 +2,7 @@
 
 import json
 import os
+import stat
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -10,15 +11,15 @@ from even_ballot.core.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.study import Results, Source, Study, parse_study, run
 from even_ballot.formats.microdata import microdata
-from even_ballot.formats.source import read_source
 from even_ballot.formats.weighting_page import weighting_page
 from even_ballot.formats.workbook import workbook
+from even_ballot.services.apart import forked
 
 
 def read_document(content: bytes, where: str) -> Any:
     """A JSON document; a fault says line and column."""
     try:
-        return json.loads(content.decode("utf-8-sig"))
+        return json.loads(content.decode("utf-8-sig"), parse_constant=_no_number)
     except UnicodeDecodeError:
         raise fault("This is not a study file: it is no UTF-8 text.", where, "Bring the JSON document.") from None
     except json.JSONDecodeError as error:
@@ -26,48 +27,74 @@ def read_document(content: bytes, where: str) -> Any:
         raise fault(f"This is not JSON: {error.msg}.", place, "Mend the document there.") from None
     except RecursionError:
         raise fault("The document is nested too deeply.", where) from None
+    except ValueError as error:
+        raise fault(f"This is not JSON: {error}.", where, "Mend the document there.") from None
+
+
+def _no_number(word: str) -> None:
+    raise ValueError(f"{word} is no number in JSON")
+
+
+LARGEST_STUDY = 64 << 20
+
+
+def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
+    """A regular file's bytes; `inside`: the folder it has to stand in, links followed."""
+    try:
+        if inside is not None and not path.resolve().is_relative_to(inside.resolve()):
+            raise fault(
+                f"{path} stands outside the folder of the study file.", where, "Move it there, or run with --allow-outside."
+            )
+        # Not waiting for somebody to write into it, where it is a pipe.
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+        with os.fdopen(handle, "rb") as file:
+            about = os.fstat(handle)
+            if not stat.S_ISREG(about.st_mode):
+                raise fault(f"{path} is no regular file.", where, "Name a file.")
+            if about.st_size > most:
+                raise fault(f"{path} is larger than {most / 2**30:g} GiB.", where, "Leave out what is not needed.")
+            return file.read()
+    except (OSError, ValueError) as error:
+        said = error.strerror if isinstance(error, OSError) else str(error)
+        raise fault(f"{path} cannot be read: {said}.", where, "Paths are relative to the study file.") from None
 
 
 def load_study(path: Path) -> Study:
     """A study from its file."""
-    try:
-        content = path.read_bytes()
-    except OSError as error:
-        raise fault(f"The study file cannot be read: {error.strerror}.", str(path), "Check the path.") from None
-    return parse_study(read_document(content, str(path)))
+    return parse_study(read_document(_opened(path, str(path), None, LARGEST_STUDY), str(path)))
 
 
-def load_table(folder: Path, source: Source, where: str) -> tuple[RawTable, Source]:
-    """The table a study file points at, relative to it, and how it was read."""
-    path = folder / source.path
-    try:
-        content = path.read_bytes()
-    except OSError as error:
-        raise fault(f"{path} cannot be read: {error.strerror}.", f"{where}.path", "Paths are relative to the study file.") from None
-    return read_source(content, source)
+def load_table(folder: Path, source: Source, where: str, outside: bool = False) -> tuple[RawTable, Source]:
+    """The table a study file points at, relative to it, and how it was read. outside: it may stand elsewhere than in the study's
+    folder. It is read in a process of its own, within limits."""
+    content = _opened(folder / source.path, f"{where}.path", None if outside else folder, 8 << 30)
+    table: tuple[RawTable, Source] = forked("read", content, source, size=len(content))
+    return table
 
 
-def run_file(path: Path) -> tuple[Study, Results]:
+def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     """Runs a study file on the files beside it."""
     study = load_study(path)
-    raw, reading = load_table(path.parent, study.source, "source")
-    lookups = {name: load_table(path.parent, source, f"lookups.{name}")[0] for name, source in study.lookups.items()}
+    raw, reading = load_table(path.parent, study.source, "source", outside)
+    lookups = {name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()}
     return study, run(study.model_copy(update={"source": reading}), raw, lookups)
 
 
-def outputs(study: Study, results: Results) -> dict[str, bytes]:
-    """Every file a run hands over, by name."""
+def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, bytes]:
+    """Every file a run hands over, by name. guard: texts that a spreadsheet would run are written so that it does not."""
     weights = [w.save_as for w in study.weightings]
     page = {"weighting.html": weighting_page(study, results.weightings, results.units).encode()} if weights else {}
     return {
-        "results.json": (json.dumps(results.document(), ensure_ascii=False, indent=1) + "\n").encode(),
-        "microdata.csv": microdata(results.data, weights).encode(),
+        "results.json": (json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode(
+            errors="replace"
+        ),
+        "microdata.csv": microdata(results.data, weights, guard).encode(errors="replace"),
         "tables.xlsx": workbook(study, results),
         **page,
     }
 
 
-def write_outputs(files: dict[str, bytes], out: Path) -> list[Path]:
+def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:
     """Writes files into a folder: each first under a passing name, then all put in place, so none is ever half-written."""
     try:
         out.mkdir(parents=True, exist_ok=True)
@@ -80,7 +107,7 @@ def write_outputs(files: dict[str, bytes], out: Path) -> list[Path]:
                     file.write(content)
                     file.flush()
                     os.fsync(file.fileno())
-                os.chmod(temporary, 0o644)
+                os.chmod(temporary, mode)
             for held, final in staged:
                 held.replace(final)
         finally:

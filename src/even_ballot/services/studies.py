@@ -13,6 +13,8 @@ from even_ballot.core.codebook import Codebook, Kind, Variable
 from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.study import Source, Study, parse_study
 from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.formats.bundle import safe_name
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench
 from even_ballot.services.intake import bring_in, preview
 from even_ballot.services.running import read_document
@@ -36,7 +38,6 @@ from even_ballot.store.studies import (
 _PARTS = (
     "title", "codebook", "screening", "ledger", "weightings", "design", "tables", "marks", "where", "usual_banner", "suppression"
 )  # fmt: skip
-_LARGEST = 1 << 30
 
 
 def _time(moment: datetime) -> str:
@@ -249,11 +250,31 @@ def export(session: Session, study_id: str) -> bytes:
         def put(name: str, content: bytes) -> None:
             archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
 
-        put("study.json", document(state.study))
-        put(state.study.source.path, file_bytes(session, state.files.source))
-        for name, source in state.study.lookups.items():
-            put(source.path, file_bytes(session, state.files.lookups[name]))
+        study = state.study
+        names = _own_names([study.source.path, *(source.path for source in study.lookups.values())])
+        lookups = dict(zip(study.lookups, names[1:], strict=True))
+        study = study.model_copy(update={
+            "source": study.source.model_copy(update={"path": names[0]}),
+            "lookups": {k: s.model_copy(update={"path": lookups[k]}) for k, s in study.lookups.items()},
+        })  # fmt: skip
+        put("study.json", document(study))
+        put(names[0], file_bytes(session, state.files.source))
+        for name, path in lookups.items():
+            put(path, file_bytes(session, state.files.lookups[name]))
     return out.getvalue()
+
+
+def _own_names(paths: list[str]) -> list[str]:
+    """Safe names of some files in one archive, no two alike."""
+    taken, names = {"study.json"}, []
+    for path in paths:
+        safe = name = safe_name(path)
+        k = 2
+        while name in taken:
+            name, k = f"{k}-{safe}", k + 1
+        taken.add(name)
+        names.append(name)
+    return names
 
 
 def document(study: Study) -> bytes:
@@ -263,25 +284,21 @@ def document(study: Study) -> bytes:
 
 def take_in(session: Session, bench: Bench, name: str, content: bytes) -> str:
     """A study from a ZIP of its study file and the files it reads."""
-    try:
-        archive = zipfile.ZipFile(io.BytesIO(content))
-        items = {item.filename: item for item in archive.infolist() if not item.is_dir()}
-    except zipfile.BadZipFile:
-        raise fault(
-            "This is no ZIP of a study.", name, "Bring the ZIP that a study was saved as; a lone study file goes into its study."
-        ) from None
-    if sum(item.file_size for item in items.values()) > _LARGEST:
-        raise fault("The ZIP unpacks to more than 1 GiB.", name, "Run it at the command line.")
+    items: dict[str, bytes] = HELPERS.run("unpack", content, name, size=len(content))
     if "study.json" not in items:
         raise fault("The ZIP holds no study.json.", name, f"It holds: {some(list(items))}.")
-    study = parse_study(read_document(archive.read("study.json"), "study.json"))
+    study = parse_study(read_document(items["study.json"], "study.json"))
 
     def take(source: Source, where: str) -> str:
         if source.path not in items:
             raise fault(f"The ZIP holds no {source.path}.", where, f"It holds: {some(list(items))}.")
-        return bring_in(session, bench, source.path, archive.read(source.path), source).id
+        return bring_in(session, bench, safe_name(source.path), items[source.path], source).id
 
     files = Files(take(study.source, "source.path"), {k: take(s, f"lookups.{k}.path") for k, s in study.lookups.items()})
+    study = study.model_copy(update={
+        "source": study.source.model_copy(update={"path": safe_name(study.source.path)}),
+        "lookups": {k: s.model_copy(update={"path": safe_name(s.path)}) for k, s in study.lookups.items()},
+    })  # fmt: skip
     return create_study(session, study, files, f"Took in {name}").id
 
 

@@ -13,8 +13,9 @@ from even_ballot.core.study import parse_study
 from even_ballot.core.tests import Columns
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.methods import methods_note
-from even_ballot.formats.plans import plan_csv, plan_json, read_plan
+from even_ballot.formats.plans import plan_csv, plan_json
 from even_ballot.formats.words import in_words
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
 from even_ballot.services.views import TableView
@@ -59,7 +60,7 @@ def lay_plan(session: Session, study_id: str, edition: int, name: str, content: 
     """Reads a plan of tables: after those there are, or in their place. How many tables it has."""
     state = read_study(session, study_id)
     kept = () if replace else state.study.tables
-    requests = read_plan(content, name, [request.id for request in kept])
+    requests = HELPERS.run("plan", content, name, [request.id for request in kept], size=len(content))
     document = json.loads(dump_study(state.study))
     earlier = [] if replace else document.get("tables") or []
     document["tables"] = [*earlier, *(request.model_dump(mode="json", exclude_unset=True) for request in requests)]

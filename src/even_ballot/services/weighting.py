@@ -13,7 +13,7 @@ from even_ballot.core.weighting.price import LimitPrice, limit_prices
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.formats.designs import design_notices, design_sentence, method_sentence
 from even_ballot.formats.microdata import entries
-from even_ballot.formats.target_lines import target_lines
+from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench, hash_of
 from even_ballot.services.views import DesignView, HeavyCase, TargetLines, WeightingsView
 from even_ballot.store.studies import State
@@ -51,7 +51,7 @@ def pasted(session: Session, bench: Bench, state: State, by: tuple[str, ...], te
 
 def targets_file(name: str, content: bytes) -> TargetLines:
     """A file of targets as lines of text, as it came."""
-    return TargetLines(target_lines(content, name))
+    return TargetLines(HELPERS.run("targets", content, name, size=len(content)))
 
 
 def _weighted(session: Session, bench: Bench, state: State, at: int) -> tuple[str, Dataset, Raked]:

@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import Variable
+from even_ballot.core.codebook import CodeNumber, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, Column, Dataset, number_column
 from even_ballot.core.expressions import condition
 from even_ballot.core.faults import fault, some
@@ -16,7 +16,7 @@ class FillBlank(Step):
 
     do: Literal["fill_blank"]
     variables: tuple[str, ...]
-    code: int
+    code: CodeNumber
     where: str | None = None
 
     def sentence(self) -> str:

@@ -11,6 +11,8 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 from even_ballot.core.reading import with_missing_codes
 
+_CODES = 2**31 - 1
+
 
 class Derive(Step):
     """A formula's value in a new variable; coded where a scale is named."""
@@ -39,7 +41,7 @@ class Derive(Step):
                 raise fault(
                     f"There is no scale {self.scale!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
                 )
-            if kind != "number" or (column.values != np.floor(column.values)).any():
+            if kind != "number" or (column.values != np.floor(column.values)).any() or (np.abs(column.values) > _CODES).any():
                 raise fault("A scale wants whole numbers, its codes.", "value", "Leave the scale out, or round() the formula.")
             kind = "coded"
             column = with_missing_codes(Column(column.values.astype(np.int32), column.state), data.scales[self.scale].missing)

@@ -6,7 +6,7 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from even_ballot.core.codebook import Code, Scale, Variable
+from even_ballot.core.codebook import Code, CodeNumber, Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells, new_name
@@ -26,7 +26,7 @@ class Recode(Step):
 
     do: Literal["recode"]
     variables: tuple[str, ...]
-    codes: dict[int, int | None]
+    codes: dict[CodeNumber, CodeNumber | None]
     suffix: str | None = None
 
     def sentence(self) -> str:
@@ -113,7 +113,7 @@ def _marked(data: Dataset, *names: str) -> Dataset:
 class Group(Model):
     """A category and the codes it is made of."""
 
-    code: int
+    code: CodeNumber
     label: str
     from_: tuple[int, ...] = Field(alias="from")
 
@@ -126,7 +126,7 @@ class Collapse(Step):
     into: str
     label: str | None = None
     groups: tuple[Group, ...]
-    otherwise: int | None = None
+    otherwise: CodeNumber | None = None
 
     @model_validator(mode="after")
     def _disjoint(self) -> Self:
@@ -164,7 +164,7 @@ class Collapse(Step):
 class Range(Model):
     """A category of numbers: from (included) up to below (not included)."""
 
-    code: int
+    code: CodeNumber
     label: str
     from_: float | None = Field(default=None, alias="from")
     below: float | None = None

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import Scale, Variable
+from even_ballot.core.codebook import CodeNumber, Scale, Variable
 from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
@@ -23,7 +23,7 @@ def tidied(word: str, trim: bool = True, squeeze: bool = True, case: str | None 
     if squeeze:
         word = _SPACES.sub(" ", word)
     if trim:
-        word = re.sub(rf"^{_SPACES.pattern}|{_SPACES.pattern}$", "", word)
+        word = word.strip()
     match case:
         case "lower":
             return word.lower()
@@ -113,7 +113,7 @@ class CodeAnswers(Step):
     do: Literal["code"]
     variables: tuple[str, ...]
     scale: str | None = None
-    answers: dict[str, int] = {}
+    answers: dict[str, CodeNumber] = {}
     otherwise: Literal["flag", "blank"] | int = "flag"
 
     def sentence(self) -> str:
@@ -165,6 +165,16 @@ class CodeAnswers(Step):
         return with_missing_codes(Column(values, state, kept), (*scale.missing, *variable.missing)), changed
 
 
+def _bare(word: str) -> str:
+    """A number's digits and signs without the marks of a currency or unit around them."""
+    start, end = 0, len(word)
+    while start < end and not (word[start].isalnum() or word[start] in "_+,-."):
+        start += 1
+    while end > start and not (word[end - 1].isalnum() or word[end - 1] in "_."):
+        end -= 1
+    return word[start:end].strip()
+
+
 class ToNumber(Step):
     """ "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
 
@@ -178,7 +188,7 @@ class ToNumber(Step):
 
     def _number(self, word: str) -> float | None:
         word = tidied(word)
-        bare = re.sub(r"^[^\d\w+-.]+\s*|\s*[^\d\w.]+$", "", word)
+        bare = _bare(word)
         separated = bare if self.decimal == "." else bare.replace(self.decimal, ".")
         value = parse_number(separated)
         return number_in_words(word) if value is None and self.words else value

@@ -13,7 +13,7 @@ from even_ballot.core.weighting.margins import codes_of
 _VALUE = re.compile(r"[+-]?(\d{1,3}([ \u00a0\u202f'’,]\d{3})+(\.\d+)?|\d+([.,]\d+)?)\s*%?")
 _LIKE = 75
 _APART = " \t,;:|"
-_BETWEEN = re.compile(r"\s*(?:\t|;|\||,|×|/)\s*")
+_BETWEEN = re.compile(r"[\t;|,×/]")
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,65 @@
+"""What a file unpacks to, looked at before it is unpacked."""
+
+import io
+import re
+import zipfile
+
+from even_ballot.core.faults import fault
+
+MOST_CELLS = 1_000_000_000
+UNPACKED = 2 << 30
+_PLAIN, _RATIO = 100_000_000, 1000
+_PIECE = 1 << 20
+_REFERENCE = re.compile(rb'r="([A-Z]{1,3})(\d{1,7})"')
+
+
+def check_cells(rows: int, columns: int, size: int, path: str) -> None:
+    """Refuses a table of more cells than are read, or than its bytes can honestly hold."""
+    cells = rows * columns
+    if cells > MOST_CELLS or (cells > _PLAIN and cells > _RATIO * size):
+        raise fault(
+            f"This says that it holds {rows:,} rows × {columns:,} columns = {cells:,} cells, in {size:,} bytes.",
+            path,
+            f"At most {MOST_CELLS:,} are read. Save only the rows and columns that are filled.",
+        )
+
+
+def _column(letters: bytes) -> int:
+    at = 0
+    for letter in letters:
+        at = at * 26 + letter - 64
+    return at
+
+
+def check_archive(content: bytes, path: str) -> None:
+    """Refuses a spreadsheet that is damaged, encrypted, or unpacks to more than is read; looks at how far its sheets reach."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            items = archive.infolist()
+            if any(item.flag_bits & 1 for item in items):
+                raise fault("The spreadsheet is encrypted.", path, "Save it without a password.")
+            unpacked = sum(item.file_size for item in items)
+            if unpacked > UNPACKED or (unpacked > _PLAIN and unpacked > _RATIO * max(len(content), 1)):
+                raise fault(f"The spreadsheet unpacks to {unpacked / 2**30:.1f} GiB; at most 2 are read.", path, "Save it as CSV.")
+            for item in items:
+                if item.filename.endswith(".xml") and "sheet" in item.filename.lower() and "worksheets" in item.filename:
+                    _check_sheet(archive, item, len(content), path)
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError):
+        raise fault("The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV.") from None
+
+
+def _check_sheet(archive: zipfile.ZipFile, item: zipfile.ZipInfo, size: int, path: str) -> None:
+    """How far the cells of a sheet reach, by their own references."""
+    rows, columns = 0, 0
+    seen: set[bytes] = set()
+    rest = b""
+    with archive.open(item) as sheet:
+        while piece := sheet.read(_PIECE):
+            text = rest + piece
+            for letters, number in _REFERENCE.findall(text):
+                rows = max(rows, int(number))
+                if letters not in seen:
+                    seen.add(letters)
+                    columns = max(columns, _column(letters))
+            rest = text[-40:]
+    check_cells(rows, columns, max(size, item.compress_size * 20), path)

@@ -1,0 +1,22 @@
+"""How much memory and time the reading of a file may take."""
+
+import os
+
+GIB = 1 << 30
+_PACE = 10_000_000
+"""Bytes a second that a file must pass at least, where it takes longer than the least time."""
+
+
+def machine_memory() -> int:
+    """The machine's memory in bytes."""
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+
+
+def memory_for(size: int) -> int:
+    """Bytes that reading so many may take: 2 GiB or four times the file, whichever is more, never over half the machine's."""
+    return min(max(2 * GIB, 4 * size), machine_memory() // 2)
+
+
+def seconds_for(size: int) -> float:
+    """Seconds that reading so many bytes may take."""
+    return max(60.0, size / _PACE)
