@@ -30,8 +30,8 @@ def parts_of(value: Any, depth: int = 0) -> Iterator[tuple[int, int]]:
     elif depth > _DEEP:
         return
     elif isinstance(value, tuple | list):
-        if value and isinstance(value[0], str):
-            yield id(value), sum(len(text) + 60 for text in value)
+        if value and all(isinstance(text, str) for text in value[:50]):
+            yield id(value), sum(len(text) + 60 if isinstance(text, str) else 60 for text in value)
         elif len(value) > _SMALL and not isinstance(value[0], np.ndarray):
             # Many small things alike, figures of a table for one.
             yield id(value), len(value) * 400
