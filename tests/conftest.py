@@ -5,9 +5,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from calls import Api
+from fastapi.testclient import TestClient
 from hypothesis import settings
 from sqlalchemy import Engine, create_engine, text
 
+from even_ballot.api.app import make_app
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.server import MariaServer
 
@@ -43,6 +46,12 @@ def engine(mariadb: MariaServer) -> Iterator[Engine]:
     migrate(made)
     yield made
     made.dispose()
+
+
+@pytest.fixture
+def api(engine: Engine) -> Iterator[Api]:
+    with TestClient(make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False) as client:
+        yield Api(client)
 
 
 def wipe(server: MariaServer) -> None:

@@ -196,6 +196,8 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
         # Further down it is the records that do not read; they are reported by line when they are taken apart.
         if len(rows) < (source.header_rows or 1):
             raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
+    if not rows:
+        raise fault("The file holds no answers: every cell is blank.", source.path, "Bring a file with headings and records.")
     n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
     return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
 

@@ -50,6 +50,11 @@ def _past(what: str) -> StudyError:
     return _PastLimit(Fault(what, "", _SMALLER))
 
 
+def _placed(error: StudyError, where: str) -> StudyError:
+    """Faults that do not say where they are, at a place."""
+    return StudyError([Fault(f.what, f.where or where, f.mend) for f in error.faults])
+
+
 def _followed(connection: Connection, pid: int, memory: int, seconds: float, progress: Progress) -> Any:
     """What a process makes of its task. Raises StudyError for faults and limits; _Ended where the process is gone."""
     until, before = time.monotonic() + seconds, _resident(pid)
@@ -115,8 +120,8 @@ class Helpers:
                 self._started += 1
                 self._free.put(_Helper())
 
-    def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet) -> Any:
-        """What a task makes; size: bytes that it works on. Raises StudyError where it is at fault, or takes too much."""
+    def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
+        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises StudyError where it is at fault, or takes too much."""
         self.warm()
         one = self._free.get()
         if not one.alive:
@@ -134,11 +139,11 @@ class Helpers:
             code = one.process.wait()
             _log.error("helper ended", task=name, code=code)
             if code in (-signal.SIGABRT, -signal.SIGKILL):
-                raise _too_much(memory) from None
-            raise fault("This cannot be read: taking it apart ended in a crash.", "", "Check that it arrived whole.") from None
+                raise _placed(_too_much(memory), where) from None
+            raise fault("This cannot be read: taking it apart ended in a crash.", where, "Check that it arrived whole.") from None
         except StudyError as error:
             kept = not isinstance(error, _PastLimit)
-            raise
+            raise _placed(error, where) from None
         finally:
             if kept and one.used < self._tasks:
                 self._free.put(one)
@@ -158,7 +163,7 @@ class Helpers:
 HELPERS = Helpers()
 
 
-def forked(name: str, *args: Any, size: int = 0) -> Any:
+def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:
     """The same in a copy of this process, for a command that does one thing: nothing has to be loaded again."""
     ours, theirs = Pipe()
     memory = memory_for(size)
@@ -171,7 +176,9 @@ def forked(name: str, *args: Any, size: int = 0) -> Any:
     try:
         return _followed(ours, pid, memory, seconds_for(size), quiet)
     except _Ended:
-        raise _too_much(memory) from None
+        raise _placed(_too_much(memory), where) from None
+    except StudyError as error:
+        raise _placed(error, where) from None
     finally:
         os.kill(pid, signal.SIGKILL)
         os.waitpid(pid, 0)

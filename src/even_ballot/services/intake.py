@@ -69,7 +69,7 @@ def as_kind(session: Session, bench: Bench, file_id: str, name: str, kind: Kind)
 def keep(session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet) -> SourceFile:
     """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and nothing is kept."""
     source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
-    table, reading = HELPERS.run("read", content, source, size=len(content), progress=part(progress, 0, 0.6))
+    table, reading = HELPERS.run("read", content, source, size=len(content), progress=part(progress, 0, 0.6), where=name)
     return keep_file(session, source.path[-255:], content, reading, table, part(progress, 0.6, 1))
 
 

@@ -68,7 +68,7 @@ def load_table(folder: Path, source: Source, where: str, outside: bool = False) 
     """The table a study file points at, relative to it, and how it was read. outside: it may stand elsewhere than in the study's
     folder. It is read in a process of its own, within limits."""
     content = _opened(folder / source.path, f"{where}.path", None if outside else folder, 8 << 30)
-    table: tuple[RawTable, Source] = forked("read", content, source, size=len(content))
+    table: tuple[RawTable, Source] = forked("read", content, source, size=len(content), where=source.path)
     return table
 
 
