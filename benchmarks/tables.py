@@ -19,6 +19,7 @@ from even_ballot.core.passes import Passes
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.sampling import sampled
+from even_ballot.core.suppression.request import Suppression
 from even_ballot.core.suppression.tables import pattern_of, without_hidden
 from even_ballot.core.tabulate import counted_table, tabulate
 from even_ballot.demo import FILES
@@ -89,7 +90,7 @@ def demo(repeat: int) -> None:
     row("  sharing their passes / each alone", shared / alone, "about 1 on so few cases")
     passes = Passes(data, units, weight)
     began = time.perf_counter()
-    pattern = pattern_of(passes, requests, 5)
+    pattern = pattern_of(passes, requests, Suppression(below=5))
     hidden = sum(len(without_hidden(passes, t, r, pattern).hidden or ()) for t, r in zip(tables, requests, strict=True))
     seconds = time.perf_counter() - began
     groups = len(pattern.hidden.small), len(pattern.hidden.protecting)

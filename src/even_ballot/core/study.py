@@ -21,7 +21,14 @@ from even_ballot.core.results import TableResult, plain
 from even_ballot.core.sampling import sampled
 from even_ballot.core.screening import Finding, Screening, sweep
 from even_ballot.core.suppression.request import Suppression
-from even_ballot.core.suppression.tables import pattern_of, without_hidden
+from even_ballot.core.suppression.tables import (
+    DisclosureControl,
+    control_of,
+    links_of,
+    pattern_of,
+    report_without,
+    without_hidden,
+)
 from even_ballot.core.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
@@ -146,6 +153,7 @@ class Results:
     weight: str | None
     tables: tuple[TableResult, ...]
     data: Dataset
+    control: DisclosureControl | None = None
 
     def document(self) -> dict[str, Any]:
         """results.json."""
@@ -166,6 +174,7 @@ class Results:
             "weightings": plain(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
             "tables": plain(self.tables),
+            **({"disclosure_control": plain(self.control)} if self.control is not None else {}),
         }
 
 
@@ -201,6 +210,11 @@ def weight_name(study: Study) -> str | None:
     return study.weightings[-1].save_as if study.weightings else None
 
 
+def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
+    """The variables of every margin that a report is made on, its groups included."""
+    return tuple(dict.fromkeys(tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins))
+
+
 def designed(study: Study, weighted: Weighted) -> tuple[Units, Floats]:
     """The design and the weight of every case."""
     if weighted.data.n == 0:
@@ -220,10 +234,13 @@ def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results
     units, weight = designed(study, weighted)
     passes = Passes(weighted.data, units, weight, study.where)
     tables = [counted_table(passes, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
+    reports, control = weighted.reports, None
     if study.suppression.below is not None:
-        pattern = pattern_of(passes, study.tables, study.suppression.below)
+        pattern = pattern_of(passes, study.tables, study.suppression, links_of(study.ledger), margins_of(study))
         whole = zip(tables, study.tables, strict=True)
         tables = [without_hidden(passes, table, request, pattern, f"tables[{i}]") for i, (table, request) in enumerate(whole)]
+        reports = tuple(report_without(report, pattern, study.suppression.below) for report in reports)
+        control = control_of(study.suppression, pattern)
     return Results(
-        len(raw.rows), data.n, tuple(effects), findings, weighted.reports, units, weight_name(study), tuple(tables), weighted.data
+        len(raw.rows), data.n, tuple(effects), findings, reports, units, weight_name(study), tuple(tables), weighted.data, control
     )

@@ -1,6 +1,6 @@
 """The report on the weightings as a page to release: one file, without anything from elsewhere."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from html import escape
 
 from even_ballot import __version__
@@ -28,8 +28,12 @@ def _table(heads: Iterable[str], rows: Iterable[Iterable[str]]) -> str:
 
 
 def _line(row: MarginRow) -> tuple[str, ...]:
-    shares = (f"{100 * x:.1f}" for x in (row.before, row.target, row.after))
-    return row.label, *shares, f"{row.mean_weight:.3f}", f"{row.n:,}"
+    shares = (_shown(x, lambda share: f"{100 * share:.1f}") for x in (row.before, row.target, row.after))
+    return row.label, *shares, _shown(row.mean_weight, "{:.3f}".format), _shown(row.n, "{:,}".format)
+
+
+def _shown(value: float | None, write: Callable[[float], str]) -> str:
+    return "×" if value is None else write(value)
 
 
 def _margin(margin: MarginReport) -> str:
@@ -70,7 +74,11 @@ def _weighting(weighting: Weighting, report: WeightingReport) -> str:
     cells = ""
     if report.nonresponse:
         rows = (
-            (cell.label + (" (small)" if cell.small else ""), f"{cell.responded:,}", f"{cell.silent:,}", f"{cell.factor:.3f}")
+            (
+                cell.label + (" (small)" if cell.small else ""),
+                *(_shown(n, "{:,}".format) for n in (cell.responded, cell.silent)),
+                _shown(cell.factor, "{:.3f}".format),
+            )
             for cell in report.nonresponse
         )
         cells = "<h3>Adjustment for non-response</h3>" + _table(("Cell", "Answered", "Did not", "Factor"), rows)

@@ -121,7 +121,8 @@ class Helpers:
                 self._free.put(_Helper())
 
     def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
-        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises StudyError where it is at fault, or takes too much."""
+        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises StudyError where it is at fault,
+        or takes too much."""
         self.warm()
         one = self._free.get()
         if not one.alive:

@@ -7,7 +7,7 @@ undo, switching off and reordering find earlier states again.
 import hashlib
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
@@ -22,8 +22,8 @@ from even_ballot.core.progress import Progress
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding, sweep
-from even_ballot.core.study import Results, Weighted, designed, start, weigh, weight_name
-from even_ballot.core.suppression.tables import Pattern, pattern_of, without_hidden
+from even_ballot.core.study import Results, Weighted, designed, margins_of, start, weigh, weight_name
+from even_ballot.core.suppression.tables import Pattern, control_of, links_of, pattern_of, report_without, without_hidden
 from even_ballot.core.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
@@ -235,12 +235,14 @@ class Bench:
         """What is hidden when all tables are released together."""
         before, passes = self.passes(session, state)
         asked = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
-        requests, below = state.study.tables, state.study.suppression.below or 0
-        key = hash_of("pattern", before, str(below), *(request.model_dump_json(include=asked) for request in requests))
+        requests, control = state.study.tables, state.study.suppression
+        key = hash_of(
+            "pattern", before, control.model_dump_json(), *(request.model_dump_json(include=asked) for request in requests)
+        )
 
         def choose() -> Pattern:
             with self._telling(state) as tell:
-                return pattern_of(passes, requests, below, tell)
+                return pattern_of(passes, requests, control, links_of(state.study.ledger), margins_of(state.study), tell)
 
         return key, self.once(key, choose)
 
@@ -257,7 +259,13 @@ class Bench:
             for at, request in enumerate(state.study.tables):
                 tell(f"Counting {request.title or request.id}", at / len(state.study.tables))
                 tables.append(self.table(session, state, at))
-        return self._found(session, state, self.findings(session, state), weighted.reports, tuple(tables))
+        found = self._found(session, state, self.findings(session, state), weighted.reports, tuple(tables))
+        below = state.study.suppression.below
+        if below is None:
+            return found
+        _, pattern = self.pattern(session, state)
+        reports = tuple(report_without(report, pattern, below) for report in found.weightings)
+        return replace(found, weightings=reports, control=control_of(state.study.suppression, pattern))
 
     def _found(
         self, session: Session, state: State, findings: tuple[Finding, ...], reports: tuple[WeightingReport, ...],

@@ -85,6 +85,9 @@ class LookUp(Step):
     def makes(self) -> tuple[str, ...]:
         return self.take
 
+    def sources(self) -> dict[str, tuple[str, ...]]:
+        return dict.fromkeys(self.take, tuple(name for name, _ in self.keys))
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         if self.from_ not in tables:
             raise fault(f"There is no lookup file {self.from_!r}.", "from", f"Lookups there are: {some(list(tables)) or 'none'}.")

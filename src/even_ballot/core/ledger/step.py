@@ -57,6 +57,10 @@ class Step(Model):
         """Names of the variables this step makes."""
         return ()
 
+    def sources(self) -> dict[str, tuple[str, ...]]:
+        """Every variable whose values come from others, and which they are."""
+        return self.made_of()
+
     def made_of(self) -> dict[str, tuple[str, ...]]:
         """What each variable it makes is made of, as far as old × new is worth seeing."""
         return {}

@@ -1,118 +1,249 @@
 """Which events are hidden: small ones, and as many others as it takes that no small one can be worked out.
 
-For every small event a second set of counts is looked for that agrees with everything left in sight and gives it another value, at
-the least cost in further events hidden (a linear program, as in Fischetti and Salazar, 2000, without the integers). What differs
-between the two is hidden, so that whoever knows the rest cannot tell the two apart; by construction nothing hidden is determined.
+For every small event other counts of atoms are looked for that agree with all that is left in sight and give it another value: one
+with nobody in it, one with `below`. They are found by moving cases from profile to profile of one component, those that are alike
+on all components it is ever released together with staying as many: then every other release stays as it is, whatever it is of.
+What the move changes is hidden, at the least cost (a linear program, as in Fischetti and Salazar, 2000, without the integers), so
+that whoever knows the rest cannot tell the two apart.
 """
 
-from collections import defaultdict
-from collections.abc import Iterable
+import time
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from scipy.sparse import coo_array, hstack
+from scipy.sparse import coo_array, csr_array, hstack, vstack
 
-from even_ballot.core.dataset import Floats
+from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.program import least
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.suppression.events import Events
+from even_ballot.core.suppression.atoms import Atoms, Links
+from even_ballot.core.suppression.events import ANSWERED, Events
 
-_TRACE = 1e-7
+_TRACE, _AT_ONCE = 1e-6, 1_500_000
+_PLACES, _PROFILES = 120, 60
+Terms = tuple[tuple[int, float], ...]
+"""A sum of events, each times a number."""
 
 
 @dataclass(frozen=True)
 class Hidden:
-    """Events that are hidden: for having few cases, or to protect those."""
+    """Events that are hidden: for having few cases, or to protect those. numbers: those whose figures of numbers are hidden with
+    them. unjudged: groups that no other counts were found for; seconds: how long it took."""
 
     small: frozenset[int]
     protecting: frozenset[int]
+    numbers: frozenset[int] = frozenset()
+    unjudged: int = 0
+    seconds: float = 0.0
 
     def __contains__(self, event: int) -> bool:
         return event in self.small or event in self.protecting
 
 
+@dataclass(frozen=True)
+class _Part:
+    """What may be moved: profiles of a component, (A,), in places, which are profiles of the others, (K, C)."""
+
+    profiles: Ints
+    places: Ints
+    cases: Floats
+
+
 class _Search:
     """What is hidden so far, and how far each event's value is left open."""
 
-    def __init__(self, events: Events, below: int) -> None:
-        self.events, self.below = events, below
+    def __init__(self, events: Events, atoms: Atoms, below: int, wide: int | None) -> None:
+        self.events, self.atoms, self.below = events, atoms, below
+        self.wide = below if wide is None else wide
         self.value = np.array(events.value, np.float64)
         self.low, self.high = self.value.copy(), self.value.copy()
         self.small = {i for i in events.published if 1 <= events.value[i] < below}
         self.hidden = set(self.small)
-        self.blocks_of: dict[int, set[int]] = defaultdict(set)
-        self.events_of: dict[int, set[int]] = defaultdict(set)
-        self.relations_of: dict[int, list[int]] = defaultdict(list)
-        for k, (members, _, block) in enumerate(events.relations):
-            for i in members:
-                self.blocks_of[i].add(block)
-                self.events_of[block].add(i)
-                self.relations_of[i].append(k)
+        self.numbers: set[int] = set()
         self.fixed = {i for i in events.fixed if i not in self.small}
+        self.keys = {at: key for key, at in events.ids.items()}
+        self.vectors = {i: atoms.vectors(self.keys[i]) for i in sorted(events.published)}
+        self.moved: dict[str, list[int]] = {}
+        self.beside: dict[str, set[str]] = {}
+        weight = atoms.of_weight
+        for i, of in self.vectors.items():
+            roots = set(of)
+            if weight is not None and i in events.weighted:
+                roots.add(weight[0])
+            for root in roots:
+                self.moved.setdefault(root, []).append(i)
+                self.beside.setdefault(root, set()).update(roots - {root})
 
-    def protect(self, event: int) -> None:
-        """Leaves an event's value open by at least `below` upwards, and by one downwards."""
-        if self.high[event] < self.value[event] + self.below:
-            self._shift(event, self.below)
-        if self.low[event] > self.value[event] - 1:
-            self._shift(event, -1)
+    def protect(self, terms: Terms) -> bool:
+        """Leaves a sum of events open, from 0 or below to `below` or more; whether other counts were found."""
+        value = sum(c * self.value[i] for i, c in terms)
+        up = max(self.wide - value, 1)
+        single = terms[0][0] if len(terms) == 1 else None
+        found = True
+        if single is None or self.high[single] < value + up - _TRACE:
+            found = self._shift(terms, up)
+        if single is None or self.low[single] > _TRACE:
+            found = self._shift(terms, -value) and found
+        return found
 
-    def _shift(self, event: int, by: int) -> None:
-        for members in self._surroundings(event):
-            moved = self._other(event, by, members)
-            if moved is not None:
-                at, d = moved
-                apart = np.abs(d) > _TRACE
-                self.hidden |= {int(i) for i in at[apart] if int(i) in self.events.published}
-                np.maximum.at(self.high, at, self.value[at] + d)
-                np.minimum.at(self.low, at, self.value[at] + d)
-                return
+    def _shift(self, terms: Terms, by: float) -> bool:
+        roots = {root for i, _ in terms for root in self.vectors[i]}
+        for root in sorted(roots, key=lambda r: (len(self.moved[r]) * self.atoms.components[r].size, r)):
+            for size in (1, 4):
+                if self._move(root, terms, by, size):
+                    return True
+        return False
 
-    def _surroundings(self, event: int) -> Iterable[list[int]]:
-        """Sets of events that may differ, the near ones first: of its blocks alone, then block by block further out."""
-        blocks = set(self.blocks_of[event])
-        own = {i for block in blocks for i in self.events_of[block]}
-        yield sorted(i for i in own if self.blocks_of[i] <= blocks or i == event)
-        while True:
-            wider = {block for i in own for block in self.blocks_of[i]}
-            own = {i for block in wider for i in self.events_of[block]}
-            yield sorted(own)
-            if wider == blocks:
-                return
-            blocks = wider
+    def _part(self, root: str, others: Sequence[str], terms: Terms, size: int) -> _Part:
+        """Profiles and places worth moving between: those that the sum is of, then the most frequent."""
+        components = self.atoms.components
+        own = components[root]
+        if others:
+            stacked = np.stack([components[r].profile for r in others], 1)
+            places, index = np.unique(stacked, axis=0, return_inverse=True)
+            index = index.ravel()
+        else:
+            places, index = np.zeros((1, 0), np.int64), np.zeros(self.atoms.n, np.int64)
+        live = self.atoms.weight > 0
+        touched, near = np.zeros(own.size, bool), np.zeros(len(places), bool)
+        for i, _ in terms:
+            of = self.vectors[i]
+            touched |= of.get(root, np.ones(own.size)) > 0
+            inside = np.ones(len(places), bool)
+            for c, r in enumerate(others):
+                if r in of:
+                    inside &= of[r][places[:, c]] > 0
+            near |= inside
+        count = np.bincount(index[live], minlength=len(places))
+        frequent = np.bincount(own.profile[live], minlength=own.size)
+        wanted = touched[own.profile] & near[index] & live
+        holds = np.bincount(index[wanted], minlength=len(places))
+        order = np.lexsort((-count, -holds))
+        kept = np.concatenate([order[near[order]][: _PLACES * size], order[~near[order]][: _PLACES * size]])
+        profiles = np.lexsort((-frequent,))
+        profiles = np.concatenate(
+            [profiles[touched[profiles]][: _PROFILES * size], profiles[~touched[profiles]][: _PROFILES * size]]
+        )
+        most = max(_AT_ONCE // max(len(self.moved[root]) * len(profiles), 1), 20)
+        kept = kept[np.argsort(-(holds[kept] * 1e6 + count[kept]), kind="stable")][:most]
+        place_of = np.full(len(places), -1)
+        place_of[kept] = np.arange(len(kept))
+        profile_of = np.full(own.size, -1)
+        profile_of[profiles] = np.arange(len(profiles))
+        a, k = profile_of[own.profile[live]], place_of[index[live]]
+        there = (a >= 0) & (k >= 0)
+        cases = np.bincount(a[there] * len(kept) + k[there], minlength=len(profiles) * len(kept)).astype(np.float64)
+        return _Part(profiles, places[kept], cases)
 
-    def _other(self, event: int, by: int, members: list[int]) -> tuple[np.ndarray, Floats] | None:
-        """The cheapest way to shift an event by some cases when only these may differ; None where there is none."""
-        at = np.array([i for i in members if i not in self.fixed])
-        place = {int(i): k for k, i in enumerate(at)}
-        relations = sorted({r for i in at for r in self.relations_of[int(i)]})
-        rows, columns, values = [], [], []
-        for row, r in enumerate(relations):
-            of, coefficients, _ = self.events.relations[r]
-            for i, c in zip(of, coefficients, strict=True):
-                if i in place:
-                    rows.append(row)
-                    columns.append(place[i])
-                    values.append(c)
-        m = len(at)
-        a = coo_array((values, (rows, columns)), shape=(len(relations), m)).tocsc()
-        open_ = [int(i) in self.hidden or int(i) not in self.events.published for i in at]
-        cost = np.where(open_, 1e-4, 1 + 0.1 * np.log1p(self.value[at]))
-        bounds = np.zeros((2 * m, 2))
+    def _rows(self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool) -> csr_array:
+        """Events as sums over profile × place, (events, A · K)."""
+        weight = self.atoms.of_weight
+        own = np.ones((len(events), len(part.profiles)))
+        there = np.ones((len(events), len(part.places)))
+        for k, i in enumerate(events):
+            for r, vector in self.vectors[i].items():
+                if r == root:
+                    own[k] *= vector[part.profiles]
+                else:
+                    there[k] *= vector[part.places[:, others.index(r)]]
+        if weighted and weight is not None:
+            r, w = weight
+            if r == root:
+                own *= w[part.profiles]
+            else:
+                there *= w[part.places[:, others.index(r)]]
+        return csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
+
+    def _move(self, root: str, terms: Terms, by: float, size: int) -> bool:
+        """The cheapest move that shifts the sum; whether there is one. What it changes is hidden."""
+        others = sorted(self.beside[root])
+        part = self._part(root, others, terms, size)
+        events = self.moved[root]
+        counts = self._rows(root, others, part, events, False)
+        told = [i for i in events if i in self.events.weighted] if self.atoms.of_weight is not None else []
+        rows = vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
+        of = np.array([*events, *told])
+        m, slots = rows.shape[1], len(of)
+        places = [self._rows(root, others, part, [i], False) * c for i, c in terms]
+        aim: Any = places[0] if len(places) == 1 else places[0] + places[1]
+        hidden = np.array([i in self.hidden for i in of])
+        cost = np.where(hidden, 1e-4, 1 + 0.1 * np.log1p(self.value[of]))
+        fixed = np.array([i in self.fixed for i in of])
+        k = len(part.places)
+        same = coo_array((np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m))
+        slack = coo_array((np.ones(slots), (np.arange(slots), np.arange(slots))), shape=(slots, slots))
+        nothing = coo_array((k + 1, slots))
+        top: Any = vstack([same, aim])
+        a = vstack([hstack([rows, -rows, -slack, slack]), hstack([top, -top, nothing, nothing])]).tocsc()
+        b = np.zeros(slots + k + 1)
+        b[-1] = by
+        bounds = np.zeros((2 * m + 2 * slots, 2))
         bounds[:m, 1] = np.inf
-        bounds[m:, 1] = self.value[at]
-        k = place[event]
-        bounds[k], bounds[m + k] = ((by, by), (0, 0)) if by > 0 else ((0, 0), (-by, -by))
-        found = least(np.concatenate([cost, cost]), bounds, (hstack([a, -a]), np.zeros(len(relations))))
-        return None if found is None else (at, found[:m] - found[m:])
+        bounds[m : 2 * m, 1] = part.cases
+        bounds[2 * m :, 1] = np.tile(np.where(fixed, 0.0, np.inf), 2)
+        found = least(np.concatenate([np.full(2 * m, 1e-6), cost, cost]), bounds, (a, b))
+        if found is None:
+            return False
+        d = found[:m] - found[m : 2 * m]
+        d[np.abs(d) < 1e-9] = 0
+        changed = rows @ d
+        apart = np.abs(changed) > _TRACE
+        self.hidden |= {int(i) for i in of[apart]}
+        self._open_numbers(root, others, part, d, events)
+        at = np.array(events)
+        np.maximum.at(self.high, at, self.value[at] + changed[: len(events)])
+        np.minimum.at(self.low, at, self.value[at] + changed[: len(events)])
+        return True
+
+    def _open_numbers(self, root: str, others: Sequence[str], part: _Part, d: Floats, events: Sequence[int]) -> None:
+        """Figures of numbers in columns that the move changes, even where as many stay in them."""
+        bases = [i for i in events if any(state == ANSWERED for _, state in self.keys[i][1])]
+        if bases:
+            touched = abs(self._rows(root, others, part, bases, False)) @ np.abs(d) > _TRACE
+            self.numbers |= {i for i, moved in zip(bases, touched, strict=True) if moved}
 
 
-def hide(events: Events, below: int, tell: Progress = quiet) -> Hidden:
-    """Small events and those that protect them. below: how many cases are enough to be shown."""
-    search = _Search(events, below)
-    implied = {i for i in events.implied if 1 <= events.value[i] < below}
-    sensitive = sorted(search.small | implied, key=lambda i: (-events.value[i], i))
-    for k, event in enumerate(sensitive):
+def _sensitive(search: _Search) -> Iterator[Terms]:
+    """Small events, the larger first, and differences of two that are small."""
+    value = search.events.value
+    for i in sorted(search.small, key=lambda i: (-value[i], i)):
+        yield ((i, 1.0),)
+    for whole, part in search.events.apart:
+        if 1 <= value[whole] - value[part] < search.below and {whole, part} <= search.events.published:
+            yield ((whole, 1.0), (part, -1.0))
+
+
+def hide(
+    events: Events, weight: Floats, below: int, wide: int | None = None, links: Links | None = None,
+    margins: Sequence[tuple[str, ...]] = (), tell: Progress = quiet,
+) -> Hidden:  # fmt: skip
+    """Small events and those that protect them. weight: (n,); below: how many cases are enough to be shown; wide: how far apart the
+    counts must lie that agree with what is released; links, margins: `Atoms`."""
+    began = time.perf_counter()
+    search = _Search(events, Atoms(events, weight, links or {}, margins), below, wide)
+    sensitive = list(_sensitive(search))
+    unjudged = 0
+    for k, terms in enumerate(sensitive):
         tell("Hiding small cells", k / len(sensitive))
-        search.protect(event)
-    return Hidden(frozenset(search.small), frozenset(search.hidden - search.small))
+        if len(terms) == 2 and not _in_sight(search, terms):
+            continue
+        if not search.protect(terms):
+            unjudged += 1
+            _hide_around(search, terms)
+    protecting = frozenset(search.hidden - search.small)
+    return Hidden(frozenset(search.small), protecting, frozenset(search.numbers), unjudged, time.perf_counter() - began)
+
+
+def _in_sight(search: _Search, terms: Terms) -> bool:
+    """Whether a difference can be taken at all: both of its events are shown."""
+    return all(i not in search.hidden for i, _ in terms)
+
+
+def _hide_around(search: _Search, terms: Terms) -> None:
+    """Where no other counts were found, everything that is released of the same components is hidden."""
+    for i, _ in terms:
+        for root in search.vectors[i]:
+            search.hidden |= {j for j in search.moved[root] if j not in search.fixed}
+            search.numbers |= set(search.moved[root])

@@ -5,13 +5,17 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from even_ballot.core.blocks import ALL
+from even_ballot.core.ledger.step import Step as Step_
 from even_ballot.core.nets import banner_nets, net_rows
 from even_ballot.core.passes import Passes
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.request import TableRequest
 from even_ballot.core.results import BannerKey, Cell, HiddenFigure, Step, StubKey, TableResult, Test
+from even_ballot.core.suppression.atoms import Links, weights_are_judged
+from even_ballot.core.suppression.dominance import dominated_numbers
 from even_ballot.core.suppression.events import (
     ANSWERED,
+    EVERYBODY,
     RESPONSES,
     Events,
     State,
@@ -21,23 +25,87 @@ from even_ballot.core.suppression.events import (
     net_state,
 )  # fmt: skip
 from even_ballot.core.suppression.hiding import Hidden, hide
+from even_ballot.core.suppression.request import Suppression
 from even_ballot.core.tests import Columns, Trend
+from even_ballot.core.weighting.nonresponse import AdjustedCell
+from even_ballot.core.weighting.report import MarginRow, WeightingReport
 
 _COUNTS = ("n", "count")
 
 
 @dataclass(frozen=True)
 class Pattern:
-    """What the tables of a study publish, and what of it is hidden."""
+    """What the tables and reports of a study release, and what of it is hidden. dominated: numbers of which a few cases make up too
+    much; weights_judged: whether weighted figures were taken into account as equations on counts."""
 
     events: Events
     hidden: Hidden
+    dominated: frozenset[str] = frozenset()
+    weights_judged: bool = True
 
 
-def pattern_of(passes: Passes, requests: Sequence[TableRequest], below: int, tell: Progress = quiet) -> Pattern:
-    """What is to be hidden when all these tables are released together."""
-    events = events_of(passes, requests)
-    return Pattern(events, hide(events, below, tell))
+def pattern_of(
+    passes: Passes, requests: Sequence[TableRequest], asked: Suppression, links: Links | None = None,
+    margins: Sequence[tuple[str, ...]] = (), tell: Progress = quiet,
+) -> Pattern:  # fmt: skip
+    """What is to be hidden when all these tables, and the report on these margins, are released together. links: what each variable
+    of the ledger is made of."""
+    assert asked.below is not None
+    events = events_of(passes, requests, margins)
+    hidden = hide(events, passes.weight, asked.below, asked.range, links, margins, tell)
+    dominated = frozenset() if asked.dominance is None else dominated_numbers(passes, events, asked.dominance)
+    return Pattern(events, hidden, dominated, weights_are_judged(passes.weight))
+
+
+@dataclass(frozen=True)
+class DisclosureControl:
+    """What was hidden, in groups: small ones, those that protect them, and those that could not be judged, around which everything
+    is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures are hidden."""
+
+    below: int
+    small: int
+    protecting: int
+    unjudged: int
+    weights_judged: bool
+    dominated: tuple[str, ...] = ()
+
+
+def control_of(asked: Suppression, pattern: Pattern) -> DisclosureControl:
+    """What there is to say of what was hidden."""
+    hidden = pattern.hidden
+    return DisclosureControl(
+        asked.below or 0, len(hidden.small), len(hidden.protecting), hidden.unjudged, pattern.weights_judged,
+        tuple(sorted(pattern.dominated)),
+    )  # fmt: skip
+
+
+def links_of(steps: Sequence[Step_]) -> dict[str, tuple[str, ...]]:
+    """What each variable that a ledger makes is made of."""
+    found: dict[str, tuple[str, ...]] = {}
+    for step in steps:
+        if not step.off:
+            for name, sources in step.sources().items():
+                found[name] = (*found.get(name, ()), *sources)
+    return found
+
+
+def report_without(report: WeightingReport, pattern: Pattern, below: int) -> WeightingReport:
+    """A report on a weighting as it may be released: without the sizes of groups that are hidden."""
+
+    def row(of: MarginRow) -> MarginRow:
+        states = [(name, code) for name, code in of.at.items() if code is not None]
+        event = pattern.events.ids.get(key_of(EVERYBODY, states)) if len(states) == len(of.at) else None
+        if event is None or event not in pattern.hidden:
+            return of
+        return replace(of, before=None, after=None, mean_weight=None, n=None)
+
+    def cell(of: AdjustedCell) -> AdjustedCell:
+        few = any(0 < n < below for n in (of.responded or 0, of.silent or 0))
+        return replace(of, responded=None, silent=None, factor=None) if few else of
+
+    margins = tuple(replace(margin, rows=tuple(map(row, margin.rows))) for margin in report.margins)
+    cells = None if report.nonresponse is None else tuple(map(cell, report.nonresponse))
+    return replace(report, margins=margins, nonresponse=cells)
 
 
 class _Table:
@@ -77,7 +145,14 @@ class _Table:
         return self.pattern.events.ids.get(key_of(self.filter_id, [(variable, row), *path]))
 
     def reason(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> str | None:
-        """Why a figure is hidden: small, or protects others; None where it is not."""
+        """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or dominance; None where it
+        is not."""
+        kind = next((h.kind for h in self.result.stubs if h.variable == stub.variable), "")
+        if kind == "number" and stat not in _COUNTS:
+            if stub.variable in self.pattern.dominated:
+                return "dominance"
+            if stat in ("q0", "q100"):
+                return "extreme"
         step = stub.net if stub.net is not None else stub.code
         row = ANSWERED if step is None else self._states[stub.variable, False, step]
         path = [(key.variable, self._states[key.variable, True, key.step]) for key in banner]
@@ -95,6 +170,8 @@ class _Table:
             heading = next(h for h in self.result.stubs if h.variable == stub.variable)
             of += [self._event(stub.variable, self._states[stub.variable, False, c.code], path) for c in heading.categories]
         hidden = self.pattern.hidden
+        if kind == "number" and any(event in hidden.numbers for event in of if event is not None):
+            return "protects"
         there = [event for event in of if event is not None and event in hidden]
         if not there:
             return None

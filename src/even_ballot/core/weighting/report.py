@@ -15,15 +15,15 @@ from even_ballot.core.weighting.request import Weighting
 
 @dataclass(frozen=True)
 class MarginRow:
-    """One category: target and what base and final weights make of it, as shares (of its `within` group)."""
+    """One category: target and what base and final weights make of it, as shares (of its `within` group); None where hidden."""
 
     at: At
     label: str
     target: float
-    before: float
-    after: float
-    mean_weight: float
-    n: int
+    before: float | None
+    after: float | None
+    mean_weight: float | None
+    n: int | None
 
 
 @dataclass(frozen=True)
