@@ -81,7 +81,8 @@ class Atoms:
         self._signatures = {name: self._of_variable(name) for name in names}
         if self.weights_known:
             self._signatures[WEIGHT] = _signature([weight])
-        self._parent = {name: name for name in self._signatures}
+        asked = (name for of in events.filters.values() for name in sorted(of.names))
+        self._parent = {name: name for name in dict.fromkeys([*self._signatures, *asked])}
         self._join(links, margins)
         self.components = self._components()
 
@@ -111,11 +112,10 @@ class Atoms:
         for group in by_source.values():
             self._unite(group)
         for of in self.events.filters.values():
-            wanted = {source for name in of.names for source in sources(name)}
-            self._unite([name for name in used if sources(name) & wanted])
+            self._unite(sorted(of.names))
         if self.weights_known:
             self._unite([WEIGHT, *(name for by in margins for name in by)])
-        for a, b in combinations(used[:_PAIRS], 2):
+        for a, b in combinations(list(self._signatures)[:_PAIRS], 2):
             if self._root(a) != self._root(b):
                 of_a, of_b = self._signatures[a], self._signatures[b]
                 if _tells(of_a, of_b) or _tells(of_b, of_a):
@@ -131,13 +131,9 @@ class Atoms:
                 filters.setdefault(root, []).append(self.events.filters[filter_id].who)
         found = {}
         for root, names in groups.items():
-            profile = _signature([*(self._signatures[name] for name in names), *filters.get(root, [])])
-            _, first = np.unique(profile, return_index=True)
-            found[root] = Component(profile, first)
-        for root, of in filters.items():
-            if root not in found:
-                profile = _signature(of)
-                found[root] = Component(profile, np.unique(profile, return_index=True)[1])
+            columns = [*(self._signatures[name] for name in names if name in self._signatures), *filters.get(root, [])]
+            profile = _signature(columns) if columns else np.zeros(self.n, np.int64)
+            found[root] = Component(profile, np.unique(profile, return_index=True)[1])
         return found
 
     def filter_root(self, filter_id: str) -> str | None:
@@ -145,9 +141,7 @@ class Atoms:
         of = self.events.filters[filter_id]
         if not of.names and bool((of.who == self._live).all()):
             return None
-        there = [name for name in of.names if name in self._parent]
-        # A filter of variables that nothing else is made of is a component of its own.
-        return self._root(there[0]) if there else f"\x00filter {filter_id}"
+        return self._root(min(of.names)) if of.names else None
 
     @cached_property
     def of_weight(self) -> tuple[str, Floats] | None:

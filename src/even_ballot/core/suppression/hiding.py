@@ -22,7 +22,7 @@ from even_ballot.core.suppression.atoms import Atoms, Links
 from even_ballot.core.suppression.events import ANSWERED, Events
 
 _TRACE, _AT_ONCE = 1e-6, 1_500_000
-_PLACES, _PROFILES = 120, 60
+_PLACES, _PROFILES, _DEAR = 120, 60, 40.0
 Terms = tuple[tuple[int, float], ...]
 """A sum of events, each times a number."""
 
@@ -59,11 +59,12 @@ class _Search:
         self.wide = below if wide is None else wide
         self.value = np.array(events.value, np.float64)
         self.low, self.high = self.value.copy(), self.value.copy()
+        self.keys = {at: key for key, at in events.ids.items()}
         self.small = {i for i in events.published if 1 <= events.value[i] < below}
         self.hidden = set(self.small)
         self.numbers: set[int] = set()
-        self.fixed = {i for i in events.fixed if i not in self.small}
-        self.keys = {at: key for key, at in events.ids.items()}
+        # How many there are in all is known to everybody; how many are in a filter is left in sight as long as that can be.
+        self.fixed = {i for i in events.fixed if i not in self.small and not self._filtered(i)}
         self.vectors = {i: atoms.vectors(self.keys[i]) for i in sorted(events.published)}
         self.moved: dict[str, list[int]] = {}
         self.beside: dict[str, set[str]] = {}
@@ -75,6 +76,9 @@ class _Search:
             for root in roots:
                 self.moved.setdefault(root, []).append(i)
                 self.beside.setdefault(root, set()).update(roots - {root})
+
+    def _filtered(self, event: int) -> bool:
+        return bool(self.events.filters[self.keys[event][0]].names)
 
     def protect(self, terms: Terms) -> bool:
         """Leaves a sum of events open, from 0 or below to `below` or more; whether other counts were found."""
@@ -170,6 +174,7 @@ class _Search:
         aim: Any = places[0] if len(places) == 1 else places[0] + places[1]
         hidden = np.array([i in self.hidden for i in of])
         cost = np.where(hidden, 1e-4, 1 + 0.1 * np.log1p(self.value[of]))
+        cost = np.where(~hidden & np.isin(of, list(self.events.fixed)), _DEAR * cost, cost)
         fixed = np.array([i in self.fixed for i in of])
         k = len(part.places)
         same = coo_array((np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m))
