@@ -208,6 +208,8 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
         assert all((test.stub.get("code"), (BannerKey("isle", path[0]),)) not in touched for path in (test.a, test.b))
     grid = lay_out(result, study_of([table]).tables[0], study_of([table]).marks, study_of([table]).suppression)
     (note,) = [note for note in grid.notes if note.startswith("×")]
+    (said,) = [note for note in grid.notes if note.startswith("Protected against")]
+    assert f"whether it is 0, {BELOW}, or what lies between" in said
     small = sum(f.why == "small" for f in result.hidden)
     assert note == f"× hidden: fewer than {BELOW} cases ({small} figures), or to protect those ({len(result.hidden) - small})."
     lines = [line for section in grid.sections for line in section.lines if line.hidden is not None]

@@ -1,5 +1,6 @@
 """A table's result laid out in rows and columns, for every format that shows tables."""
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -239,10 +240,27 @@ def _notes(
     if why:
         yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
     if result.hidden:
-        small = sum(figure.why == "small" for figure in result.hidden)
-        others = len(result.hidden) - small
+        yield from _hidden_notes(result, below)
+
+
+PROTECTED = (
+    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, reports) cannot tell of a "
+    "hidden small count whether it is 0, {below}, or what lies between. Not protected against: knowing who took part, or other releases."
+)
+
+
+def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
+    """What is hidden and why, and exactly what that protects against."""
+    why = Counter(figure.why for figure in result.hidden or ())
+    small, others = why["small"], why["protects"]
+    if small or others:
         protects = f", or to protect those ({others:,})" if others else ""
         yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
+        yield PROTECTED.format(below=below)
+    if why["extreme"]:
+        yield f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are single cases' own."
+    if why["dominance"]:
+        yield f"× hidden: figures of a number that a few cases nearly make up ({counted(why['dominance'], 'figure')})."
 
 
 def _unanswered(result: TableResult, stub: StubHeading) -> bool:

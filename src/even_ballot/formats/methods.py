@@ -41,14 +41,13 @@ def _adjusted(weighting: Weighting, report: WeightingReport) -> str:
     """The adjustment for non-response, and the limits."""
     words = ""
     if weighting.nonresponse is not None and report.nonresponse:
-        cells = counted(len(report.nonresponse), "cell")
+        cells = counted(len(report.nonresponse) + len(report.nonresponse_hidden or ()), "cell")
         over = f" ({', '.join(weighting.nonresponse.cells)})" if weighting.nonresponse.cells else ""
         words += f", adjusted for non-response in {cells}{over}"
-        sizes = [(cell.responded, cell.silent) for cell in report.nonresponse]
         # With a cell hidden, the sums would tell of it.
-        known = [(yes, no) for yes, no in sizes if yes is not None and no is not None]
-        if len(known) == len(sizes):
-            words += f": {sum(yes for yes, _ in known):,} answered, {sum(no for _, no in known):,} did not"
+        if report.nonresponse_hidden is None:
+            responded = sum(cell.responded for cell in report.nonresponse)
+            words += f": {responded:,} answered, {sum(cell.silent for cell in report.nonresponse):,} did not"
     return words
 
 

@@ -1,13 +1,13 @@
 """The report on the weightings as a page to release: one file, without anything from elsewhere."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from html import escape
 
 from even_ballot import __version__
 from even_ballot.core.design import Units
 from even_ballot.core.faults import counted
 from even_ballot.core.study import Study
-from even_ballot.core.weighting.report import MarginReport, MarginRow, WeightBar, WeightingReport
+from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightBar, WeightingReport
 from even_ballot.core.weighting.request import Weighting
 from even_ballot.formats.designs import design_sentence, method_sentence
 from even_ballot.formats.methods import weight_sentence
@@ -28,17 +28,20 @@ def _table(heads: Iterable[str], rows: Iterable[Iterable[str]]) -> str:
 
 
 def _line(row: MarginRow) -> tuple[str, ...]:
-    shares = (_shown(x, lambda share: f"{100 * share:.1f}") for x in (row.before, row.target, row.after))
-    return row.label, *shares, _shown(row.mean_weight, "{:.3f}".format), _shown(row.n, "{:,}".format)
+    shares = (f"{100 * x:.1f}" for x in (row.before, row.target, row.after))
+    return row.label, *shares, f"{row.mean_weight:.3f}", f"{row.n:,}"
 
 
-def _shown(value: float | None, write: Callable[[float], str]) -> str:
-    return "×" if value is None else write(value)
+def _hidden(row: HiddenRow) -> tuple[str, ...]:
+    """A category whose size is not released."""
+    return row.label, "×", "" if row.target is None else f"{100 * row.target:.1f}", "×", "×", "×"
 
 
 def _margin(margin: MarginReport) -> str:
     heads = ("Category", "Sample %", "Target %", "Weighted %", "Mean weight", "Cases")
-    return f"<h3>{escape(' × '.join(margin.by))}</h3>" + _table(heads, map(_line, margin.rows))
+    return f"<h3>{escape(' × '.join(margin.by))}</h3>" + _table(
+        heads, [*map(_line, margin.rows), *map(_hidden, margin.hidden or ())]
+    )
 
 
 def _bars(bars: tuple[WeightBar, ...]) -> str:
@@ -76,8 +79,9 @@ def _weighting(weighting: Weighting, report: WeightingReport) -> str:
         rows = (
             (
                 cell.label + (" (small)" if cell.small else ""),
-                *(_shown(n, "{:,}".format) for n in (cell.responded, cell.silent)),
-                _shown(cell.factor, "{:.3f}".format),
+                f"{cell.responded:,}",
+                f"{cell.silent:,}",
+                f"{cell.factor:.3f}",
             )
             for cell in report.nonresponse
         )

@@ -23,8 +23,8 @@ def weighting_text(report: WeightingReport) -> str:
     for margin in report.margins:
         for row in margin.rows:
             lines.append(
-                f"  {row.label:<44}{100 * (row.before or 0):8.1f}{100 * row.target:8.1f}{100 * (row.after or 0):10.1f}"
-                f"{row.mean_weight or 0:9.2f}{row.n or 0:7,}"
+                f"  {row.label:<44}{100 * row.before:8.1f}{100 * row.target:8.1f}{100 * row.after:10.1f}"
+                f"{row.mean_weight:9.2f}{row.n:7,}"
             )
     return "\n".join(lines)
 

@@ -50,7 +50,7 @@ export function editionFor(study: string, { made, edition }: Asked, newest: numb
 
 const NONE: readonly Asked[] = [];
 const waiting = new Map<string, readonly Asked[]>();
-const unreached = new Set<string>();
+const unreached = new Map<string, string>();
 const watching = new Set<() => void>();
 
 function put(study: string, asked: readonly Asked[]) {
@@ -76,9 +76,9 @@ export function noteAnswered(study: string, answered: Asked) {
   );
 }
 
-/** The server could not be reached; what was asked for waits. */
-export function noteUnreached(study: string) {
-  unreached.add(study);
+/** The server, or its database, could not be reached, and what it said of it; what was asked for waits. */
+export function noteUnreached(study: string, says = "The server does not answer.") {
+  unreached.set(study, says);
   put(study, [...of(study)]);
 }
 
@@ -91,6 +91,9 @@ function watch(tell: () => void) {
 
 /** Changes of a study that were asked for and are not answered yet, in their order. */
 export const useAsked = (study: string) => useSyncExternalStore(watch, () => of(study));
+
+/** Why a study could not be saved when that was last tried. */
+export const unreachedWhy = (study: string) => unreached.get(study) ?? "";
 
 /** How saving a study goes: nothing to save, being saved, or the server cannot be reached and it is tried again. */
 export const useSavingState = (study: string): "saved" | "saving" | "unreached" =>

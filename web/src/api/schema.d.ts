@@ -1790,6 +1790,19 @@ export interface components {
             share: number | null;
         };
         /**
+         * Dominance
+         * @description When a total or mean of a number says too much of its largest cases. n, k: the n largest make up more than k per cent of
+         *     it; p: the second largest could tell the largest to within p per cent.
+         */
+        Dominance: {
+            /** K */
+            k?: number | null;
+            /** N */
+            n?: number | null;
+            /** P */
+            p?: number | null;
+        };
+        /**
          * Drift
          * @description What is new in a file: columns (name → heading), columns gone, answers never seen, counts that changed, records.
          */
@@ -2162,6 +2175,20 @@ export interface components {
             why: string;
         };
         /**
+         * HiddenRow
+         * @description A category or cell whose size is not released; its target is public.
+         */
+        HiddenRow: {
+            /** At */
+            at: {
+                [key: string]: number | null;
+            };
+            /** Label */
+            label: string;
+            /** Target */
+            target?: number | null;
+        };
+        /**
          * Ids
          * @description Cases named by the values of an identifying variable.
          */
@@ -2506,11 +2533,13 @@ export interface components {
         };
         /**
          * MarginReport
-         * @description The categories of one margin.
+         * @description The categories of one margin. hidden: those not released, None where all are.
          */
         MarginReport: {
             /** By */
             by: string[];
+            /** Hidden */
+            hidden?: components["schemas"]["HiddenRow"][] | null;
             /** Rows */
             rows: components["schemas"]["MarginRow"][];
         };
@@ -3444,12 +3473,16 @@ export interface components {
         };
         /**
          * Suppression
-         * @description below: figures of fewer unweighted cases than this (but some) are hidden in every table, with as many others as it takes
-         *     that nobody can work them out; null: nothing is hidden.
+         * @description below: figures of fewer unweighted cases than this (but some) are hidden in every table, with as many others as it takes that
+         *     nobody can work them out; null: nothing is hidden. range: how far apart the smallest and the largest count must lie that agree
+         *     with all that is released; null: they hold 0 and `below`. dominance: for totals and means of numbers.
          */
         Suppression: {
             /** Below */
             below?: number | null;
+            dominance?: components["schemas"]["Dominance"] | null;
+            /** Range */
+            range?: number | null;
         };
         /**
          * TableRequest
@@ -4016,6 +4049,8 @@ export interface components {
             n_effective: number;
             /** Nonresponse */
             nonresponse?: components["schemas"]["AdjustedCell"][] | null;
+            /** Nonresponse Hidden */
+            nonresponse_hidden?: components["schemas"]["HiddenRow"][] | null;
             possible?: components["schemas"]["Possible"] | null;
             /** Save As */
             save_as: string;

@@ -1,6 +1,7 @@
 import { CaretDown, CaretUp } from "@phosphor-icons/react";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { type ReactNode, useEffect } from "react";
+import { unreachedWhy } from "../api/asked";
 import { useSaved, useSaving } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { clock, count, plural } from "../parts/figures";
@@ -69,7 +70,7 @@ export function TallyLine() {
         >
           {saving === "saved" && `Saved at ${clock(study.changed)}.`}
           {saving === "saving" && "Saving …"}
-          {saving === "unreached" && "▲ Not saved yet: the server does not answer. Trying again."}
+          {saving === "unreached" && `▲ Not saved yet. ${unreachedWhy(study.id)} Trying again.`}
         </span>
       </p>
       <ActionButton

@@ -27,8 +27,7 @@ from even_ballot.core.suppression.events import (
 from even_ballot.core.suppression.hiding import Hidden, hide
 from even_ballot.core.suppression.request import Suppression
 from even_ballot.core.tests import Columns, Trend
-from even_ballot.core.weighting.nonresponse import AdjustedCell
-from even_ballot.core.weighting.report import MarginRow, WeightingReport
+from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightingReport
 
 _COUNTS = ("n", "count")
 
@@ -92,20 +91,23 @@ def links_of(steps: Sequence[Step_]) -> dict[str, tuple[str, ...]]:
 def report_without(report: WeightingReport, pattern: Pattern, below: int) -> WeightingReport:
     """A report on a weighting as it may be released: without the sizes of groups that are hidden."""
 
-    def row(of: MarginRow) -> MarginRow:
+    def gone(of: MarginRow) -> bool:
         states = [(name, code) for name, code in of.at.items() if code is not None]
         event = pattern.events.ids.get(key_of(EVERYBODY, states)) if len(states) == len(of.at) else None
-        if event is None or event not in pattern.hidden:
-            return of
-        return replace(of, before=None, after=None, mean_weight=None, n=None)
+        return event is not None and event in pattern.hidden
 
-    def cell(of: AdjustedCell) -> AdjustedCell:
-        few = any(0 < n < below for n in (of.responded or 0, of.silent or 0))
-        return replace(of, responded=None, silent=None, factor=None) if few else of
+    def without(margin: MarginReport) -> MarginReport:
+        hidden = tuple(HiddenRow(row.at, row.label, row.target) for row in margin.rows if gone(row))
+        return replace(margin, rows=tuple(row for row in margin.rows if not gone(row)), hidden=hidden or None)
 
-    margins = tuple(replace(margin, rows=tuple(map(row, margin.rows))) for margin in report.margins)
-    cells = None if report.nonresponse is None else tuple(map(cell, report.nonresponse))
-    return replace(report, margins=margins, nonresponse=cells)
+    cells = report.nonresponse or ()
+    few = [cell for cell in cells if any(0 < n < below for n in (cell.responded, cell.silent))]
+    return replace(
+        report,
+        margins=tuple(map(without, report.margins)),
+        nonresponse=tuple(cell for cell in cells if cell not in few) or None,
+        nonresponse_hidden=tuple(HiddenRow(dict(cell.at), cell.label) for cell in few) or None,
+    )
 
 
 class _Table:

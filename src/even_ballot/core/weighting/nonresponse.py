@@ -13,13 +13,13 @@ from even_ballot.core.weighting.request import ResponseAdjustment
 @dataclass(frozen=True)
 class AdjustedCell:
     """A cell: its codes by variable, its name in words, who answered and who did not (cases with a base weight), the factor by
-    which the base weights of those who answered grew, and whether it is small. None: hidden."""
+    which the base weights of those who answered grew, and whether it is small."""
 
     at: dict[str, int]
     label: str
-    responded: int | None
-    silent: int | None
-    factor: float | None
+    responded: int
+    silent: int
+    factor: float
     small: bool
 
 

@@ -15,23 +15,33 @@ from even_ballot.core.weighting.request import Weighting
 
 @dataclass(frozen=True)
 class MarginRow:
-    """One category: target and what base and final weights make of it, as shares (of its `within` group); None where hidden."""
+    """One category: target and what base and final weights make of it, as shares (of its `within` group)."""
 
     at: At
     label: str
     target: float
-    before: float | None
-    after: float | None
-    mean_weight: float | None
-    n: int | None
+    before: float
+    after: float
+    mean_weight: float
+    n: int
+
+
+@dataclass(frozen=True)
+class HiddenRow:
+    """A category or cell whose size is not released; its target is public."""
+
+    at: At
+    label: str
+    target: float | None = None
 
 
 @dataclass(frozen=True)
 class MarginReport:
-    """The categories of one margin."""
+    """The categories of one margin. hidden: those not released, None where all are."""
 
     by: tuple[str, ...]
     rows: tuple[MarginRow, ...]
+    hidden: tuple[HiddenRow, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -62,6 +72,7 @@ class WeightingReport:
     margins: tuple[MarginReport, ...]
     histogram: tuple[WeightBar, ...]
     nonresponse: tuple[AdjustedCell, ...] | None = None
+    nonresponse_hidden: tuple[HiddenRow, ...] | None = None
     at_limits: int | None = None
     possible: Possible | None = None
 

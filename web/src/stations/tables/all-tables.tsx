@@ -150,7 +150,9 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         <Tick
           label="hide figures of fewer cases than"
           checked={below != null}
-          onChange={(e) => change.mutate({ suppression: { below: e.target.checked ? 5 : null } })}
+          onChange={(e) =>
+            change.mutate({ suppression: { ...document.suppression, below: e.target.checked ? 5 : null } })
+          }
         />
         {below != null && (
           <NumberField
@@ -158,13 +160,16 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
             value={below}
             empty={false}
             fits={(n) => n >= 2 && Number.isInteger(n)}
-            take={(to) => change.mutate({ suppression: { below: to } })}
+            take={(to) => change.mutate({ suppression: { ...document.suppression, below: to } })}
           />
         )}
       </div>
       <p className="max-w-2xl text-soft text-sm">
-        With them go as many others as it takes that nobody can work them out, from totals or from another table of this
-        study. What is hidden is shown as × in every table and in the release, and counted in its notes.
+        With them go as many others as it takes that nobody can work them out from everything this study releases: its
+        tables, their totals, weighted figures and tests, and the report on weightings. Of a hidden small count nobody
+        can then tell whether it is 0, the number above, or what lies between. It does not protect against somebody who
+        knows who took part, or against other releases. What is hidden is shown as × in every table and in the release,
+        and counted in its notes; smallest and largest values of numbers are never released with it.
       </p>
       <PlanFiles />
     </div>
