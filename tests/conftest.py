@@ -26,6 +26,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     )
     parser.addoption("--studies", type=int, default=200, help="random studies held against a second reading of the definitions")
     parser.addoption("--files", type=int, default=200, help="hostile and odd files read through the command line and the API")
+    parser.addoption("--examples", type=int, default=8, help="how often each operation of the API is asked what its schema allows")
     parser.addoption("--kills", type=int, default=10, help="times a server is killed in the middle of changes")
 
 
@@ -52,6 +53,16 @@ def engine(mariadb: MariaServer) -> Iterator[Engine]:
 def api(engine: Engine) -> Iterator[Api]:
     with TestClient(make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False) as client:
         yield Api(client)
+
+
+@pytest.fixture(scope="module")
+def module_engine(mariadb: MariaServer) -> Iterator[Engine]:
+    """An empty, migrated database for all tests of a file."""
+    wipe(mariadb)
+    made = connect(mariadb.url, 32)
+    migrate(made)
+    yield made
+    made.dispose()
 
 
 def wipe(server: MariaServer) -> None:
