@@ -70,7 +70,7 @@ def only_one(folder: Path) -> Iterator[Path]:
 
 
 class Rotated(io.TextIOBase):
-    """A log that only its owner reads; past its size it is put aside under .1, .2, …, and the oldest goes."""
+    """A log; past its size it is put aside under .1, .2, …, and the oldest goes."""
 
     def __init__(self, path: Path, size: int = 16 << 20, kept: int = 4) -> None:
         self._handler = RotatingFileHandler(path, maxBytes=size, backupCount=kept, encoding="utf-8", errors="backslashreplace")
@@ -78,12 +78,7 @@ class Rotated(io.TextIOBase):
         os.chmod(path, 0o600)
 
     def write(self, text: str) -> int:
-        # A file put aside keeps its rights; a new one is made under a mask that leaves others none.
-        mask = os.umask(0o077)
-        try:
-            self._handler.emit(logging.makeLogRecord({"msg": text}))
-        finally:
-            os.umask(mask)
+        self._handler.emit(logging.makeLogRecord({"msg": text}))
         return len(text)
 
     def flush(self) -> None:
@@ -152,6 +147,8 @@ def _as_ctrl_c(number: int, frame: object) -> None:
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
     signal.signal(signal.SIGTERM, _as_ctrl_c)
+    # What the server writes is its owner's to read.
+    os.umask(0o077)
     at = _port(port)
     with only_one(folder) as running:
         _log_to(folder / "server.log")
