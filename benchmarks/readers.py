@@ -1,0 +1,70 @@
+"""Many readers of the demo at once: how long they wait, beside one alone, in one run.
+
+python benchmarks/readers.py [--readers 100] [--rounds 5]
+"""
+
+import argparse
+import sys
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import requests
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+
+from served import served
+
+from even_ballot.api.app import make_app
+from even_ballot.store.database import connect, migrate
+from even_ballot.store.server import MariaServer
+
+PAGES = ("", "/codebook", "/ledger", "/findings", "/weightings", "/design", "/tables/need", "/flow")
+
+
+def read(address: str, study: str, first: int, rounds: int) -> list[tuple[int, float]]:
+    """Statuses and seconds of some requests in a row."""
+    found = []
+    with requests.Session() as session:
+        for k in range(rounds):
+            began = time.perf_counter()
+            status = session.get(f"{address}/studies/{study}{PAGES[(first + k) % len(PAGES)]}", timeout=120).status_code
+            found.append((status, time.perf_counter() - began))
+    return found
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--readers", type=int, default=100)
+    parser.add_argument("--rounds", type=int, default=5)
+    args = parser.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        database = MariaServer(Path(folder) / "mariadb")
+        database.start()
+        engine = connect(database.url, 32)
+        migrate(engine)
+        with served(make_app(engine)) as url:
+            address = f"{url}/api/v1"
+            study = requests.post(f"{address}/studies/demo", timeout=60).json()["id"]
+            read(address, study, 0, len(PAGES))
+            alone = [seconds for _, seconds in read(address, study, 0, 5 * len(PAGES))]
+            began = time.perf_counter()
+            with ThreadPoolExecutor(args.readers) as pool:
+                found = [one for of in pool.map(lambda k: read(address, study, k, args.rounds), range(args.readers)) for one in of]
+            whole = time.perf_counter() - began
+        database.stop()
+    waits = np.array([seconds for _, seconds in found])
+    failed = sum(status != 200 for status, _ in found)
+    print(f"{args.readers} readers at once, {len(found)} requests in {whole:.1f} s: {failed} failed")
+    print(
+        f"  half within {np.median(waits):.2f} s, 95 % within {np.quantile(waits, 0.95):.2f} s (goal 3), the longest {waits.max():.2f} s"
+    )
+    print(
+        f"  one alone: half within {np.median(alone):.3f} s; each request takes {whole / len(found) / np.mean(alone):.2f} of one alone"
+    )
+
+
+if __name__ == "__main__":
+    main()
