@@ -178,6 +178,15 @@ class Browser:
         self.driver.delete_network_conditions()
 
     @contextmanager
+    def held(self) -> Iterator[None]:
+        """Changes are sent and not answered until this ends, however long what comes meanwhile takes."""
+        self.driver.execute_cdp_cmd("Fetch.enable", {"patterns": [{"urlPattern": "*/api/v1/studies/*", "requestStage": "Request"}]})
+        try:
+            yield
+        finally:
+            self.driver.execute_cdp_cmd("Fetch.disable", {})
+
+    @contextmanager
     def unreachable(self) -> Iterator[None]:
         """A server that cannot be reached."""
         self.driver.set_network_conditions(offline=True, latency=0, throughput=0)

@@ -251,13 +251,14 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(brows
 def test_changes_in_quick_succession_are_all_saved(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    with browser.far_away(0.7):
+    with browser.held():
         for _ in range(3):
             browser.act("copy-table")
         browser.see("Saving …")
-        browser.see("5 tables")
+        browser.see("8 tables")
         browser.act("drop-table")
-        browser.saved()
+        browser.see("7 tables")
+    browser.saved()
     browser.see("7 tables")
     browser.act("copy-table")
     browser.see("8 tables")
@@ -278,7 +279,7 @@ def test_changes_wait_while_the_server_cannot_be_reached(browser: Browser, study
     browser.unfold("figures")
     with browser.unreachable():
         browser.tick("sd")
-        browser.see("Not saved yet: the server does not answer")
+        browser.see("Not saved yet. The server does not answer.")
         browser.tick("median")
         browser.see("column %, mean, sd, median")
         assert asks_before_leaving(browser)

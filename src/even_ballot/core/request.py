@@ -18,7 +18,7 @@ Quantile = Annotated[str, Field(pattern=r"^q(\d{1,2}(\.\d+)?|100)$")]
 Stat = Named | Quantile
 # Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
 Beside = Literal["se", "interval", "rse", "deff", "effective"]
-BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1)]
+BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
 
 
 class Net(Model):
@@ -51,12 +51,12 @@ class TableRequest(Model):
     id: str = Field(min_length=1)
     title: str | None = None
     group: str | None = None
-    stub: tuple[str, ...] = ()
-    banner: tuple[BannerEntry, ...] = ()
+    stub: tuple[str, ...] = Field(default=(), max_length=2000)
+    banner: tuple[BannerEntry, ...] = Field(default=(), max_length=200)
     where: str | None = None
     show: tuple[Stat, ...] = ("n", "col_pct")
     interval: Interval = Interval()
-    nets: tuple[Net, ...] = ()
+    nets: tuple[Net, ...] = Field(default=(), max_length=500)
     dates: Period = "month"
     total_row: bool = False
     tests: tuple[Literal["independence", "wald", "columns", "trend"], ...] = ()

@@ -65,12 +65,12 @@ class Study(Model):
     lookups: dict[str, Source] = {}
     codebook: Codebook = Codebook()
     screening: Screening = Screening()
-    ledger: tuple[AnyStep, ...] = ()
-    weightings: tuple[Weighting, ...] = ()
+    ledger: tuple[AnyStep, ...] = Field(default=(), max_length=10_000)
+    weightings: tuple[Weighting, ...] = Field(default=(), max_length=100)
     design: Design = Design()
     where: str | None = None
     usual_banner: tuple[BannerEntry, ...] = ()
-    tables: tuple[TableRequest, ...] = ()
+    tables: tuple[TableRequest, ...] = Field(default=(), max_length=5000)
     marks: Marks = Marks()
     suppression: Suppression = Suppression()
 
@@ -112,6 +112,7 @@ def place_in(location: tuple[int | str, ...], document: Any) -> str:
 _MENDS = {
     "extra_forbidden": ("This key is not known here.", "Take it out, or mend its spelling; `even-ballot schema` lists the keys."),
     "missing": ("This key is needed.", "Add it."),
+    "too_long": ("There are too many of these.", "Leave some out, or part them over several tables or studies."),
     "union_tag_invalid": ("There is no such step.", "`even-ballot schema` lists the steps."),
     "union_tag_not_found": ("A step says what it does.", 'Add "do".'),
 }

@@ -17,10 +17,10 @@ class Target(Model):
 class Margin(Model):
     """Population targets over the categories of one or several crossed variables."""
 
-    by: tuple[str, ...] = Field(min_length=1)
+    by: tuple[str, ...] = Field(min_length=1, max_length=8)
     unknown: Literal["refuse", "hold"] = "refuse"
     as_: Literal["shares", "percent", "counts"] = Field(default="shares", alias="as")
-    targets: tuple[Target, ...]
+    targets: tuple[Target, ...] = Field(max_length=100_000)
 
     @property
     def title(self) -> str:
@@ -95,8 +95,8 @@ class Weighting(Model):
     """Base weights raked to margins, saved as a variable."""
 
     base: Base = None
-    margins: tuple[Margin, ...] = ()
-    within: tuple[str, ...] = ()
+    margins: tuple[Margin, ...] = Field(default=(), max_length=200)
+    within: tuple[str, ...] = Field(default=(), max_length=8)
     limits: Limits | None = None
     nonresponse: ResponseAdjustment | None = None
     tolerance: float = Field(default=1e-10, gt=0, lt=0.1)
