@@ -61,9 +61,8 @@ def main() -> None:
     print(f"{args.readers} readers at once, {len(found)} requests in {whole:.1f} s: {failed} failed")
     half, most = np.quantile(waits, (0.5, 0.95))
     print(f"  half within {half:.2f} s, 95 % within {most:.2f} s (goal 3), the longest {waits.max():.2f} s")
-    print(
-        f"  one alone: half within {np.median(alone):.3f} s; each request takes {whole / len(found) / np.mean(alone):.2f} of one alone"
-    )
+    each = whole / len(found) / np.mean(alone)
+    print(f"  one alone: half within {np.median(alone):.3f} s; each request takes {each:.2f} of one alone")
 
 
 if __name__ == "__main__":

@@ -52,6 +52,13 @@ def run(
         if not report.converged:
             typer.echo(f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "
                        f"the largest gap is {report.max_gap:.2g} of the whole.", err=True)  # fmt: skip
+    if (control := results.control) is not None:
+        judged = "" if control.weights_judged else " Each case has a weight of its own, so weighted figures were not judged."
+        typer.echo(
+            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more protect them, "
+            f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",
+            err=True,
+        )
     typer.echo(f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: {', '.join(map(str, paths))}")
 
 

@@ -57,7 +57,7 @@ def test_codebooks_and_plans_run_nowhere_and_are_read_back() -> None:
     book = read_codebook(text.encode(), "codebook.csv")
     assert [c.label for c in book.scales["s"].codes] == FORMULAS
     assert (book.variables[0].label, book.variables[0].note) == ("=1+1", "@note")
-    plan, _ = study_of(["a"], tables=[{"id": "t", "title": "=cmd", "stub": ["x"], "where": "-x > 1"}])
+    plan, _ = study_of(["a", "b"], tables=[{"id": "t", "title": "=cmd", "stub": ["x"], "where": "-x > 1"}])
     written = plan_csv(plan.tables)
     assert all(not cell.startswith(("=", "+", "-", "@")) for row in csv.reader(io.StringIO(written)) for cell in row)
     assert read_plan(written.encode(), "plan.csv") == plan.tables

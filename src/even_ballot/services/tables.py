@@ -10,6 +10,7 @@ from even_ballot.core.display import displayed
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study import parse_study
+from even_ballot.core.suppression.tables import control_of
 from even_ballot.core.tests import Columns
 from even_ballot.formats.grid import lay_out
 from even_ballot.formats.methods import methods_note
@@ -18,7 +19,7 @@ from even_ballot.formats.words import in_words
 from even_ballot.services.apart import HELPERS
 from even_ballot.services.bench import Bench
 from even_ballot.services.running import outputs
-from even_ballot.services.views import TableView
+from even_ballot.services.views import DisclosureView, TableView
 from even_ballot.services.works import Superseded
 from even_ballot.store.studies import State, dump_study, read_study, write_study
 
@@ -49,6 +50,14 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
     return TableView(table_id, shown, grid, tuple(note), (), words, compared)
+
+
+def disclosure(session: Session, bench: Bench, state: State) -> DisclosureView | None:
+    """What disclosure control hides; None where there is none."""
+    if state.study.suppression.below is None:
+        return None
+    _, pattern = bench.pattern(session, state)
+    return DisclosureView(control_of(state.study.suppression, pattern), round(pattern.hidden.seconds, 2))
 
 
 def plan(state: State, kind: Literal["csv", "json"]) -> str:

@@ -9,6 +9,7 @@ from even_ballot.core.recognition import Battery, SeveralAnswers
 from even_ballot.core.results import TableResult
 from even_ballot.core.screening import Finding
 from even_ballot.core.study import Source, Study
+from even_ballot.core.suppression.tables import DisclosureControl
 from even_ballot.core.tests import Columns
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.grid import Grid
@@ -255,6 +256,14 @@ class TableView:
     faults: tuple[Fault, ...]
     words: tuple[Reading, ...] = ()
     compared: tuple[Columns, ...] = ()
+
+
+@dataclass(frozen=True)
+class DisclosureView:
+    """What is hidden when all tables are released together, and how many seconds it took to find."""
+
+    control: DisclosureControl
+    seconds: float
 
 
 @dataclass(frozen=True)

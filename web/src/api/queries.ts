@@ -48,6 +48,13 @@ export const studyQuery = (id: string) =>
 /** Everything below a study is asked for again when its edition moves. */
 const below = (id: string, edition: number, ...rest: string[]) => ["below", id, edition, ...rest];
 
+/** What disclosure control hides of all tables together. */
+export const disclosureQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "disclosure"),
+    queryFn: async () => (await got(api.GET("/api/v1/studies/{study_id}/disclosure", inStudy(id)))) ?? null,
+  });
+
 const codebookQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "codebook"),

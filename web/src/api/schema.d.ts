@@ -424,6 +424,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/disclosure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Disclosure
+         * @description What is hidden when all tables are released together.
+         */
+        get: operations["disclosure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/document": {
         parameters: {
             query?: never;
@@ -1760,6 +1780,34 @@ export interface components {
             variables: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * DisclosureControl
+         * @description What was hidden, in groups: small ones, those that protect them, and those that could not be judged, around which everything
+         *     is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures are hidden.
+         */
+        DisclosureControl: {
+            /** Below */
+            below: number;
+            /** Dominated */
+            dominated: string[];
+            /** Protecting */
+            protecting: number;
+            /** Small */
+            small: number;
+            /** Unjudged */
+            unjudged: number;
+            /** Weights Judged */
+            weights_judged: boolean;
+        };
+        /**
+         * DisclosureView
+         * @description What is hidden when all tables are released together, and how many seconds it took to find.
+         */
+        DisclosureView: {
+            control: components["schemas"]["DisclosureControl"];
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Display
@@ -5287,6 +5335,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    disclosure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DisclosureView"] | null;
                 };
             };
             /** @description Not Found */

@@ -8,7 +8,7 @@ from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
 from even_ballot.core.faults import fault
 from even_ballot.services import tables
-from even_ballot.services.views import TableView
+from even_ballot.services.views import DisclosureView, TableView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
 
@@ -24,6 +24,12 @@ _TYPES = {
 def table(table_id: str, state: CurrentStudy, session: Transaction, bench: Workbench) -> TableView:
     """One table, laid out."""
     return tables.table(session, bench, state, table_id)
+
+
+@router.get("/disclosure")
+def disclosure(state: CurrentStudy, session: Transaction, bench: Workbench) -> DisclosureView | None:
+    """What is hidden when all tables are released together."""
+    return tables.disclosure(session, bench, state)
 
 
 @router.get("/plan.{kind}", response_class=Response)

@@ -66,7 +66,7 @@ class DisclosureControl:
     protecting: int
     unjudged: int
     weights_judged: bool
-    dominated: tuple[str, ...] = ()
+    dominated: tuple[str, ...]
 
 
 def control_of(asked: Suppression, pattern: Pattern) -> DisclosureControl:

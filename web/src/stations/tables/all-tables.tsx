@@ -1,11 +1,11 @@
 import { Download, UploadSimple } from "@phosphor-icons/react";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
-import { studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
+import { disclosureQuery, studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Tick } from "../../parts/fields";
-import { plural } from "../../parts/figures";
+import { count, plural } from "../../parts/figures";
 import { save } from "../../parts/files";
 import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
@@ -171,7 +171,27 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         knows who took part, or against other releases. What is hidden is shown as × in every table and in the release,
         and counted in its notes; smallest and largest values of numbers are never released with it.
       </p>
+      {below != null && <Hidden />}
       <PlanFiles />
     </div>
+  );
+}
+
+/** How many groups are hidden, and what could not be judged. */
+function Hidden() {
+  const study = useStudy();
+  const { data } = useQuery(disclosureQuery(study.id, study.edition));
+  if (!data) return <p className="pt-1 text-soft text-sm">What is hidden is being worked out …</p>;
+  const { control, seconds } = data;
+  return (
+    <p className="max-w-2xl pt-1 text-sm" data-disclosure>
+      {plural(control.small, "small group is", "small groups are")} hidden, {count(control.protecting)} more to protect
+      them; {count(control.unjudged)} could not be judged and {control.unjudged === 1 ? "has" : "have"} everything
+      around hidden. Found in {seconds.toFixed(1)} s.
+      {!control.weights_judged &&
+        " Each case has a weight of its own: weighted figures were not judged as telling counts of cases."}
+      {control.dominated.length > 0 &&
+        ` Every figure of ${control.dominated.join(", ")} is hidden by the rule of dominance.`}
+    </p>
   );
 }
