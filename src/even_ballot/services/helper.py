@@ -11,6 +11,8 @@ import pickle
 import resource
 import signal
 import sys
+import threading
+import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
@@ -52,7 +54,7 @@ def limit_memory(more: int) -> None:
 
 
 def die_with_parent() -> None:
-    """Nothing goes on where nobody waits for it."""
+    """Nothing goes on where nobody waits for it; for a child of a process of one thread."""
     ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
 
@@ -105,9 +107,17 @@ def faults_from(sent: list[tuple[str, str, str]]) -> StudyError:
     return StudyError([Fault(*item) for item in sent])
 
 
+def _end_with(parent: int) -> None:
+    """Ends this process, whatever it does, once whoever started it is gone. (The signal for that would come with the end of a
+    thread.)"""
+    while os.getppid() == parent:
+        time.sleep(1)
+    os._exit(1)
+
+
 def main() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    die_with_parent()
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     os.nice(1)
     connection = Connection(int(sys.argv[1]))

@@ -1,0 +1,94 @@
+"""Work in processes of its own: within memory and time, whatever ends it, and a warm one ready again."""
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+
+from even_ballot.core.faults import StudyError
+from even_ballot.core.progress import Stopped
+from even_ballot.core.study import Source
+from even_ballot.services import apart, helper
+from even_ballot.services.apart import Helpers, forked
+
+CONTENT = b"id,q\n1,yes\n2,no\n"
+
+
+@pytest.fixture
+def helpers() -> Iterator[Helpers]:
+    made = Helpers(1)
+    yield made
+    made.close()
+
+
+def read(helpers: Helpers, content: bytes = CONTENT, **more: Any) -> Any:
+    return helpers.run("read", content, Source(path="a.csv"), size=len(content), **more)[0]
+
+
+def test_a_file_is_read_as_in_this_process(helpers: Helpers) -> None:
+    for _ in range(3):
+        assert read(helpers).names == ("id", "q")
+
+
+def test_faults_come_through_and_leave_the_process_ready(helpers: Helpers) -> None:
+    read(helpers)
+    first = helpers._free.queue[0].process.pid
+    with pytest.raises(StudyError, match=r"a\.csv: The file holds headings and no record"):
+        read(helpers, b"id,q\n", where="a.csv")
+    read(helpers)
+    assert helpers._free.queue[0].process.pid == first
+
+
+def test_a_process_that_is_killed_is_a_fault_and_another_stands_ready(helpers: Helpers) -> None:
+    helpers.warm()
+    (one,) = helpers._free.queue
+    large = b"id,q\n" + b"".join(b"%d,answer %d\n" % (k, k) for k in range(400_000))
+    with pytest.raises(StudyError, match=r"memory|crash"):
+        read(helpers, large, progress=lambda says, share: os.kill(one.process.pid, signal.SIGKILL))
+    assert read(helpers).names == ("id", "q")
+
+
+def test_too_much_memory_or_time_is_a_fault_with_its_limit(helpers: Helpers, monkeypatch: pytest.MonkeyPatch) -> None:
+    large = b"id,q\n" + b"".join(b"%d,answer %d\n" % (k, k) for k in range(400_000))
+    monkeypatch.setattr(apart, "memory_for", lambda size: 10 << 20)
+    with pytest.raises(StudyError, match="GiB of memory that it may take"):
+        read(helpers, large)
+    monkeypatch.undo()
+    monkeypatch.setattr(apart, "seconds_for", lambda size: 0.01)
+    with pytest.raises(StudyError, match="seconds that it may take"):
+        read(helpers, large)
+    monkeypatch.undo()
+    assert read(helpers).names == ("id", "q")
+
+
+def test_work_that_is_stopped_ends(helpers: Helpers) -> None:
+    def stop(says: str, share: float | None) -> None:
+        raise Stopped
+
+    with pytest.raises(Stopped):
+        read(helpers, progress=stop)
+    assert read(helpers).names == ("id", "q")
+
+
+def test_threads_that_end_take_no_process_with_them(helpers: Helpers) -> None:
+    def in_a_thread(work: Callable[[], Any]) -> None:
+        thread = threading.Thread(target=work)
+        thread.start()
+        thread.join()
+
+    in_a_thread(helpers.warm)
+    time.sleep(0.3)
+    assert helpers._free.queue[0].alive
+    read(helpers)
+
+
+def test_a_copy_of_this_process_works_within_the_same_limits(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert forked("read", CONTENT, Source(path="a.csv"), size=len(CONTENT))[0].names == ("id", "q")
+    monkeypatch.setitem(helper.TASKS, "spin", ("time", "sleep"))
+    monkeypatch.setattr(apart, "seconds_for", lambda size: 0.2)
+    with pytest.raises(StudyError, match="seconds that it may take"):
+        forked("spin", 5)
