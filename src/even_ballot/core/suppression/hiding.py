@@ -19,7 +19,7 @@ from even_ballot.core.dataset import Floats, Ints
 from even_ballot.core.program import least
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.suppression.atoms import Atoms, Links
-from even_ballot.core.suppression.events import ANSWERED, Events
+from even_ballot.core.suppression.events import ANSWERED, RESPONSES, Events
 
 _TRACE, _AT_ONCE = 1e-6, 1_500_000
 _PLACES, _PROFILES, _DEAR = 120, 60, 40.0
@@ -51,6 +51,17 @@ class _Part:
     cases: Floats
 
 
+@dataclass(frozen=True)
+class _Move:
+    """What a move costs in events hidden anew, what it changes and so hides, and by how much it changes events."""
+
+    cost: float
+    hidden: set[int]
+    numbers: set[int]
+    events: Ints
+    changed: Floats
+
+
 class _Search:
     """What is hidden so far, and how far each event's value is left open."""
 
@@ -65,6 +76,9 @@ class _Search:
         self.numbers: set[int] = set()
         # How many there are in all is known to everybody; how many are in a filter is left in sight as long as that can be.
         self.fixed = {i for i in events.fixed if i not in self.small and not self._filtered(i)}
+        # With a base go all the shares that are made of it.
+        bases = (i for i in events.published if any(state in (ANSWERED, RESPONSES) for _, state in self.keys[i][1]))
+        self.dear = np.array(sorted({*events.fixed, *bases}))
         self.vectors = {i: atoms.vectors(self.keys[i]) for i in sorted(events.published)}
         self.moved: dict[str, list[int]] = {}
         self.beside: dict[str, set[str]] = {}
@@ -94,11 +108,22 @@ class _Search:
 
     def _shift(self, terms: Terms, by: float) -> bool:
         roots = {root for i, _ in terms for root in self.vectors[i]}
+        best: _Move | None = None
         for root in sorted(roots, key=lambda r: (len(self.moved[r]) * self.atoms.components[r].size, r)):
             for size in (1, 4):
-                if self._move(root, terms, by, size):
-                    return True
-        return False
+                found = self._move(root, terms, by, size)
+                if found is not None:
+                    best = found if best is None or found.cost < best.cost else best
+                    break
+            if best is not None and best.cost < _DEAR:
+                break
+        if best is None:
+            return False
+        self.hidden |= best.hidden
+        self.numbers |= best.numbers
+        np.maximum.at(self.high, best.events, self.value[best.events] + best.changed)
+        np.minimum.at(self.low, best.events, self.value[best.events] + best.changed)
+        return True
 
     def _part(self, root: str, others: Sequence[str], terms: Terms, size: int) -> _Part:
         """Profiles and places worth moving between: those that the sum is of, then the most frequent."""
@@ -160,8 +185,8 @@ class _Search:
                 there *= w[part.places[:, others.index(r)]]
         return csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
 
-    def _move(self, root: str, terms: Terms, by: float, size: int) -> bool:
-        """The cheapest move that shifts the sum; whether there is one. What it changes is hidden."""
+    def _move(self, root: str, terms: Terms, by: float, size: int) -> _Move | None:
+        """The cheapest move between profiles of one component that shifts the sum; None where there is none."""
         others = sorted(self.beside[root])
         part = self._part(root, others, terms, size)
         events = self.moved[root]
@@ -174,7 +199,7 @@ class _Search:
         aim: Any = places[0] if len(places) == 1 else places[0] + places[1]
         hidden = np.array([i in self.hidden for i in of])
         cost = np.where(hidden, 1e-4, 1 + 0.1 * np.log1p(self.value[of]))
-        cost = np.where(~hidden & np.isin(of, list(self.events.fixed)), _DEAR * cost, cost)
+        cost = np.where(~hidden & np.isin(of, self.dear), _DEAR * cost, cost)
         fixed = np.array([i in self.fixed for i in of])
         k = len(part.places)
         same = coo_array((np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m))
@@ -190,24 +215,22 @@ class _Search:
         bounds[2 * m :, 1] = np.tile(np.where(fixed, 0.0, np.inf), 2)
         found = least(np.concatenate([np.full(2 * m, 1e-6), cost, cost]), bounds, (a, b))
         if found is None:
-            return False
+            return None
         d = found[:m] - found[m : 2 * m]
         d[np.abs(d) < 1e-9] = 0
         changed = rows @ d
         apart = np.abs(changed) > _TRACE
-        self.hidden |= {int(i) for i in of[apart]}
-        self._open_numbers(root, others, part, d, events)
-        at = np.array(events)
-        np.maximum.at(self.high, at, self.value[at] + changed[: len(events)])
-        np.minimum.at(self.low, at, self.value[at] + changed[: len(events)])
-        return True
+        spent = float(np.where(apart, cost, 0.0).sum())
+        numbers = self._numbers(root, others, part, d, events)
+        return _Move(spent, {int(i) for i in of[apart]}, numbers, np.array(events), changed[: len(events)])
 
-    def _open_numbers(self, root: str, others: Sequence[str], part: _Part, d: Floats, events: Sequence[int]) -> None:
-        """Figures of numbers in columns that the move changes, even where as many stay in them."""
+    def _numbers(self, root: str, others: Sequence[str], part: _Part, d: Floats, events: Sequence[int]) -> set[int]:
+        """Bases of columns that a move changes, even where as many stay in them: figures of numbers there tell of it."""
         bases = [i for i in events if any(state == ANSWERED for _, state in self.keys[i][1])]
-        if bases:
-            touched = abs(self._rows(root, others, part, bases, False)) @ np.abs(d) > _TRACE
-            self.numbers |= {i for i, moved in zip(bases, touched, strict=True) if moved}
+        if not bases:
+            return set()
+        touched = abs(self._rows(root, others, part, bases, False)) @ np.abs(d) > _TRACE
+        return {i for i, moved in zip(bases, touched, strict=True) if moved}
 
 
 def _sensitive(search: _Search) -> Iterator[Terms]:
