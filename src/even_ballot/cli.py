@@ -53,7 +53,9 @@ def run(
             typer.echo(f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "
                        f"the largest gap is {report.max_gap:.2g} of the whole.", err=True)  # fmt: skip
     if (control := results.control) is not None:
-        judged = "" if control.weights_judged else " Each case has a weight of its own, so weighted figures were not judged."
+        judged = (
+            "" if control.weights_judged else " There are more than 100 different weights, so weighted figures were not judged."
+        )
         typer.echo(
             f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more protect them, "
             f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",

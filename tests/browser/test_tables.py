@@ -279,7 +279,7 @@ def test_changes_wait_while_the_server_cannot_be_reached(browser: Browser, study
     browser.unfold("figures")
     with browser.unreachable():
         browser.tick("sd")
-        browser.see("Not saved yet. The server does not answer.")
+        browser.see("Not saved yet: the server does not answer")
         browser.tick("median")
         browser.see("column %, mean, sd, median")
         assert asks_before_leaving(browser)

@@ -158,6 +158,7 @@ def test_a_database_that_dies_comes_back_and_the_state_is_said(tmp_path: Path) -
                 break
             if answer.status_code == 503:
                 assert "nothing of this was saved" in answer.json()["faults"][0]["what"]
+                assert answer.json()["database"] in ("starting", "down")
                 said = requests.get(f"{url}/api/v1/health", timeout=20).json()
                 assert said["database"] in ("starting", "up")
         assert seen == {200, 503}

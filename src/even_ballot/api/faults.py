@@ -84,7 +84,8 @@ def install(app: FastAPI) -> None:
         code = code_of(error)
         _log.error("database", error=str(error.orig)[:300], path=request.url.path)
         if is_lost(error):
-            return _again(Fault(f"{_standing(app)}, so nothing of this was saved.", "", "Try again in a moment."))
+            lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", "Try again in a moment.")
+            return _again(lost, database="starting" if _is_starting(app) else "down")
         if code in _BUSY:
             return _again(Fault("Somebody else was saving the same; nothing of this was saved.", "", "Try again."))
         if code in _FULL:
@@ -100,14 +101,17 @@ def install(app: FastAPI) -> None:
         return _answer(500, Fault("The database refused this; nothing of it was saved.", "", REPORT))
 
 
-def _again(fault: Fault) -> JSONResponse:
-    answer = _answer(503, fault)
+def _again(fault: Fault, **more: str) -> JSONResponse:
+    answer = _answer(503, fault, **more)
     answer.headers["retry-after"] = "2"
     return answer
 
 
 def _standing(app: FastAPI) -> str:
     """What there is to say of a database that does not answer."""
+    return "The database ended and is being started again" if _is_starting(app) else "The database does not answer"
+
+
+def _is_starting(app: FastAPI) -> bool:
     database = app.state.database
-    starting = database is not None and database.state.state == "starting"
-    return "The database ended and is being started again" if starting else "The database does not answer"
+    return database is not None and database.state.state == "starting"

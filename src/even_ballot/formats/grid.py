@@ -246,7 +246,7 @@ def _notes(
 PROTECTED = (
     "Protected against: whoever knows the codebook and every figure of this release (tables, tests, reports) cannot tell of a "
     "hidden small count whether it is 0, {below}, or what lies between. "
-    "Not protected against: knowing who took part, or other releases."
+    "Not protected against: knowing who took part or which weight a case has, or other releases."
 )
 
 

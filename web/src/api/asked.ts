@@ -76,9 +76,15 @@ export function noteAnswered(study: string, answered: Asked) {
   );
 }
 
-/** The server, or its database, could not be reached, and what it said of it; what was asked for waits. */
-export function noteUnreached(study: string, says = "The server does not answer.") {
-  unreached.set(study, says);
+const REASONS = {
+  server: "the server does not answer",
+  down: "the database does not answer",
+  starting: "the database is being started again",
+} as const;
+
+/** The server, or its database, could not be reached; what was asked for waits. */
+export function noteUnreached(study: string, database?: "starting" | "down") {
+  unreached.set(study, REASONS[database ?? "server"]);
   put(study, [...of(study)]);
 }
 

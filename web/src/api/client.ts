@@ -11,6 +11,8 @@ export class Refusal extends Error {
   constructor(
     readonly status: number,
     readonly faults: Fault[],
+    /** How the database stands, where it is what did not answer. */
+    readonly database?: "starting" | "down",
   ) {
     super(faults.map((f) => f.what).join(" "));
   }
@@ -37,10 +39,11 @@ export async function got<T>(
     throw new Refusal(0, [unreachable]);
   }
   if (answer.response.ok) return answer.data as Exclude<T, undefined>;
-  const body = answer.error as { faults?: Fault[] } | undefined;
+  const body = answer.error as { faults?: Fault[]; database?: "starting" | "down" } | undefined;
   throw new Refusal(
     answer.response.status,
     body?.faults ?? [{ ...unreachable, what: `The server failed (${answer.response.status}).` }],
+    body?.database,
   );
 }
 

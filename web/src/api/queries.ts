@@ -229,7 +229,7 @@ export function useChange() {
     // Where the server, or its database, cannot be reached, what was asked for waits until it can; what comes later waits behind it.
     retry: (_, error) => {
       const lost = error instanceof Refusal && (error.status === 0 || error.status === 503);
-      if (lost) noteUnreached(study.id, error.status ? error.faults[0]?.what : undefined);
+      if (lost) noteUnreached(study.id, error.database);
       return lost;
     },
     retryDelay: 2000,

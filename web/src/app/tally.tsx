@@ -70,7 +70,7 @@ export function TallyLine() {
         >
           {saving === "saved" && `Saved at ${clock(study.changed)}.`}
           {saving === "saving" && "Saving …"}
-          {saving === "unreached" && `▲ Not saved yet. ${unreachedWhy(study.id)} Trying again.`}
+          {saving === "unreached" && `▲ Not saved yet: ${unreachedWhy(study.id)}. Trying again.`}
         </span>
       </p>
       <ActionButton

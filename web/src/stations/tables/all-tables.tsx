@@ -186,10 +186,11 @@ function Hidden() {
   return (
     <p className="max-w-2xl pt-1 text-sm" data-disclosure>
       {plural(control.small, "small group is", "small groups are")} hidden, {count(control.protecting)} more to protect
-      them; {count(control.unjudged)} could not be judged and {control.unjudged === 1 ? "has" : "have"} everything
-      around hidden. Found in {seconds.toFixed(1)} s.
+      them. Found in {seconds.toFixed(1)} s.
+      {control.unjudged > 0 &&
+        ` For ${plural(control.unjudged, "group")} no other counts were found; everything around is hidden.`}
       {!control.weights_judged &&
-        " Each case has a weight of its own: weighted figures were not judged as telling counts of cases."}
+        " There are more than 100 different weights, so weighted figures were not judged as telling counts of cases."}
       {control.dominated.length > 0 &&
         ` Every figure of ${control.dominated.join(", ")} is hidden by the rule of dominance.`}
     </p>
