@@ -4,6 +4,8 @@ python benchmarks/readers.py [--readers 100] [--rounds 5]
 """
 
 import argparse
+import json
+import subprocess
 import sys
 import tempfile
 import time
@@ -35,11 +37,27 @@ def read(address: str, study: str, first: int, rounds: int) -> list[tuple[int, f
     return found
 
 
+def clients(address: str, study: str, readers: int, rounds: int) -> None:
+    """Asks alone, then all at once, and prints how long each waited."""
+    read(address, study, 0, len(PAGES))
+    alone = [seconds for _, seconds in read(address, study, 0, 5 * len(PAGES))]
+    began = time.perf_counter()
+    with ThreadPoolExecutor(readers) as pool:
+        found = [one for of in pool.map(lambda k: read(address, study, k, rounds), range(readers)) for one in of]
+    whole = time.perf_counter() - began
+    failed = sum(status != 200 for status, _ in found)
+    print(json.dumps({"waits": [seconds for _, seconds in found], "alone": alone, "whole": whole, "failed": failed}))
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
+    parser.add_argument("--client", nargs=2)
     parser.add_argument("--readers", type=int, default=100)
     parser.add_argument("--rounds", type=int, default=5)
     args = parser.parse_args()
+    if args.client:
+        clients(*args.client, args.readers, args.rounds)
+        return
     with tempfile.TemporaryDirectory() as folder:
         database = MariaServer(Path(folder) / "mariadb")
         database.start()
@@ -48,20 +66,25 @@ def main() -> None:
         with served(make_app(engine)) as url:
             address = f"{url}/api/v1"
             study = requests.post(f"{address}/studies/demo", timeout=60).json()["id"]
-            read(address, study, 0, len(PAGES))
-            alone = [seconds for _, seconds in read(address, study, 0, 5 * len(PAGES))]
-            began = time.perf_counter()
-            with ThreadPoolExecutor(args.readers) as pool:
-                every = pool.map(lambda k: read(address, study, k, args.rounds), range(args.readers))
-                found = [one for of in every for one in of]
-            whole = time.perf_counter() - began
+            asked = [
+                sys.executable,
+                __file__,
+                "--client",
+                address,
+                study,
+                "--readers",
+                str(args.readers),
+                "--rounds",
+                str(args.rounds),
+            ]
+            # In a process of their own, so that the server has its own to itself.
+            said = json.loads(subprocess.run(asked, check=True, capture_output=True, text=True).stdout)
         database.stop()
-    waits = np.array([seconds for _, seconds in found])
-    failed = sum(status != 200 for status, _ in found)
-    print(f"{args.readers} readers at once, {len(found)} requests in {whole:.1f} s: {failed} failed")
+    waits, alone, whole = np.array(said["waits"]), said["alone"], said["whole"]
+    print(f"{args.readers} readers at once, {len(waits)} requests in {whole:.1f} s: {said['failed']} failed")
     half, most = np.quantile(waits, (0.5, 0.95))
     print(f"  half within {half:.2f} s, 95 % within {most:.2f} s (goal 3), the longest {waits.max():.2f} s")
-    each = whole / len(found) / np.mean(alone)
+    each = whole / len(waits) / np.mean(alone)
     print(f"  one alone: half within {np.median(alone):.3f} s; each request takes {each:.2f} of one alone")
 
 
