@@ -2,16 +2,13 @@
 
 import asyncio
 import shutil
-import socket
-import threading
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-import uvicorn
 from pages import Browser, chromium
 from selenium.webdriver import Chrome
+from served import served
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 from starlette.types import ASGIApp, Receive, Scope, Send
@@ -39,19 +36,8 @@ def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[
     with Session(engine) as session, session.begin():
         load_demo(session, app.state.bench)
     far = pytestconfig.getoption("--far")
-    served = Far(app, far) if far else app
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(served, host="127.0.0.1", port=port, log_config=None))
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    until = time.monotonic() + 20
-    while not server.started and time.monotonic() < until:
-        time.sleep(0.02)
-    yield f"http://127.0.0.1:{port}"
-    server.should_exit = True
-    thread.join(20)
+    with served(Far(app, far) if far else app) as url:
+        yield url
 
 
 @pytest.fixture(scope="session")

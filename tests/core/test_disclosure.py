@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 import pytest
 from builders import coded, raw
+from equations import Equations
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.optimize import linprog
 
 from even_ballot.core.results import TableResult
 from even_ballot.core.study import Results, parse_study, run
@@ -66,15 +66,13 @@ CONDITIONS: dict[str, Callable[[Atom], bool]] = {
 }  # fmt: skip
 
 
-class Attacker:
+class Attacker(Equations):
     """Equations on how many cases each atom holds."""
 
     def __init__(self, tables: list[dict[str, Any]], found: tuple[TableResult, ...], names: list[str], weighted: bool) -> None:
+        super().__init__()
         self.atoms = [dict(zip(names, of, strict=True)) for of in product(*(CODES[name] for name in names))]
         self.weight = np.array([WEIGHTS[a["sex"]] if weighted else 1.0 for a in self.atoms])
-        self.rows: list[np.ndarray] = []
-        self.right: list[float] = []
-        self.codes: dict[tuple[int, str], list[int]] = {}
         for table, result in zip(tables, found, strict=True):
             if result.in_filter is not None:
                 self.know(self.who(table, []), result.in_filter)
@@ -90,25 +88,12 @@ class Attacker:
                     self.know(part, float(cell.n or 0))
                     self.know(base, float(cell.base_n or 0))
 
-    def know(self, row: np.ndarray, right: float) -> None:
-        self.rows.append(row)
-        self.right.append(right)
-
     def who(self, table: dict[str, Any], states: list[tuple[str, int | None]]) -> np.ndarray:
         quarters = table.get("dates") == "quarter"
         inside = CONDITIONS.get(table.get("where", ""), lambda _: True)
         return np.array([
             float(inside(a) and all(code is None or has(a, name, code, quarters) for name, code in states)) for a in self.atoms
         ])  # fmt: skip
-
-    def range(self, cell: np.ndarray) -> tuple[float, float]:
-        a, b = np.array(self.rows), np.array(self.right)
-        ends = []
-        for sign in (1, -1):
-            found: Any = linprog(sign * cell, A_eq=a, b_eq=b, bounds=(0, None))
-            assert found.status in (0, 3), found.message
-            ends.append(sign * found.fun if found.status == 0 else -sign * np.inf)
-        return ends[0], ends[1]
 
 
 Q = {"stub": ["q"]}
@@ -145,7 +130,7 @@ def test_no_way_round_narrows_a_hidden_count(way: str, seed: int, n: int) -> Non
         assert all(not 1 <= value < BELOW for value in in_sight.values())
         for (stub, banner), value in counts(all_of).items():
             if (stub, banner) not in in_sight:
-                low, high = attacker.range(
+                low, high = attacker.between(
                     attacker.who(table, [(stub.variable, stub.code), *((b.variable, b.code) for b in banner)])
                 )
                 assert low - 1e-6 <= value <= high + 1e-6
@@ -176,7 +161,7 @@ def test_each_way_undoes_protection_of_single_tables(way: str) -> None:
             whole = counts(results(cases, [table], None).tables[0])
             for (stub, banner), value in whole.items():
                 if (stub, banner) not in counts(shown) and 1 <= value < BELOW:
-                    low, high = attacker.range(
+                    low, high = attacker.between(
                         attacker.who(table, [(stub.variable, stub.code), *((b.variable, b.code) for b in banner)])
                     )
                     undone += not (low <= 1e-5 and high >= BELOW - 1e-5)

@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 import pytest
 from builders import coded, raw
+from equations import Equations
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.optimize import linprog
 
 from even_ballot.core.results import BannerKey, StubKey, TableResult
 from even_ballot.core.study import Study, parse_study, run
@@ -56,24 +56,19 @@ def released(columns: dict[str, list[Any]], tables: list[dict[str, Any]], below:
     return run(study_of(tables, below), file, {}).tables
 
 
-class Attacker:
+class Attacker(Equations):
     """Knows the codebook and what is in sight; not who is who. Every combination of answers may be held by any number of cases."""
 
     def __init__(self, tables: list[dict[str, Any]], results: tuple[TableResult, ...]) -> None:
+        super().__init__()
         names = {name for t in tables for name in (*t["stub"], *np.hstack([*t.get("banner", []), []]).tolist())}
         names |= {name for t in tables for name in CODES if t.get("where", "").startswith(name)}
         self.dimensions: dict[str, list[Any]] = {name: [*CODES[name], None] for name in sorted(names & set(CODES))}
         for part in OPTIONS.values() if "why" in names else ():
             self.dimensions[part] = [0, 1]
         self.atoms = [dict(zip(self.dimensions, of, strict=True)) for of in product(*self.dimensions.values())]
-        self.rows: list[np.ndarray] = []
-        self.right: list[float] = []
         for table, result in zip(tables, results, strict=True):
             self.look(table, result)
-
-    def know(self, row: np.ndarray, right: float) -> None:
-        self.rows.append(row)
-        self.right.append(right)
 
     def has(self, atom: dict[str, Any], name: str, key: Any, net: set[int] | None = None) -> bool:
         if name == "why":
@@ -119,14 +114,7 @@ class Attacker:
 
     def range(self, table: dict[str, Any], stub: StubKey, banner: Any) -> tuple[float, float]:
         """Between what a cell must lie, from all that is known."""
-        cell = self.who(table, stub, banner)
-        a, b = np.array(self.rows), np.array(self.right)
-        ends = []
-        for sign in (1, -1):
-            found: Any = linprog(sign * cell, A_eq=a, b_eq=b, bounds=(0, None))
-            assert found.status in (0, 3), found.message
-            ends.append(sign * found.fun if found.status == 0 else -sign * np.inf)
-        return ends[0], ends[1]
+        return self.between(self.who(table, stub, banner))
 
 
 SHOW = {"show": ["n", "col_pct"]}
