@@ -80,6 +80,7 @@ class _Search:
         bases = (i for i in events.published if any(state in (ANSWERED, RESPONSES) for _, state in self.keys[i][1]))
         self.dear = np.array(sorted({*events.fixed, *bases}))
         self.vectors = {i: atoms.vectors(self.keys[i]) for i in sorted(events.published)}
+        self.places: dict[str, tuple[Ints, Ints]] = {}
         self.moved: dict[str, list[int]] = {}
         self.beside: dict[str, set[str]] = {}
         weight = atoms.of_weight
@@ -127,14 +128,10 @@ class _Search:
 
     def _part(self, root: str, others: Sequence[str], terms: Terms, size: int) -> _Part:
         """Profiles and places worth moving between: those that the sum is of, then the most frequent."""
-        components = self.atoms.components
-        own = components[root]
-        if others:
-            stacked = np.stack([components[r].profile for r in others], 1)
-            places, index = np.unique(stacked, axis=0, return_inverse=True)
-            index = index.ravel()
-        else:
-            places, index = np.zeros((1, 0), np.int64), np.zeros(self.atoms.n, np.int64)
+        own = self.atoms.components[root]
+        if root not in self.places:
+            self.places[root] = self._places(others)
+        places, index = self.places[root]
         live = self.atoms.weight > 0
         touched, near = np.zeros(own.size, bool), np.zeros(len(places), bool)
         for i, _ in terms:
@@ -166,6 +163,14 @@ class _Search:
         cases = np.bincount(a[there] * len(kept) + k[there], minlength=len(profiles) * len(kept)).astype(np.float64)
         return _Part(profiles, places[kept], cases)
 
+    def _places(self, others: Sequence[str]) -> tuple[Ints, Ints]:
+        """Profiles of some components together, (K, C), and each case's, (n,)."""
+        if not others:
+            return np.zeros((1, 0), np.int64), np.zeros(self.atoms.n, np.int64)
+        stacked = np.stack([self.atoms.components[r].profile for r in others], 1)
+        places, index = np.unique(stacked, axis=0, return_inverse=True)
+        return places, index.ravel().astype(np.int64)
+
     def _rows(self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool) -> csr_array:
         """Events as sums over profile × place, (events, A · K)."""
         weight = self.atoms.of_weight
@@ -188,6 +193,8 @@ class _Search:
     def _move(self, root: str, terms: Terms, by: float, size: int) -> _Move | None:
         """The cheapest move between profiles of one component that shifts the sum; None where there is none."""
         others = sorted(self.beside[root])
+        # What the component has no part in stays as it is.
+        terms = tuple((i, c) for i, c in terms if root in self.vectors[i])
         part = self._part(root, others, terms, size)
         events = self.moved[root]
         counts = self._rows(root, others, part, events, False)
