@@ -296,6 +296,7 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.see("Tables: only where age >= 60.")
     browser.tick("hide figures of fewer cases than")
     browser.fill("Cases that are enough to be shown", "40", enter=True)
+    browser.see("small groups are hidden")
     browser.tick("a relative standard error (%) over")
     browser.fill("Weak: a relative standard error (%) over", "4", enter=True)
     browser.go(f"{study}/tables/need")
