@@ -11,6 +11,7 @@ from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
 from even_ballot.core.variance import covariance_of_shares, variances_of_contrasts
 
+_NOTHING = 1e-150
 Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 
 
@@ -110,6 +111,9 @@ class _Table:
 def _table(w: Floats, own: Floats | None, units: Units) -> _Table | None:
     """The table of w (U, R, C), Σ w by unit; None where there is nothing to test."""
     sums = w.sum(0)
+    # A weight that raking has driven to nothing is none: its inverse would be no number.
+    least = _NOTHING * sums.sum()
+    sums = np.where(sums > least, sums, 0.0)
     rows, columns = sums.sum(1) > 0, sums.sum(0) > 0
     height, width = int(rows.sum()), int(columns.sum())
     if height < 2 or width < 2 or units.degrees_of_freedom < 1:
@@ -136,7 +140,7 @@ def independence(w: Floats, own: Floats | None, n: int, units: Units) -> tuple[f
     pi, expected, v = table.shares.ravel(), table.expected.ravel(), table.covariance
     chi2 = float(n * ((pi - expected) ** 2 / expected).sum())
     c = _interactions(*table.shares.shape)
-    inverse = np.divide(1.0, pi, out=np.zeros_like(pi), where=pi > 0)
+    inverse = np.divide(1.0, pi, out=np.zeros_like(pi), where=pi > _NOTHING)
     inner = c.T @ (inverse[:, None] * c)
     if 1 / np.linalg.cond(inner, 1) < 1e-10:
         inverse = 1 / expected
