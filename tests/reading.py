@@ -7,16 +7,18 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from scipy import stats
+from scipy import linalg, stats
 
 Vector = np.ndarray
-EDGE = 1e-12
+EDGE, NOTHING = 1e-12, 1e-30
+"""A weight that raking has driven to less than NOTHING of the whole is none in a test of a table."""
 
 
 @dataclass
 class Sample:
     """Cases: weight, stratum, PSU; population: PSUs of each case's stratum there; x, free: what weights were calibrated to, and the
-    weights B is made of; replicates: (n, R) weights, each counting c."""
+    weights B is made of; replicates: (n, R) weights, each counting c; raked_again: to
+    the margins."""
 
     w: Vector
     stratum: Vector
@@ -28,6 +30,7 @@ class Sample:
     replicates: Vector | None = None
     c: Vector | None = None
     given_df: int | None = None
+    raked_again: bool = False
 
     def __post_init__(self) -> None:
         self.units = {h: sorted(set(self.psu[self.stratum == h].tolist())) for h in sorted(set(self.stratum.tolist()))}
@@ -111,14 +114,52 @@ class Figure:
         return np.abs(self.again()) + abs(self.est)
 
 
-def variance_of(parts: Sequence[tuple[float, Figure]]) -> float:
-    """The variance of a sum of estimates, each times a number."""
+class Slope:
+    """The weighted least-squares slope of y on x over a base."""
+
+    def __init__(self, sample: Sample, y: Vector, x: Vector, base: Vector, shift: float = 0.0) -> None:
+        self.raw = np.where(base, np.abs(y + shift), 0.0)
+        self.shift = abs(shift)
+        self.sample, self.y, self.x, self.of = sample, np.where(base, y, 0.0), np.where(base, x, 0.0), base
+        self.est, mean_y, mean_x, self.spread = self._line(sample.w)
+        if self.spread > EDGE:
+            apart = np.where(base, self.x - mean_x, 0.0) / self.spread
+            self.z = apart * (self.y - mean_y - self.est * (self.x - mean_x))
+            self.terms = np.abs(apart) * (self.raw + self.shift + abs(mean_y) + np.abs(self.est * (self.x - mean_x)))
+
+    def _line(self, w: Vector) -> tuple[float, float, float, float]:
+        w = w * self.of
+        if not w.sum() > 0:
+            return math.nan, math.nan, math.nan, 0.0
+        mean_x, mean_y = float(w @ self.x) / w.sum(), float(w @ self.y) / w.sum()
+        spread = float(w @ (self.x - mean_x) ** 2)
+        return (float(w @ ((self.x - mean_x) * (self.y - mean_y))) / spread if spread > 0 else math.nan), mean_y, mean_x, spread
+
+    def again(self) -> Vector:
+        assert self.sample.replicates is not None
+        lines = [self._line(w) if np.isfinite(w).all() else (math.nan,) * 4 for w in self.sample.replicates.T]
+        return np.array([b if spread > 1e-11 * self.spread else math.nan for b, _, _, spread in lines])
+
+    def size_again(self) -> Vector:
+        size = np.abs(self.again()) + abs(self.est)
+        for r, w in enumerate(self.sample.replicates.T):
+            if not math.isnan(size[r]):
+                _, _, mean_x, spread = self._line(w)
+                size[r] += float((w * self.of) @ np.abs((self.raw + self.shift) * (self.x - mean_x))) / spread
+        return size
+
+
+def variance_of(parts: Sequence[tuple[float, "Figure | Slope"]], terms: Sequence[float] | None = None) -> float:
+    """The variance of a sum of estimates, each times a number; terms: the sizes of what each number is made of."""
+    sizes = [abs(k) for k, _ in parts] if terms is None else terms
     s = parts[0][1].sample
     if s.replicates is None:
-        return s.variance(sum(k * f.z for k, f in parts), sum(abs(k) * f.terms for k, f in parts))
+        return s.variance(sum(k * f.z for k, f in parts), sum(k * f.terms for k, (_, f) in zip(sizes, parts, strict=True)))
     apart = sum(k * (f.again() - f.est) for k, f in parts)
-    size = sum(abs(k) * f.size_again() for k, f in parts)
+    size = sum(k * f.size_again() for k, (_, f) in zip(sizes, parts, strict=True))
     v, most = float(s.c @ apart**2), float(s.c @ size**2)
+    if not s.raked_again and s.c.sum() > 0:
+        most /= s.c.sum() * min(sum(map(len, s.units.values())), 10_000)
     return 0.0 if v <= 1e-20 * most else v
 
 
@@ -282,9 +323,31 @@ class Table:
         for key, make, share in rows:
             yield from self._pairs(key, [(code, make(values == code)) for code in codes], share)
         for name, (of, own) in self.coded.items():
-            found = self._independence(of, own, values, codes)
-            if found is not None:
-                yield ("independence", name), found
+            for kind, test in (("independence", self._independence), ("wald", self._wald)):
+                found = test(of, own, values, codes)
+                if found is not None:
+                    yield (kind, name), found
+        yield from self._slopes(values)
+
+    def _slopes(self, x: Vector) -> Iterator[tuple[tuple[Any, ...], dict[str, Any]]]:
+        both = self.inside & (x != 0)
+        found: list[tuple[tuple[Any, ...], Vector, Vector, float]] = []
+        for name, (of, own) in self.coded.items():
+            found += [((name, code), (of == code).astype(float), of != 0, 0.0) for code in own]
+            found.append(((name, None), of.astype(float), of != 0, 0.0))
+        for name, y in self.numbers.items():
+            base = ~np.isnan(y)
+            shift = _first(y, base & self.inside)
+            found.append(((name, None), np.nan_to_num(y - shift), base, shift))
+        for name, parts in self.several.items():
+            found += [((name, k + 1), parts[:, k] == 1, ~np.isnan(parts).all(1), 0.0) for k in range(parts.shape[1])]
+        for key, y, base, shift in found:
+            line = Slope(self.sample, y, x.astype(float), base & both, shift)
+            v = variance_of([(1, line)]) if line.spread > EDGE else math.nan
+            if v > 0:
+                t = line.est / math.sqrt(v)
+                p = 2 * float(stats.t.sf(abs(t), self.sample.df))
+                yield ("trend", *key), {"slope": line.est, "se": math.sqrt(v), "t": t, "p": p}
 
     def _share(self, row: Vector, base: Vector) -> Callable[[Vector], Figure]:
         return lambda column: Figure(self.sample, (row & base & column).astype(float), (base & column).astype(float), base & column)
@@ -310,10 +373,45 @@ class Table:
         for (pair, diff, se, t, own), fair in zip(found, adjusted(p, self.adjust), strict=True):
             yield ("columns", *key, *pair), {"diff": diff, "se": se, "t": t, "p": own, "p_adjusted": fair}
 
+    def _wald(self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]) -> dict[str, Any] | None:
+        s = self.sample
+        both = (of != 0) & (values != 0) & self.inside
+        live = both & (s.w > NOTHING * s.w.sum())
+        rows, columns = [c for c in own if (live & (of == c)).any()], [c for c in codes if (live & (values == c)).any()]
+        if len(rows) < 2 or len(columns) < 2:
+            return None
+
+        def share(of_them: Vector) -> Figure:
+            return Figure(s, (both & of_them).astype(float), both.astype(float), both)
+
+        apart, differences = [], []
+        for r in rows[:-1]:
+            for c in columns[:-1]:
+                cell, row, column = share((of == r) & (values == c)), share(of == r), share(values == c)
+                parts = [(1.0, cell), (-column.est, row), (-row.est, column)]
+                if variance_of(parts) > 0:
+                    apart.append(parts)
+                    differences.append(cell.est - row.est * column.est)
+        k, df, d = len(apart), s.df, np.array(differences)
+        if not 0 < k <= df:
+            return None
+        if s.replicates is None:
+            z = [sum(times * f.z for times, f in parts) for parts in apart]
+            v = np.array([[s.covariance(a, b) for b in z] for a in z])
+        else:
+            moved = np.stack([sum(times * (f.again() - f.est) for times, f in parts) for parts in apart])
+            v = moved @ (s.c[:, None] * moved.T)
+        if not np.isfinite(v).all() or 1 / np.linalg.cond(v, 1) < 1e-12:
+            return None
+        w = float(d @ np.linalg.solve(v, d))
+        f = (df - k + 1) / (k * df) * w
+        p = float(stats.f.sf(f, k, df - k + 1))
+        return {"wald": w, "f": f, "df1": k, "df2": df - k + 1, "p": p} if w >= 0 else None
+
     def _independence(self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]) -> dict[str, Any] | None:
         s = self.sample
         both = (of != 0) & (values != 0) & self.inside
-        live = both & (s.w > 0)
+        live = both & (s.w > NOTHING * s.w.sum())
         rows, columns = [c for c in own if (live & (of == c)).any()], [c for c in codes if (live & (values == c)).any()]
         if len(rows) < 2 or len(columns) < 2:
             return None
@@ -322,15 +420,18 @@ class Table:
         pi = np.array([f.est for f in shares])
         grid = pi.reshape(len(rows), len(columns))
         expected = np.outer(grid.sum(1), grid.sum(0)).ravel()
-        n = int(live.sum())
+        n = int((both & (s.w > 0)).sum())
         main = np.array([[1.0, *(r == x for x in rows[1:]), *(c == x for x in columns[1:])] for r, c in cells])
         inter = np.array([[float(r == x and c == y) for x in rows[1:] for y in columns[1:]] for r, c in cells])
         contrast = inter - main @ np.linalg.lstsq(main, inter, rcond=None)[0]
-        inverse = np.where(pi > 0, 1 / np.where(pi > 0, pi, 1), 0.0)
+        inverse = np.where(pi > NOTHING, 1 / np.where(pi > 0, pi, 1), 0.0)
         if 1 / np.linalg.cond(contrast.T @ (inverse[:, None] * contrast), 1) < 1e-10:
             inverse = 1 / expected
         scaled = inverse[:, None] * contrast
-        keep = [variance_of(list(zip(column.tolist(), shares, strict=True))) > 0 for column in scaled.T]
+        keep = [
+            variance_of(list(zip(column.tolist(), shares, strict=True)), (inverse * np.abs(of).max()).tolist()) > 0
+            for column, of in zip(scaled.T, contrast.T, strict=True)
+        ]
         if not any(keep):
             return None
         scaled, contrast = scaled[:, keep], contrast[:, keep]
@@ -386,6 +487,71 @@ def jackknife(sample: Sample, d: Vector) -> tuple[Vector, Vector]:
             columns.append(np.where(left, 0.0, np.where(here, d * n / (n - 1), d)))
             c.append((1 - f) * (n - 1) / n)
     return (np.stack(columns, 1) if columns else np.zeros((len(d), 0))), np.array(c)
+
+
+def bootstrap(sample: Sample, d: Vector, count: int, seed: int) -> tuple[Vector, Vector]:
+    """Rescaled bootstrap; the draws, stratum by stratum, are those of NumPy's default generator."""
+    draws, weights = np.random.default_rng(seed), np.repeat(d[:, None], count, 1)
+    for h, units in sample.units.items():
+        n, here = len(units), sample.stratum == h
+        root = math.sqrt(1 - (n / sample.population[here][0] if sample.population is not None else 0.0))
+        if n > 1:
+            drawn = draws.multinomial(n - 1, [1 / n] * n, size=count)
+            for k, i in enumerate(units):
+                weights[here & (sample.psu == i)] *= 1 - root + root * n / (n - 1) * drawn[:, k]
+    return weights, np.full(count, 1 / count)
+
+
+def half_samples(sample: Sample, d: Vector, fay: float) -> tuple[Vector, Vector]:
+    """Balanced half samples, the first unit of each stratum of two on the plus side."""
+    size = 1
+    while size < len(sample.units) + 1:
+        size *= 2
+    signs, weights = linalg.hadamard(size), np.repeat(d[:, None], size, 1)
+    for k, (h, units) in enumerate(sample.units.items()):
+        here = sample.stratum == h
+        f = len(units) / sample.population[here][0] if sample.population is not None else 0.0
+        for side, i in zip((1, -1), units if len(units) == 2 else (), strict=False):
+            weights[here & (sample.psu == i)] *= 1 + side * signs[:, k + 1] * (1 - fay) * math.sqrt(1 - f)
+    return weights, np.full(size, 1 / (size * (1 - fay) ** 2))
+
+
+def rake_within_limits(d: Vector, x: Vector, targets: Vector, low: float, high: float, whole: float) -> Vector | None:
+    """w = clip(d · exp(x′λ), low · w̄, high · w̄) with x′w = targets · whole: the least of the dual function, which is convex, by
+    Newton's method with halved steps. None: it cannot be done."""
+    live = d > 0
+    d, x, aim = d[live], x[live], targets * whole
+    lowest, highest = low * whole / live.sum(), high * whole / live.sum()
+    d = d * whole / d.sum()
+
+    def weights(eta: Vector) -> Vector:
+        return np.clip(d * np.exp(np.clip(eta, -500, 500)), lowest, highest)
+
+    def dual(of: Vector) -> float:
+        """Its derivative by eta is the weights."""
+        eta, w = x @ of, weights(x @ of)
+        at = np.clip(eta, np.log(lowest / d), np.log(highest / d))
+        return float((d * np.exp(at) + w * (eta - at)).sum() - aim @ of)
+
+    of = np.zeros(x.shape[1])
+    for _ in range(300):
+        w = weights(x @ of)
+        gap = x.T @ w - aim
+        if np.abs(gap).max() <= 1e-13 * whole:
+            out = np.zeros(len(live))
+            out[live] = w
+            return out
+        free = np.where((w > lowest) & (w < highest), w, 1e-6 * w)
+        step, times = np.linalg.lstsq(x.T @ (free[:, None] * x), gap, rcond=1e-12)[0], 1.0
+        start, far = dual(of), np.abs(gap).max()
+        while times > 1e-9:
+            there = of - times * step
+            # Near the end a step's gain is less than the dual's digits show; the gap shows it.
+            if dual(there) < start - 1e-4 * times * float(gap @ step) or np.abs(x.T @ weights(x @ there) - aim).max() < far / 2:
+                break
+            times /= 2
+        of = of - times * step
+    return None
 
 
 def rake(d: Vector, margins: Sequence[tuple[Vector, dict[int, float], bool]], groups: Vector, whole: float) -> Vector | None:

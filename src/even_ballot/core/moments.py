@@ -54,12 +54,12 @@ def _merged(own: Floats, apart: Floats) -> Floats:
 def of_varied(own: Floats, shift: Floats, level: float) -> Cells:
     """What a number's cases add to slopes over columns. own: (6, U, C), about shift + level, (C,)."""
 
-    def added(linear: Linear, b: Floats, apart: Floats, line: Floats, units: Units) -> Linear:
+    def added(linear: Linear, apart: Floats, line: Floats, most: Floats, units: Units) -> Linear:
         groups = tuple(
             Varied(own[:, :, c : c + 1], line[:, c] - shift[c], apart[c : c + 1]) for c in range(len(shift))
         )  # fmt: skip
-        most = np.abs(level) + np.abs(line[0])
-        terms = np.sqrt((((root_of_squares(own, shift + level) + most * root_of_weights(own)) * np.abs(apart)) ** 2).sum(-1))
+        size = root_of_squares(own, shift + level) + (np.abs(level) + most[0]) * root_of_weights(own)
+        terms = np.sqrt(((size * np.abs(apart)) ** 2).sum(-1))
         return Linear(linear.totals, terms[:, None], groups)
 
     return added

@@ -124,9 +124,10 @@ class NumberPart(Part):
             _, m = self._measured, self.moments
             w, level = m.w[:, columns], m.shift[0]
             wy = m.wy[:, columns] + (m.shift[columns] - level) * w
-            raw = wy + level * w if m.size is None else m.size[:, columns]
+            size = wy + level * w if m.size is None else m.size[:, columns]
+            size = size + abs(level) * w[: len(size)]
             cells = None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
-            found = slopes(wy[:, None], w, raw[:, None], scores, self.units, cells)
+            found = slopes(wy[:, None], w, size[:, None], scores, self.units, cells)
             yield from self._trend([StubKey(self.name)], *found)
         if "columns" in self.request.tests and len(self.paths) > 2:
             yield from self._compare(StubKey(self.name), self._measured[0].at(slice(1, None)))

@@ -15,6 +15,9 @@ from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Bools, Floats, Ints
 
 
+_FINEST = 10_000
+
+
 class Replicates(ABC):
     """c: (R,), what the square of each replicate's difference counts. failed: (R,), those that have no weights.
 
@@ -29,6 +32,12 @@ class Replicates(ABC):
     def count(self) -> int:
         """How many there are."""
         return len(self.c)
+
+    def of_rounding(self, psus: int) -> Floats:
+        """What the square of each replicate's terms, |θ_r| + |θ|, counts where a variance is held against its rounding, (R,): on
+        average 1/psus, as terms that are summed by PSU are, down to a ten-thousandth."""
+        whole = float(self.c.sum())
+        return self.c / (whole * min(max(psus, 1), _FINEST)) if whole > 0 else self.c
 
     def differences(self, rows: Floats) -> Floats:
         """Replicate totals less the full sample's, (R, *S), from rows (R + 1, *S)."""
@@ -228,6 +237,10 @@ class MadeAgain(ByCase):
     def __init__(self, c: Floats, again: Again) -> None:
         self.c, self.again = c, again
         self.failed = np.asarray(np.isnan(again.factor).any(0))
+
+    def of_rounding(self, psus: int) -> Floats:
+        """Raking again stops at its tolerance, which every replicate has anew."""
+        return self.c
 
     def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
         self.again.add_to(cell, y, out)

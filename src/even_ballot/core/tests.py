@@ -11,7 +11,7 @@ from even_ballot.core.dataset import Floats
 from even_ballot.core.design import Units
 from even_ballot.core.variance import covariance_of_shares, variances_of_contrasts
 
-_NOTHING = 1e-150
+_NOTHING = 1e-30
 Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 
 
@@ -98,9 +98,9 @@ class _Table:
     own: Floats | None
     units: Units
 
-    def moving(self, contrasts: Floats) -> NDArray[np.bool_]:
-        """Contrasts of the cells, (k, R·C), that have a variance, (k,)."""
-        return variances_of_contrasts(self.w, self.own, self.shares.ravel(), contrasts, self.units) > 0
+    def moving(self, contrasts: Floats, terms: Floats) -> NDArray[np.bool_]:
+        """Contrasts of the cells, (k, R·C), that have a variance, (k,); terms: what they are made of, taken absolutely."""
+        return variances_of_contrasts(self.w, self.own, self.shares.ravel(), contrasts, terms, self.units) > 0
 
     @property
     def expected(self) -> Floats:
@@ -146,7 +146,7 @@ def independence(w: Floats, own: Floats | None, n: int, units: Units) -> tuple[f
         inverse = 1 / expected
         inner = c.T @ (inverse[:, None] * c)
     scaled = inverse[:, None] * c
-    moving = table.moving(scaled.T)
+    moving = table.moving(scaled.T, (inverse[:, None] * np.abs(c).max(0)).T)
     if not moving.any():
         return None
     scaled, inner = scaled[:, moving], inner[np.ix_(moving, moving)]
@@ -169,13 +169,12 @@ def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, flo
     df = units.degrees_of_freedom
     rows, columns = table.shares.sum(1), table.shares.sum(0)
     at = np.indices((height, width)).reshape(2, -1)
-    slopes = []
-    for r in range(height - 1):
-        for c in range(width - 1):
-            # d(π_rc − π_r· π_·c) by each cell.
-            slopes.append(((at[0] == r) & (at[1] == c)) - (at[0] == r) * columns[c] - (at[1] == c) * rows[r])
-    jacobian = np.array(slopes, np.float64)
-    moving = table.moving(jacobian)
+    places = [(r, c) for r in range(height - 1) for c in range(width - 1)]
+    cell = np.array([(at[0] == r) & (at[1] == c) for r, c in places], np.float64)
+    margins = np.array([(at[0] == r) * columns[c] + (at[1] == c) * rows[r] for r, c in places])
+    # d(π_rc − π_r· π_·c) by each cell.
+    jacobian = cell - margins
+    moving = table.moving(jacobian, cell + margins)
     jacobian, apart = jacobian[moving], (table.shares - table.expected)[:-1, :-1].ravel()[moving]
     k = len(jacobian)
     if not 0 < k <= df:

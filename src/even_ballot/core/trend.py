@@ -12,8 +12,8 @@ from even_ballot.core.variance import variances
 
 _EMPTY = 1e-11
 Cells = Callable[[Linear, Floats, Floats, Floats, Units], Linear]
-"""Adds the groups of cases that are PSUs of their own, for slopes b (R,), (x − x̄)/Σ w (x − x̄)², (C,), and lines
-ȳ + b(x − x̄), (R, C)."""
+"""Adds the groups of cases that are PSUs of their own, for (x − x̄)/Σ w (x − x̄)², (C,), lines ȳ + b(x − x̄), (R, C), and
+|ȳ| + |b(x − x̄)|, (R, C)."""
 
 
 def _slopes(w: Floats, wy: Floats, x: Floats) -> tuple[Floats, Floats, Floats, Floats]:
@@ -30,8 +30,8 @@ def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
     if cells is None:
         return None
 
-    def added(linear: Linear, b: Floats, apart: Floats, line: Floats, units: Units) -> Linear:
-        groups = [(own, (y - line[:, c]) * apart[c], (abs(y) + np.abs(line[:, c])) * abs(apart[c])) for c, own, y in cells]
+    def added(linear: Linear, apart: Floats, line: Floats, most: Floats, units: Units) -> Linear:
+        groups = [(own, (y - line[:, c]) * apart[c], (abs(y) + most[:, c]) * abs(apart[c])) for c, own, y in cells]
         return of_cases(linear, groups, units)
 
     return added
@@ -40,7 +40,7 @@ def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
 def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: Cells | None) -> tuple[Floats, Floats]:
     """Slopes b of R quantities on x, and their variances, (R,): z = (x − x̄)(y − ȳ − b(x − x̄))/Σ w (x − x̄)².
 
-    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column; w: (U, C), Σ w of their base; x: (C,), the columns' scores. cells:
+    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U, C), Σ w of their base; x: (C,), the columns' scores. cells:
     where every case is its own PSU. A replicate in which x does not vary has no slope.
     """
     with np.errstate(all="ignore"):
@@ -59,4 +59,4 @@ def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: 
         most = np.abs(mean_y)[:, None] + np.abs(b[:, None] * (x - mean_x))
         terms = ((size[:rows] + most * w[:rows, None]) * np.abs(apart)).sum(-1)
         linear = Linear(totals, terms)
-        return b, variances(linear if cells is None else cells(linear, b, apart, line, units), units)
+        return b, variances(linear if cells is None else cells(linear, apart, line, most, units), units)

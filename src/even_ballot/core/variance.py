@@ -95,7 +95,8 @@ def variances(linear: Linear, units: Units) -> Floats:
     shape = linear.totals.shape[1:]
     if units.replicates is not None:
         c = units.replicates.c
-        found, most = (np.asarray(np.tensordot(c, x**2, 1)) for x in (linear.totals, linear.terms))
+        found = np.asarray(np.tensordot(c, linear.totals**2, 1))
+        most = np.tensordot(units.replicates.of_rounding(int(units.psus.sum())), linear.terms**2, 1)
     else:
         flat = linear.flat()
         width = max(_AT_ONCE // max(len(flat.totals), 1), 1)
@@ -202,15 +203,18 @@ def _replicated_shares(w: Floats, shares: Floats, units: Units) -> Floats:
         return np.asarray(again / np.where(bases > _EMPTY * w.sum(), bases, np.nan) - shares)
 
 
-def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, units: Units) -> Floats:
-    """The variance of each contrast l′π of shares π, (k,); contrasts: (k, m), the rest as above. What is only rounding is 0."""
+def variances_of_contrasts(
+    w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units
+) -> Floats:
+    """The variance of each contrast l′π of shares π, (k,). contrasts: (k, m); terms: (k, m), what they are made of, taken
+    absolutely; the rest as above. What is only rounding is 0."""
     whole, middle = w.sum(), contrasts @ shares
     if units.replicates is not None:
         apart = _replicated_shares(w, shares, units)
-        terms = np.abs(apart + shares) @ np.abs(contrasts).T + np.abs(middle)
-        return variances(Linear(apart @ contrasts.T, terms), units)
+        size = np.abs(apart + shares) @ terms.T + np.abs(middle)
+        return variances(Linear(apart @ contrasts.T, size), units)
     z = (contrasts - middle[:, None]) / whole
-    size = (np.abs(contrasts) + np.abs(middle)[:, None]) / whole
+    size = (terms + np.abs(middle)[:, None]) / whole
     totals = w @ z.T
     if not units.own:
         return variances(Linear(totals, w[: units.rows] @ size.T), units)
@@ -218,8 +222,8 @@ def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contra
     assert units.weights is not None
     groups: list[Group] = [Alike(np.broadcast_to(own[:, c, None], (len(own), len(z))), z[:, c]) for c in range(len(shares))]
     with np.errstate(all="ignore"):
-        terms = np.sqrt(squares_in(own, units.weights.centre) @ (size.T**2))
-    return variances(Linear(totals, terms, tuple(groups)), units)
+        most = np.sqrt(squares_in(own, units.weights.centre) @ (size.T**2))
+    return variances(Linear(totals, most, tuple(groups)), units)
 
 
 def _covariance_of_cases(totals: Floats, ww: Floats, cross: Floats, shares: Floats, units: Units) -> Floats:
