@@ -264,6 +264,43 @@ def test_nothing_acknowledged_is_lost_by_killing(tmp_path: Path, request: pytest
     assert "locals" not in log.read_text()
 
 
+def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Path) -> None:
+    """Thousands of replicates raked again within limits, and a large file that is being read, take longer than it has."""
+    running = Running(tmp_path)
+    address = running.address()
+    with requests.Session() as session:
+        study = session.get(f"{address}/studies", timeout=30).json()[0]["id"]
+        view = session.get(f"{address}/studies/{study}", timeout=30).json()
+        weighting = {**view["document"]["weightings"][0], "limits": {"low": 0.3, "high": 3}}
+        design = {**view["document"]["design"], "calibrated": True, "single_psu": "certainty",
+                  "variance": {"method": "bootstrap", "count": 10_000, "seed": 1}}  # fmt: skip
+        parts = {"weightings": [weighting, *view["document"]["weightings"][1:]], "design": design}
+    change = {"edition": view["edition"], "parts": parts}
+    answers: list[int | None] = []
+
+    def ask(method: str, path: str, **more: Any) -> None:
+        try:
+            answers.append(requests.request(method, f"{address}{path}", timeout=120, **more).status_code)
+        except requests.RequestException:
+            answers.append(None)
+
+    rows = b"id,a,b\n" + b"".join(b"%d,%d,%d\n" % (k, k % 7, k % 3) for k in range(2_000_000))
+    asked = [
+        threading.Thread(target=ask, args=("PATCH", f"/studies/{study}"), kwargs={"json": change}),
+        threading.Thread(target=ask, args=("POST", "/files"), kwargs={"params": {"name": "a.csv"}, "data": rows}),
+    ]
+    for thread in asked:
+        thread.start()
+    time.sleep(2)
+    assert asked[0].is_alive(), answers
+    start = time.monotonic()
+    assert running.end() == 0
+    assert time.monotonic() - start < 5
+    for thread in asked:
+        thread.join(10)
+        assert not thread.is_alive()
+
+
 def test_what_keeps_the_server_from_starting_is_a_sentence(tmp_path: Path) -> None:
     def said(*options: str) -> str:
         command = [sys.executable, "-m", "even_ballot.api.serve", "--web", str(tmp_path), *options]

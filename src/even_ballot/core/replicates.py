@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from even_ballot.core.compiled import compiled
 from even_ballot.core.dataset import Bools, Floats, Ints
 
-
 _FINEST = 10_000
 
 

@@ -40,8 +40,8 @@ def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
 def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: Cells | None) -> tuple[Floats, Floats]:
     """Slopes b of R quantities on x, and their variances, (R,): z = (x − x̄)(y − ȳ − b(x − x̄))/Σ w (x − x̄)².
 
-    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U, C), Σ w of their base; x: (C,), the columns' scores. cells:
-    where every case is its own PSU. A replicate in which x does not vary has no slope.
+    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U, C), Σ w of their base;
+    x: (C,), the columns' scores. cells: where every case is its own PSU. A replicate in which x does not vary has no slope.
     """
     with np.errstate(all="ignore"):
         b, mean_y, mean_x, spread = _slopes(w.sum(0), wy.sum(0), x)

@@ -203,9 +203,7 @@ def _replicated_shares(w: Floats, shares: Floats, units: Units) -> Floats:
         return np.asarray(again / np.where(bases > _EMPTY * w.sum(), bases, np.nan) - shares)
 
 
-def variances_of_contrasts(
-    w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units
-) -> Floats:
+def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units) -> Floats:
     """The variance of each contrast l′π of shares π, (k,). contrasts: (k, m); terms: (k, m), what they are made of, taken
     absolutely; the rest as above. What is only rounding is 0."""
     whole, middle = w.sum(), contrasts @ shares
