@@ -13,7 +13,7 @@ import numpy as np
 import polars as pl
 from measuring import best, plain_pass, row
 
-from even_ballot.core.tallies import tally
+from even_ballot.core.sampling.tallies import tally
 
 
 def crosstab(n: int, repeat: int, rng: np.random.Generator) -> None:

@@ -18,7 +18,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy.orm import Session
 
 from even_ballot.api.app import make_app
-from even_ballot.core.compiled import prepare
+from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.server import MariaServer

@@ -12,13 +12,13 @@ from itertools import product
 
 import numpy as np
 
-from even_ballot.core.codebook import Code, Scale, Variable
-from even_ballot.core.dataset import Column, Dataset, number_column
-from even_ballot.core.design import Design
-from even_ballot.core.intervals import Interval
-from even_ballot.core.request import TableRequest
-from even_ballot.core.sampling import sampled
-from even_ballot.core.tabulate import tabulate
+from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.codebook import Code, Scale, Variable
+from even_ballot.core.data.dataset import Column, Dataset, number_column
+from even_ballot.core.estimation.intervals import Interval
+from even_ballot.core.sampling.design import Design
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.core.weighting.raking import rake, with_weight
 from even_ballot.core.weighting.request import Margin, Target, Weighting
 

@@ -22,16 +22,16 @@ from pyarrow import csv as arrow_csv
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from even_ballot.core.codebook import Code, Codebook, Scale, Variable
+from even_ballot.core.data.codebook import Code, Codebook, Scale, Variable
+from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.ledger import run_ledger
-from even_ballot.core.reading import interpret
 from even_ballot.core.screening import sweep
-from even_ballot.core.study import Source, parse_study
-from even_ballot.formats.source import read_source
-from even_ballot.services.bench import Bench
-from even_ballot.services.cells import CellsWanted, cells
-from even_ballot.services.intake import keep
-from even_ballot.services.studies import begin, change, view
+from even_ballot.core.study.study_file import Source, parse_study
+from even_ballot.formats.sources.source import read_source
+from even_ballot.services.states.bench import Bench
+from even_ballot.services.stations.cells import CellsWanted, cells
+from even_ballot.services.stations.intake import keep
+from even_ballot.services.stations.studies import begin, change, view
 from even_ballot.store.chunks import column_chunks
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.files import find_file

@@ -12,16 +12,16 @@ import time
 import numpy as np
 from measuring import best, plain_pass, row
 
-from even_ballot.core.codebook import Code, Scale, Variable
-from even_ballot.core.dataset import Column, Dataset, number_column
-from even_ballot.core.design import Design
-from even_ballot.core.passes import Passes
-from even_ballot.core.request import TableRequest
-from even_ballot.core.results import TableResult
-from even_ballot.core.sampling import sampled
-from even_ballot.core.suppression.request import Suppression
-from even_ballot.core.suppression.tables import pattern_of, without_hidden
-from even_ballot.core.tabulate import counted_table, tabulate
+from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.codebook import Code, Scale, Variable
+from even_ballot.core.data.dataset import Column, Dataset, number_column
+from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.tables import pattern_of, without_hidden
+from even_ballot.core.sampling.design import Design
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.tabulate import counted_table, tabulate
 from even_ballot.demo import FILES
 from even_ballot.services.running import run_file
 

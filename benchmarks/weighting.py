@@ -12,10 +12,10 @@ import time
 import numpy as np
 from measuring import best, plain_pass, row
 
-from even_ballot.core.calibration import rake_again
-from even_ballot.core.codebook import Code, Scale, Variable
-from even_ballot.core.dataset import Column, Dataset, number_column
-from even_ballot.core.replicates import bootstrap
+from even_ballot.core.calibration.margin_residuals import rake_again
+from even_ballot.core.data.codebook import Code, Scale, Variable
+from even_ballot.core.data.dataset import Column, Dataset, number_column
+from even_ballot.core.sampling.replicates import bootstrap
 from even_ballot.core.weighting.raking import rake
 from even_ballot.core.weighting.request import Limits, Margin, Target, Weighting
 

@@ -5,10 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from even_ballot.core.codebook import Code, Codebook, Scale, Variable
-from even_ballot.core.dataset import Dataset, RawTable, text_column
-from even_ballot.core.reading import interpret
-from even_ballot.core.study import Study, parse_study
+from even_ballot.core.data.codebook import Code, Codebook, Scale, Variable
+from even_ballot.core.data.dataset import Dataset, RawTable, text_column
+from even_ballot.core.data.interpretation import interpret
+from even_ballot.core.study.study_file import Study, parse_study
 
 
 def raw(columns: Mapping[str, Sequence[Any]]) -> RawTable:

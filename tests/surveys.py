@@ -5,9 +5,11 @@ from typing import Any
 import numpy as np
 from builders import coded, raw
 
-from even_ballot.core.dataset import RawTable
-from even_ballot.core.results import TableResult
-from even_ballot.core.study import Results, Study, parse_study, run
+from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.study.pipeline import run
+from even_ballot.core.study.results import Results
+from even_ballot.core.study.study_file import Study, parse_study
+from even_ballot.core.tables.results import TableResult
 
 SCALES = {name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in codes]} for name, codes in
           {"a": (1, 2, 3), "b": (1, 2), "q": (1, 2, 3)}.items()}  # fmt: skip

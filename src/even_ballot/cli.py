@@ -9,7 +9,7 @@ import typer
 
 from even_ballot import __version__
 from even_ballot.core.faults import StudyError
-from even_ballot.core.study import Study
+from even_ballot.core.study.study_file import Study
 from even_ballot.services.running import outputs, run_file, write_outputs
 
 _REPORT = "Please report it, with the study file if you may; --debug shows where it arose."

@@ -9,12 +9,12 @@ import pytest
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from even_ballot.core.dataset import text_column
+from even_ballot.core.data.dataset import text_column
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import step
-from even_ballot.core.study import parse_study
-from even_ballot.services.bench import Bench
+from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.demo import load_demo
+from even_ballot.services.states.bench import Bench
 from even_ballot.store.studies import State, dump_study, read_study
 
 

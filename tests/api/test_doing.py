@@ -3,7 +3,7 @@
 from typing import Any
 
 from even_ballot.core.screening import sweep as sweeps
-from even_ballot.services import bench as benches
+from even_ballot.services.states import bench as benches
 
 
 def test_the_sweep_says_each_check_and_how_far_it_is(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:

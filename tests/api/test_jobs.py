@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault
 from even_ballot.core.progress import Progress, part
-from even_ballot.services.jobs import Jobs
+from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.jobs import begin_job, fail_lost_jobs
 from even_ballot.store.models import JobRecord, SourceFile
 

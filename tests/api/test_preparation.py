@@ -132,7 +132,8 @@ def test_a_step_is_tried_without_being_taken(api: Any, demo: dict[str, Any]) -> 
 def test_a_step_that_cannot_be_taken_says_why_at_its_own_key(api: Any, demo: dict[str, Any]) -> None:
     trial = tried(api, demo, step={"do": "derive", "into": "x", "value": "agee + 1"})
     assert trial["faults"][0]["where"] == "value"
-    assert "no variable 'agee' (character 1 of" in trial["faults"][0]["what"]
+    assert "no variable 'agee'" in trial["faults"][0]["what"]
+    assert (trial["faults"][0]["at"], trial["faults"][0]["of"]) == (0, "agee + 1")
 
 
 def test_a_scale_that_is_not_kept_yet_can_be_tried(api: Any, small: dict[str, Any]) -> None:

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 from builders import raw
 
-from even_ballot.core.drift import aligned, drift
+from even_ballot.core.study.newer_file import aligned, drift
 from even_ballot.demo import FILES
 
 

@@ -10,8 +10,8 @@ from typing import Any
 import openpyxl
 import pytest
 
-from even_ballot.core.tabulate import counted_table
-from even_ballot.services import bench as benches
+from even_ballot.core.tables.tabulate import counted_table
+from even_ballot.services.states import bench as benches
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 30" width="60" height="30"><text x="4" y="20">Hask</text></svg>'
 
@@ -43,7 +43,7 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
 
 
 def _full(tables: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    from even_ballot.core.request import TableRequest
+    from even_ballot.core.tables.request import TableRequest
 
     return [TableRequest.model_validate(t).model_dump(mode="json") for t in tables]
 

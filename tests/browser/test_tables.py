@@ -11,7 +11,7 @@ from pages import Browser
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from even_ballot.services import bench
+from even_ballot.services.states import bench
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 

@@ -15,13 +15,13 @@ from corpus import BOOK, DRAWINGS, by_name, corpus
 from typer.testing import CliRunner
 
 from even_ballot.cli import app
-from even_ballot.core.dataset import RawTable
+from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import StudyError
-from even_ballot.core.study import Source
-from even_ballot.formats.bundle import safe_name
-from even_ballot.formats.drawing import checked
-from even_ballot.formats.pictures import drawn
-from even_ballot.services.apart import Helpers, forked
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.exchange.bundle import safe_name
+from even_ballot.formats.images.drawing import checked
+from even_ballot.formats.images.files import drawn
+from even_ballot.services.workers.apart import Helpers, forked
 
 
 def outcome(helpers: Helpers, name: str, content: bytes) -> RawTable | StudyError:
@@ -201,11 +201,11 @@ def test_a_zip_that_climbs_is_taken_in_and_given_out_with_safe_names(api: Any) -
 
 def test_growth_with_the_length_of_a_heading_is_linear() -> None:
     """By doubling, as a ratio of the operations: quadratic work would take four times the time."""
+    from even_ballot.core.data.batteries import stem_of
+    from even_ballot.core.data.interpretation import parse_number
     from even_ballot.core.ledger.wording import ToNumber, tidied
-    from even_ballot.core.reading import parse_number
-    from even_ballot.core.recognition import stem_of
-    from even_ballot.core.weighting.pasting import _splits
-    from even_ballot.formats.headings import short_name
+    from even_ballot.core.weighting.pasted_targets import _splits
+    from even_ballot.formats.sources.headings import short_name
 
     step = ToNumber.model_validate({"do": "to_number", "variables": ["x"]})
     attacks = {

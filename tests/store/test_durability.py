@@ -9,8 +9,8 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from even_ballot.core.study import Source
-from even_ballot.formats.source import read_source
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.sources.source import read_source
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.files import file_bytes, file_table, keep_file
 from even_ballot.store.server import MariaServer

@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session
 
-from even_ballot.core.dataset import Column, RawTable, text_column
-from even_ballot.core.study import Source
+from even_ballot.core.data.dataset import Column, RawTable, text_column
+from even_ballot.core.study.study_file import Source
 from even_ballot.demo import FILES
-from even_ballot.formats.source import read_source
+from even_ballot.formats.sources.source import read_source
 from even_ballot.store.chunks import LIMIT, column_chunks, column_from, row_chunks, rows_from
 from even_ballot.store.database import newest_revision
 from even_ballot.store.files import file_bytes, file_table, keep_file

@@ -7,8 +7,8 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
 from even_ballot.api.faults import Faults, Stale
-from even_ballot.services.bench import Bench
-from even_ballot.services.jobs import Jobs
+from even_ballot.services.states.bench import Bench
+from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.database import saved
 from even_ballot.store.studies import State, read_study
 

@@ -1,5 +1,7 @@
 """Errors as JSON: what, where, and what mends it."""
 
+from dataclasses import asdict
+
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -35,7 +37,7 @@ class Stale(BaseModel):
 
 
 def _answer(status: int, *faults: Fault, **more: object) -> JSONResponse:
-    return JSONResponse({"faults": [{"what": f.what, "where": f.where, "mend": f.mend} for f in faults], **more}, status)
+    return JSONResponse({"faults": [asdict(f) for f in faults], **more}, status)
 
 
 def install(app: FastAPI) -> None:

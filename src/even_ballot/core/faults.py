@@ -18,12 +18,18 @@ def quotable(text: str, longest: int | None = LONGEST) -> str:
 class Fault:
     """One thing that is wrong with a study or its data.
 
-    what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it.
+    what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it. at, of: in a
+    formula, the character it is at, from 0, and the formula. kind: a word for what is wrong, where something is offered that mends
+    it; write: what mends it in a study file.
     """
 
     what: str
     where: str = ""
     mend: str = ""
+    at: int | None = None
+    of: str = ""
+    kind: str = ""
+    write: str = ""
 
     def __post_init__(self) -> None:
         # Faults quote what came in, which may be long, or no text that can be written down.
@@ -32,7 +38,13 @@ class Fault:
 
     def __str__(self) -> str:
         place = f"{self.where}: " if self.where else ""
-        return f"{place}{self.what}" + (f" {self.mend}" if self.mend else "")
+        way = f" In the study file: {self.write}." if self.write else ""
+        return f"{place}{self.said}" + (f" {self.mend}" if self.mend else "") + way
+
+    @property
+    def said(self) -> str:
+        """What is wrong, with the place in the formula."""
+        return self.what if self.at is None else f"{self.what} (character {self.at + 1} of {self.of!r})"
 
 
 class StudyError(Exception):
@@ -43,9 +55,9 @@ class StudyError(Exception):
         super().__init__("\n".join(map(str, self.faults)))
 
 
-def fault(what: str, where: str = "", mend: str = "") -> StudyError:
+def fault(what: str, where: str = "", mend: str = "", *, kind: str = "", write: str = "") -> StudyError:
     """A StudyError of one fault, ready to raise."""
-    return StudyError(Fault(what, where, mend))
+    return StudyError(Fault(what, where, mend, kind=kind, write=write))
 
 
 def some(items: Sequence[object], most: int = 8) -> str:

@@ -4,7 +4,7 @@ from typing import Any
 
 from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, REASONS, SCHOOLING, SEX, STATEMENTS, TENURE, TRANSLATED
 from even_ballot.demo.isles import ISLES, margins
-from even_ballot.formats.headings import unique_names
+from even_ballot.formats.sources.headings import unique_names
 
 RENAMED = {
     HEADINGS.sex: "sex", HEADINGS.age: "age", HEADINGS.tenure: "tenure", HEADINGS.school: "schooling", HEADINGS.district: "district",

@@ -4,11 +4,11 @@ import sys
 from pathlib import Path
 
 from even_ballot.core.faults import StudyError
-from even_ballot.core.request import TableRequest
-from even_ballot.core.results import TableResult
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import TableResult
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.demo import FILES
-from even_ballot.formats.grid import lay_out
+from even_ballot.formats.tables.grid import lay_out
 from even_ballot.services.running import outputs, run_file, write_outputs
 
 

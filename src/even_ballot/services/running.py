@@ -7,13 +7,15 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from even_ballot.core.dataset import RawTable
+from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
-from even_ballot.core.study import Results, Source, Study, parse_study, run
-from even_ballot.formats.microdata import microdata
-from even_ballot.formats.weighting_page import weighting_page
-from even_ballot.formats.workbook import workbook
-from even_ballot.services.apart import forked
+from even_ballot.core.study.pipeline import run
+from even_ballot.core.study.results import Results
+from even_ballot.core.study.study_file import Source, Study, parse_study
+from even_ballot.formats.exchange.microdata import microdata
+from even_ballot.formats.tables.weighting_page import weighting_page
+from even_ballot.formats.tables.workbook import workbook
+from even_ballot.services.workers.apart import forked
 
 
 def read_document(content: bytes, where: str) -> Any:

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import pyarrow as pa
 
-from even_ballot.core.dataset import BLANK, Column, Ints
+from even_ballot.core.data.dataset import BLANK, Column, Ints
 
 LIMIT = 4 * 1024 * 1024 - 4096
 _ROWS = 131_072

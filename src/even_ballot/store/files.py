@@ -9,10 +9,10 @@ import pyarrow as pa
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
-from even_ballot.core.dataset import RawTable
+from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.study import Source
+from even_ballot.core.study.study_file import Source
 from even_ballot.store.chunks import column_chunks, column_from, row_chunks, rows_from
 from even_ballot.store.models import ColumnChunk, SourceBytes, SourceColumn, SourceFile
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
-from even_ballot.core.study import Study, parse_study
+from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.store.files import new_id
 from even_ballot.store.models import Revision, SourceFile, StudyRecord, now
 

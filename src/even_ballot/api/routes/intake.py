@@ -7,11 +7,12 @@ from fastapi import APIRouter, Request
 from even_ballot.api.admission import taken_body
 from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
-from even_ballot.core.study import Source
-from even_ballot.services import intake, refresh, studies
-from even_ballot.services.jobs import JobView
-from even_ballot.services.refresh import RefreshView
-from even_ballot.services.views import FilePreview, KindPreview, StudyView
+from even_ballot.core.study.study_file import Source
+from even_ballot.services.states import refresh
+from even_ballot.services.states.refresh import RefreshView
+from even_ballot.services.stations import intake, studies
+from even_ballot.services.stations.views import FilePreview, KindPreview, StudyView
+from even_ballot.services.workers.jobs import JobView
 from even_ballot.store.database import saved
 
 router = APIRouter(tags=["intake"], responses=REFUSALS)

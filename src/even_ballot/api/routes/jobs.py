@@ -9,7 +9,7 @@ from fastapi import APIRouter, Response
 from fastapi.responses import StreamingResponse
 
 from even_ballot.api.context import REFUSALS, Pool, Transaction
-from even_ballot.services.jobs import JobView
+from even_ballot.services.workers.jobs import JobView
 
 router = APIRouter(prefix="/jobs", tags=["jobs"], responses=REFUSALS)
 _LOOK = 0.1

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from even_ballot.api.context import REFUSALS
-from even_ballot.services.pictures import Kind, picture_file
+from even_ballot.services.stations.pictures import Kind, picture_file
 
 router = APIRouter(prefix="/pictures", tags=["pictures"], responses=REFUSALS)
 

@@ -7,19 +7,19 @@ from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.core.fitting import Fit
-from even_ballot.core.nonresponse import NonResponse
+from even_ballot.core.ledger.scale_fit import Fit
 from even_ballot.core.screening import Finding
-from even_ballot.services import cells as grids
-from even_ballot.services import codebook as codebooks
-from even_ballot.services import codebook_files, trial
-from even_ballot.services import ledger as ledgers
-from even_ballot.services.cells import CellsView, CellsWanted, FlowView
-from even_ballot.services.codebook import FitWanted
-from even_ballot.services.codebook_files import Laid
-from even_ballot.services.trial import Proposed, Trial
-from even_ballot.services.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
-from even_ballot.services.works import Doing
+from even_ballot.core.screening.item_nonresponse import NonResponse
+from even_ballot.services.stations import cells as grids
+from even_ballot.services.stations import codebook as codebooks
+from even_ballot.services.stations import codebook_files, trial
+from even_ballot.services.stations import ledger as ledgers
+from even_ballot.services.stations.cells import CellsView, CellsWanted, FlowView
+from even_ballot.services.stations.codebook import FitWanted
+from even_ballot.services.stations.codebook_files import Laid
+from even_ballot.services.stations.trial import Proposed, Trial
+from even_ballot.services.stations.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
+from even_ballot.services.workers.works import Doing
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
 

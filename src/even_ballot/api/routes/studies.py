@@ -7,9 +7,9 @@ from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
-from even_ballot.services import studies
 from even_ballot.services.demo import demo_zip
-from even_ballot.services.views import StudyCard, StudyView
+from even_ballot.services.stations import studies
+from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.store.database import saved
 
 router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)

@@ -7,8 +7,8 @@ from fastapi import APIRouter, Request, Response
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
 from even_ballot.core.faults import fault
-from even_ballot.services import tables
-from even_ballot.services.views import DisclosureView, TableView
+from even_ballot.services.stations import tables
+from even_ballot.services.stations.views import DisclosureView, TableView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
 

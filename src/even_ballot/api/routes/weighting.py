@@ -8,10 +8,10 @@ from pydantic import BaseModel
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
 from even_ballot.core.weighting.comparison import Comparison
-from even_ballot.core.weighting.pasting import PastedTargets
-from even_ballot.core.weighting.price import LimitPrice
-from even_ballot.services import weighting
-from even_ballot.services.views import DesignView, HeavyCase, TargetLines, WeightingsView
+from even_ballot.core.weighting.limit_price import LimitPrice
+from even_ballot.core.weighting.pasted_targets import PastedTargets
+from even_ballot.services.stations import weighting
+from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["weighting"], responses=REFUSALS)
 

@@ -5,7 +5,7 @@ from typing import Annotated
 from pydantic import Field
 
 from even_ballot.core.ledger import blanks, cases, cells, joins, names, numbers, scales, wording
-from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger
+from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger, take_step
 
 AnyStep = Annotated[
     cases.DropCases
@@ -28,4 +28,4 @@ AnyStep = Annotated[
     Field(discriminator="do"),
 ]
 
-__all__ = ["AnyStep", "Effect", "Outcome", "Step", "Tables", "run_ledger"]
+__all__ = ["AnyStep", "Effect", "Outcome", "Step", "Tables", "run_ledger", "take_step"]

@@ -4,9 +4,9 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import CodeNumber, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, Column, Dataset, number_column
-from even_ballot.core.expressions import condition
+from even_ballot.core.data.codebook import CodeNumber, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, Column, Dataset, number_column
+from even_ballot.core.data.formulas import condition
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 

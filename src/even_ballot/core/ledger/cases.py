@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Dataset
-from even_ballot.core.expressions import Formula
+from even_ballot.core.data.dataset import ANSWERED, BLANK, Bools, Dataset
+from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables
 from even_ballot.core.model import Model

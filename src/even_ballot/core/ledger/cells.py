@@ -8,11 +8,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from even_ballot.core.codebook import Code, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset, text_column
+from even_ballot.core.data.codebook import Code, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset, text_column
+from even_ballot.core.data.interpretation import as_coded, as_date, as_number, with_missing_codes
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
-from even_ballot.core.reading import as_coded, as_date, as_number, with_missing_codes
 
 
 class Edit(Step):
@@ -38,10 +38,9 @@ class Edit(Step):
         at = np.flatnonzero(self._cases(data))
         if len(at) != 1:
             how_many = "no case" if not len(at) else f"{len(at)} cases"
-            mend = "Name one case that is in use."
-            if len(at) > 1:
-                mend = 'Name it by its record number in the source, with "by": "row".'
-            raise fault(f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend)
+            mend = "Name it by its record number in the source." if len(at) > 1 else "Name one case that is in use."
+            write = '"by": "row"' if len(at) > 1 else ""
+            raise fault(f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend, write=write)
         cell = self._cell(data, variable)
         values, state, words = column.values.copy(), column.state.copy(), column.words
         if variable.kind == "text" or cell.state[0] == UNPLACED:

@@ -7,11 +7,11 @@ from typing import Annotated, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from even_ballot.core.codebook import Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, Bools, Column, Dataset, Ints, RawTable
+from even_ballot.core.data.codebook import Scale, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, Bools, Column, Dataset, Ints, RawTable
+from even_ballot.core.data.interpretation import as_number, guess_kind, parse_number
 from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
-from even_ballot.core.reading import as_number, guess_kind, parse_number
 
 Way = tuple[str, ...]
 """One way that a key may be spelled, a part for each of its variables."""
@@ -106,7 +106,8 @@ class LookUp(Step):
             raise fault(
                 f"{counted(int(lost.sum()), 'case has', 'cases have')} no match in {self.from_}: {key} = {some(list(unmatched))}.",
                 "on",
-                'Mend the keys, or let keys without a match stay a finding ("missing": "flag") to leave their new cells blank.',
+                "Mend the keys, or let keys without a match stay a finding, which leaves their new cells blank.",
+                write='"missing": "flag"',
             )
         for name in self.take:
             data = self._taken(data, table, name, found)

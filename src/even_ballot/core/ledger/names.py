@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Literal
 
-from even_ballot.core.dataset import Dataset
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 

@@ -4,12 +4,12 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import Kind, Variable
-from even_ballot.core.dataset import Column, Dataset, number_column
-from even_ballot.core.expressions import Formula, column_of
+from even_ballot.core.data.codebook import Kind, Variable
+from even_ballot.core.data.dataset import Column, Dataset, number_column
+from even_ballot.core.data.formulas import Formula, column_of
+from even_ballot.core.data.interpretation import with_missing_codes
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
-from even_ballot.core.reading import with_missing_codes
 
 _CODES = 2**31 - 1
 
@@ -35,7 +35,7 @@ class Derive(Step):
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         value = Formula(self.value, "value").evaluate(data)
         column = column_of(value)
-        kind: Kind = "text" if value.sort == "text" else "date" if value.sort == "date" else "number"
+        kind: Kind = "text" if value.kind == "text" else "date" if value.kind == "date" else "number"
         if self.scale is not None:
             if self.scale not in data.scales:
                 raise fault(

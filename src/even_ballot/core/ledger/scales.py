@@ -6,8 +6,8 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from even_ballot.core.codebook import Code, CodeNumber, Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, Column, Dataset
+from even_ballot.core.data.codebook import Code, CodeNumber, Scale, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells, new_name
 from even_ballot.core.model import Model
@@ -87,7 +87,11 @@ class Reverse(Step):
                 )
             if name in data.reversed_ and not self.again:
                 raise fault(
-                    f"{name} has been turned round already.", "variables", 'Ask for it once more ("again": true) if it is meant.'
+                    f"{name} has been turned round already.",
+                    "variables",
+                    "Ask for it once more if it is meant.",
+                    kind="turned_round",
+                    write='"again": true',
                 )
             ranks = [item.code for item in scale.codes]
             mirror = dict(zip(ranks, reversed(ranks), strict=True))

@@ -2,12 +2,12 @@
 
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
-from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.model import Model
 
 Tables = Mapping[str, RawTable]
@@ -89,20 +89,23 @@ def new_name(data: Dataset, name: str) -> str:
     return name
 
 
+def take_step(data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger") -> tuple[Dataset, Effect]:
+    """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the entry; where: "": in
+    the step alone."""
+    outcome = Outcome(data)
+    if not step.off:
+        try:
+            outcome = step.apply(data, tables)
+        except StudyError as error:
+            place = f"{where}[{at}]" if where else ""
+            raise StudyError(replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults) from None
+    after = outcome.data
+    changed, unplaced = outcome.cells_changed, outcome.unplaced
+    return after, Effect(at + 1, step.do, step.sentence(), step.why, step.off, data.n, after.n, changed, unplaced)
+
+
 def run_ledger(data: Dataset, steps: Sequence[Step], tables: Tables, where: str = "ledger") -> Iterator[tuple[Dataset, Effect]]:
-    """Each state after a step, with the step's effect. Faults are placed at the step they arose in."""
-    for i, step in enumerate(steps):
-        before = data
-        outcome = Outcome(data)
-        if not step.off:
-            try:
-                outcome = step.apply(data, tables)
-            except StudyError as error:
-                place = f"{where}[{i}]"
-                named = [Fault(f.what, f"{place}.{f.where}" if f.where else place, f.mend) for f in error.faults]
-                raise StudyError(named) from None
-        data = outcome.data
-        yield (
-            data,
-            Effect(i + 1, step.do, step.sentence(), step.why, step.off, before.n, data.n, outcome.cells_changed, outcome.unplaced),
-        )
+    """Each state after a step, with the step's effect."""
+    for at, step in enumerate(steps):
+        data, effect = take_step(data, step, at, tables, where)
+        yield data, effect

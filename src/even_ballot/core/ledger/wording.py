@@ -6,12 +6,12 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.codebook import CodeNumber, Scale, Variable
-from even_ballot.core.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.data.codebook import CodeNumber, Scale, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.data.interpretation import code_of, parse_number, with_missing_codes
+from even_ballot.core.data.number_words import number_in_words
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
-from even_ballot.core.reading import code_of, parse_number, with_missing_codes
-from even_ballot.core.words import number_in_words
 
 _SPACES = re.compile(r"[\s\u00a0\u2000-\u200a\u202f\u205f\u3000]+")
 _INVISIBLE = re.compile("[\u00ad\u200b-\u200f\u2028-\u202e\u2060\ufeff]")

@@ -5,7 +5,7 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset
 from even_ballot.core.screening.finding import Found
 from even_ballot.core.screening.settings import Screening
 

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from even_ballot.core.codebook import Role
-from even_ballot.core.dataset import BLANK, Column, Dataset, Floats, Ints
-from even_ballot.core.expressions import Formula
+from even_ballot.core.data.codebook import Role
+from even_ballot.core.data.dataset import BLANK, Column, Dataset, Floats, Ints
+from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger.cases import DropCases, Duplicates, in_groups
 from even_ballot.core.screening.finding import Found

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.dataset import Bools, Dataset
+from even_ballot.core.data.dataset import Bools, Dataset
 from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.screening.settings import Screening
 

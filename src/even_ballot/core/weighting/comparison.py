@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset, Floats
 from even_ballot.core.faults import fault
 from even_ballot.core.weighting.margins import Laid
 from even_ballot.core.weighting.raking import Raked

@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.compiled import compiled
-from even_ballot.core.dataset import Dataset, Floats, Ints
+from even_ballot.core.data.dataset import Dataset, Floats, Ints
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
-from even_ballot.core.tallies import in_halves
+from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.weighting.request import Margin, Weighting
 
 _DENSE = 1 << 20
@@ -176,7 +176,8 @@ def lay(
     unknown = (places < 0).any(1) & live
     if unknown.any() and margin.unknown == "refuse":
         raise fault(f"{counted(int(combos.cases[unknown].sum()), 'case has', 'cases have')} no value on {margin.title}.", where,
-                    'Fill it in, set these cases aside, or hold their share as it is ("unknown": "hold").')  # fmt: skip
+                    "Fill it in, set these cases aside, or hold their share as it is.", kind="unknown_on_margin",
+                    write='"unknown": "hold"')  # fmt: skip
     rows = np.where(unknown[:, None], -1, places)
     keys = np.column_stack([group_of, rows])
     found, index = np.unique(keys[live], axis=0, return_inverse=True)

@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from even_ballot.core.codebook import Variable
-from even_ballot.core.dataset import Bools, Dataset, Floats, Ints, number_column
-from even_ballot.core.design import weights_of
+from even_ballot.core.data.codebook import Variable
+from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints, number_column
 from even_ballot.core.faults import counted, fault, some
-from even_ballot.core.weighting.bounded import Possible, ordered, possible, solve
+from even_ballot.core.sampling.units import weights_of
+from even_ballot.core.weighting.limits import Possible, ordered, possible, solve
 from even_ballot.core.weighting.margins import Combinations, Laid, check_sums, combinations_of, groups_of, lay, spread_out
-from even_ballot.core.weighting.nonresponse import AdjustedCell, adjusted
 from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
+from even_ballot.core.weighting.response_cells import AdjustedCell, adjusted
 
 _AGREE = 0.001
 

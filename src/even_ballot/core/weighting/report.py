@@ -5,12 +5,12 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.dataset import Dataset, Floats
-from even_ballot.core.weighting.bounded import Possible
+from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.weighting.limits import Possible
 from even_ballot.core.weighting.margins import At, Laid
-from even_ballot.core.weighting.nonresponse import AdjustedCell
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.response_cells import AdjustedCell
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,103 @@
+"""The design of a sample with the method of its variances laid on it."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from even_ballot.core.calibration.margin_residuals import with_residuals
+from even_ballot.core.calibration.reweighting import adjusts, chain_of, made_again
+from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.sampling.design import Balanced, Bootstrapped, Design, GivenColumns, Jackknifed, Linearised
+from even_ballot.core.sampling.replicates import Columns, Factors, Jackknife, Replicates, balanced, bootstrap
+from even_ballot.core.sampling.units import Units, units_of, weights_of
+from even_ballot.core.weighting.raking import Raked
+
+_MOST = 200_000_000
+
+
+def _check_single(units: Units) -> None:
+    single = [units.names[h] for h in np.flatnonzero(units.single)]
+    if single and units.single_psu != "certainty":
+        raise fault(
+            f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only, which replicates can say nothing of: "
+            f"{some(single)}.",
+            "design.single_psu",
+            "Join them to others, let them count as certainty, or use linearisation.",
+        )
+
+
+def _check_size(units: Units, replicates: int) -> None:
+    if units.rows * replicates > _MOST:
+        raise fault(
+            f"{replicates:,} replicates of {units.rows:,} first-stage units are more than can be worked on at once.",
+            "design.variance",
+            "Use linearisation, or a bootstrap with fewer replicates.",
+        )
+
+
+def _by_unit(units: Units, method: Jackknifed | Bootstrapped | Balanced, raked: bool) -> Jackknife | Factors:
+    match method:
+        case Jackknifed():
+            if raked:
+                _check_size(units, units.rows)
+            return Jackknife(units.stratum, units.psus, units.fraction)
+        case Bootstrapped():
+            _check_size(units, method.count)
+            return bootstrap(units.stratum, units.psus, units.fraction, method.count, method.seed)
+        case Balanced():
+            others = [f"{units.names[h]} ({units.psus[h]})" for h in np.flatnonzero((units.psus != 2) & ~_taken(units))]
+            if others:
+                raise fault(
+                    f"Balanced half samples need two first-stage units in each stratum; these have others: {some(others)}.",
+                    "design.variance",
+                    "Use the jackknife or the bootstrap.",
+                )
+            _check_size(units, 2 * len(units.psus))
+            return balanced(units.stratum, units.psus, units.fraction, method.fay)
+
+
+def _taken(units: Units) -> np.ndarray:
+    """Strata of one PSU that count nothing."""
+    return np.asarray(units.psus == 1)
+
+
+def _given(data: Dataset, method: GivenColumns, full: Floats) -> Columns:
+    where = "design.variance.columns"
+    twice = [name for name in method.columns if method.columns.count(name) > 1]
+    if twice:
+        raise fault(f"{twice[0]} is named twice.", where, "Name each replicate weight once.")
+    weights = [weights_of(data, name, f"{where}[{i}]") for i, name in enumerate(method.columns)]
+    # Cases of weight 0 take no part in any replicate.
+    return Columns(np.where(full[:, None] > 0, np.stack(weights, 1), 0.0), method.scale)
+
+
+def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[Raked]) -> tuple[Units, Floats]:
+    """The design of the cases, and the weight (n,) that estimates use. raked: the weightings that were made.
+
+    Raises StudyError where the design does not fit the cases, or its method does not fit the design.
+    """
+    w = weights_of(data, weight)
+    if not (w > 0).any():
+        raise fault("Every weight is 0.", "design.weight", "Choose another weight.")
+    units, method = units_of(data, design), design.variance
+    source = next((r for r in raked if r.frame.weighting.save_as == weight), None)
+    if design.calibrated and source is None:
+        raise fault(
+            f"The weight {weight or '(none)'} was not raked here, so standard errors cannot take its margins into account.",
+            "design.calibrated",
+            "Use the weight of one of this study's weightings, or leave calibrated out.",
+        )
+    known = source if design.calibrated else None
+    if isinstance(method, Linearised):
+        return (with_residuals(units, known, w) if known is not None and known.margins else units), w
+    _check_single(units)
+    if isinstance(method, GivenColumns):
+        df = None if design.strata and design.clusters else len(method.columns) - 1
+        return replace(units, replicates=_given(data, method, w), df=df), w
+    units = units.by_case()
+    chain = () if known is None else chain_of(raked, known)
+    by_unit = _by_unit(units, method, adjusts(chain))
+    replicates: Replicates = made_again(chain, by_unit, units.unit) if adjusts(chain) else by_unit
+    return replace(units, replicates=replicates), w

@@ -1,0 +1,146 @@
+"""Columns that belong together: batteries, and columns of one several-answer question."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+
+from even_ballot.core.data.codebook import Code, Variable
+from even_ballot.core.data.dataset import Dataset
+
+_LEAST_STEM, _MOST_WORDS = 12, 80
+QUIET = " \t\n\"'“”‘’«»[](){}:;,.-–—…=?"
+
+
+@dataclass(frozen=True)
+class Battery:
+    """Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells each from the
+    others."""
+
+    stem: str
+    variables: tuple[str, ...]
+    items: tuple[str, ...]
+    scale: str | None
+
+
+@dataclass(frozen=True)
+class SeveralAnswers:
+    """Neighbouring columns that look like the answers of one several-answer question. worded: the columns hold a word
+    where chosen and a blank where not, so that 0/1 columns have to be made of them first."""
+
+    stem: str
+    name: str
+    parts: tuple[str, ...]
+    options: tuple[Code, ...]
+    worded: bool
+
+
+def common_start(texts: Sequence[str]) -> str:
+    """The characters that all of some texts begin with."""
+    low, high = min(texts), max(texts)
+    n = next((i for i, (a, b) in enumerate(zip(low, high, strict=False)) if a != b), min(len(low), len(high)))
+    return low[:n]
+
+
+def stem_of(labels: Sequence[str]) -> str:
+    """What some question texts begin with in common, up to a whole word; empty where that is too little to go by."""
+    common = common_start(labels)
+    if any(len(label) > len(common) and label[len(common)].isalnum() for label in labels) and common[-1:].isalnum():
+        common = common[: len(common) - len(_last_word(common))]
+    return common if len(common.strip(QUIET)) >= _LEAST_STEM else ""
+
+
+def _last_word(text: str) -> str:
+    """The run of letters and digits that a text ends in."""
+    start = len(text)
+    while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
+        start -= 1
+    return text[start:]
+
+
+def item_of(label: str, stem: str) -> str:
+    """What is left of a question text after its stem."""
+    return label[len(stem) :].strip(QUIET) or label
+
+
+def _name_stem(names: Sequence[str]) -> str:
+    return common_start(names).rstrip("_0123456789")
+
+
+def _runs(data: Dataset, key: Callable[[Variable], object]) -> Iterator[list[Variable]]:
+    """Runs of neighbouring variables of one key other than None."""
+    for value, run in groupby(data.variables.values(), key=key):
+        if value is not None:
+            yield list(run)
+
+
+def _of_one_stem(run: list[Variable], alike: Callable[[list[Variable]], bool]) -> Iterator[tuple[str, list[Variable]]]:
+    """A run cut where question texts stop having a stem in common, or stop being alike."""
+    while len(run) >= 2:
+        together = next((n for n in range(len(run), 1, -1) if stem_of([v.title for v in run[:n]]) and alike(run[:n])), 1)
+        if together > 1:
+            yield stem_of([v.title for v in run[:together]]), run[:together]
+        run = run[together:]
+
+
+def batteries_of(data: Dataset) -> tuple[Battery, ...]:
+    """Neighbouring questions with a common stem and the same answers: one scale, or few and mostly the same words."""
+
+    def answers(variable: Variable) -> object:
+        if variable.role is not None:
+            return None
+        if variable.kind == "coded":
+            return variable.scale
+        if variable.kind != "text":
+            return None
+        return "words"
+
+    words: dict[str, frozenset[str]] = {}
+    for variable in data.variables.values():
+        if answers(variable) == "words":
+            entries = data.column(variable.name).words
+            words[variable.name] = frozenset(w.strip().casefold() for w in entries) if len(entries) <= _MOST_WORDS else frozenset()
+
+    def same_words(run: list[Variable]) -> bool:
+        """Whether texts are answered with the same words: at least two, and a third of each one's, are the first one's."""
+        first = words.get(run[0].name)
+        if first is None:
+            return True
+        return all(len(words[v.name] & first) >= max(2, len(words[v.name]) / 3) for v in run)
+
+    found = []
+    for run in _runs(data, answers):
+        for stem, together in _of_one_stem(run, same_words):
+            items = tuple(item_of(v.title, stem) for v in together)
+            found.append(Battery(stem.strip(QUIET), tuple(v.name for v in together), items, together[0].scale))
+    return tuple(found)
+
+
+def _ticked(data: Dataset, variable: Variable) -> str | None:
+    """Whether a column says "chosen or not": "coded" 0 and 1; "worded", one and the same word or blank."""
+    if variable.role is not None:
+        return None
+    column = data.column(variable.name) if variable.kind != "multi" else None
+    if column is None:
+        return None
+    if variable.kind == "number" and set(column.distinct.tolist()) <= {0, 1} and 1 in column.distinct:
+        return "coded"
+    if variable.kind == "text" and len(column.words) - column.words.count("") == 1 and bool((column.state != 0).any()):
+        return "worded"
+    return None
+
+
+def several_answers_of(data: Dataset) -> tuple[SeveralAnswers, ...]:
+    """Columns that look like one several-answer question: neighbours of one stem, each 0 and 1, or one word or blank."""
+    taken = {part for v in data.variables.values() for part in v.parts}
+    found = []
+    for run in _runs(data, lambda v: None if v.name in taken else _ticked(data, v)):
+        worded = run[0].kind == "text"
+        for stem, together in _of_one_stem(run, lambda _: True):
+            options = tuple(Code(code=i, label=item_of(v.title, stem)) for i, v in enumerate(together, start=1))
+            if len({option.label for option in options}) == len(options):
+                names = [v.name for v in together]
+                name = _name_stem(names) or names[0]
+                while name in data.variables:
+                    name += "_any"
+                found.append(SeveralAnswers(stem.strip(QUIET), name, tuple(names), options, worded))
+    return tuple(found)

@@ -1,0 +1,126 @@
+"""Formulas parsed by Python's grammar and checked against a short list; nothing is evaluated here."""
+
+import ast
+import operator
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from even_ballot.core.data.formulas.functions import FUNCTIONS
+from even_ballot.core.faults import Fault, StudyError, fault
+
+LONGEST, DEEPEST = 4000, 60
+_QUOTED = 120
+_SPACES = str.maketrans("\r\f\v\x1c\x1d\x1e\x85\u2028\u2029", " " * 9)
+COMPARE: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
+    ast.Eq: operator.eq, ast.NotEq: operator.ne, ast.Lt: operator.lt,
+    ast.LtE: operator.le, ast.Gt: operator.gt, ast.GtE: operator.ge,
+}  # fmt: skip
+ARITHMETIC: dict[type[ast.operator], Callable[[Any, Any], Any]] = {
+    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: np.divide,
+    ast.FloorDiv: np.floor_divide, ast.Mod: np.mod, ast.Pow: np.power,
+}  # fmt: skip
+
+
+class Parsed:
+    """A formula's tree, all of it on the list. names: the variables it reads. Raises StudyError at the place that is not."""
+
+    def __init__(self, source: str, where: str = "") -> None:
+        self.source, self.where = source, where
+        self._before = len(source) - len(source.lstrip())
+        self.tree = self._parse()
+        named = (node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name))
+        self.names = tuple(dict.fromkeys(name for name in named if name not in FUNCTIONS))
+
+    def fault(self, what: str, node: ast.expr, mend: str = "") -> StudyError:
+        """What is wrong with a part of it."""
+        return self._fault(what, self._place(node), mend)
+
+    def _fault(self, what: str, at: int, mend: str = "") -> StudyError:
+        return StudyError(Fault(what, self.where, mend, at, self.source[:_QUOTED]))
+
+    def _place(self, node: ast.expr) -> int:
+        """The character a part begins at; the grammar counts lines, and bytes in them."""
+        text = self.source[self._before :]
+        line = text.encode().split(b"\n")[node.lineno - 1]
+        earlier = sum(len(part) + 1 for part in text.split("\n")[: node.lineno - 1])
+        return self._before + earlier + len(line[: node.col_offset].decode(errors="ignore"))
+
+    def _parse(self) -> ast.expr:
+        if len(self.source) > LONGEST:
+            raise fault(
+                f"The formula has {len(self.source):,} characters; at most {LONGEST:,} are read.",
+                self.where,
+                "Split it over several derived variables.",
+            )
+        depth = deepest = 0
+        for character in self.source:
+            depth += (character in "([{") - (character in ")]}")
+            deepest = max(deepest, depth)
+        if deepest > DEEPEST:
+            raise fault(f"Parentheses are nested {deepest} deep; at most {DEEPEST}.", self.where)
+        # What ends a line for the grammar alone is a space; places stay what they were.
+        text = self.source.translate(_SPACES).strip()
+        try:
+            tree = ast.parse(text, mode="eval").body
+            self._check(tree, 0)
+        except SyntaxError as error:
+            lines = text.split("\n")[: max(error.lineno or 1, 1) - 1]
+            # An offset of 0 means the formula ended too soon.
+            column = error.offset - 1 if error.offset else len(text)
+            at = self._before + sum(len(line) + 1 for line in lines) + column
+            raise self._fault("This does not read as a formula", min(at, len(self.source))) from None
+        except (RecursionError, MemoryError, ValueError):
+            raise fault("The formula is nested too deeply, or holds characters no formula has.", self.where) from None
+        return tree
+
+    def _check(self, node: ast.expr, depth: int) -> None:
+        """Refuses whatever is not on the list."""
+        if depth > DEEPEST * 4:
+            raise RecursionError
+        for part in self._parts(node):
+            self._check(part, depth + 1)
+
+    def _parts(self, node: ast.expr) -> list[ast.expr]:
+        """What a part is made of, where it is on the list."""
+        match node:
+            case ast.BoolOp(values=parts):
+                return parts
+            case ast.UnaryOp(op=ast.Not() | ast.USub() | ast.UAdd(), operand=operand):
+                return [operand]
+            case ast.BinOp(left=left, op=op, right=right) if type(op) in ARITHMETIC:
+                return [left, right]
+            case ast.Compare():
+                return self._compared(node)
+            case ast.Call(func=ast.Name(id=name), keywords=[]):
+                return self._called(name, node)
+            case ast.Name(id=name):
+                if name in FUNCTIONS:
+                    raise self.fault(f"{name} is a function; write {name}(…)", node)
+                return []
+            case ast.Constant(value=bool() | int() | float() | str()):
+                return []
+        raise self.fault("This is not part of formulas", node)
+
+    def _compared(self, node: ast.Compare) -> list[ast.expr]:
+        parts = [node.left]
+        for compare, right in zip(node.ops, node.comparators, strict=True):
+            if isinstance(compare, ast.In | ast.NotIn):
+                if not isinstance(right, ast.Tuple | ast.List | ast.Set) or not right.elts:
+                    raise self.fault("`in` wants a list of values, as in `isle in (1, 2)`", right)
+                parts += right.elts
+            elif type(compare) in COMPARE:
+                parts.append(right)
+            else:
+                raise self.fault("This comparison is not part of formulas", right, "Use == != < <= > >= in.")
+        return parts
+
+    def _called(self, name: str, node: ast.Call) -> list[ast.expr]:
+        if name not in FUNCTIONS:
+            raise self.fault(f"There is no function {name!r}", node, f"There are: {', '.join(FUNCTIONS)}.")
+        least, most = FUNCTIONS[name].least, FUNCTIONS[name].most
+        if not least <= len(node.args) <= most:
+            wanted = f"{least}" if least == most else f"at least {least}"
+            raise self.fault(f"{name}() takes {wanted}, not {len(node.args)}", node)
+        return node.args

@@ -1,0 +1,81 @@
+"""Values of formulas: whole columns with a mask of what is missing, and how they compare."""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.codebook import Scale
+from even_ballot.core.data.dataset import Column
+
+Kind = Literal["number", "truth", "text", "date", "coded"]
+"""What a value is."""
+
+
+@dataclass(frozen=True)
+class Value:
+    """A column of values (or one value for all), and where it is missing.
+
+    For text, `values` index `words`. For coded variables `values` are codes and `scale` knows their labels.
+    """
+
+    kind: Kind
+    values: NDArray[Any]
+    missing: NDArray[np.bool_]
+    words: tuple[str, ...] = ()
+    scale: Scale | None = None
+
+    @property
+    def numeric(self) -> bool:
+        return self.kind in ("number", "coded", "truth")
+
+
+def nothing_missing() -> NDArray[np.bool_]:
+    """No case is missing, for a value that is one for all."""
+    return np.zeros((), np.bool_)
+
+
+def number(values: NDArray[Any], missing: NDArray[np.bool_]) -> Value:
+    """Results that are no finite number (a division by zero, the log of nothing) are missing."""
+    values = np.asarray(values, np.float64)
+    finite = np.isfinite(values)
+    return Value("number", np.where(finite, values, 0.0), missing | ~finite)
+
+
+def truth(values: NDArray[Any], missing: NDArray[np.bool_]) -> Value:
+    """True or false; what is missing is neither."""
+    return Value("truth", np.asarray(values, np.bool_) & ~missing, missing)
+
+
+def joined(values: list[Value], conjunction: bool) -> Value:
+    """Three-valued and/or: a false part settles an `and`, a true one an `or`, whatever is missing."""
+    result = values[0]
+    for value in values[1:]:
+        a, b = result, value
+        if conjunction:
+            settled = (~a.values & ~a.missing) | (~b.values & ~b.missing)
+            result = truth(a.values & b.values, (a.missing | b.missing) & ~settled)
+        else:
+            settled = (a.values & ~a.missing) | (b.values & ~b.missing)
+            result = Value("truth", settled, (a.missing | b.missing) & ~settled)
+    return result
+
+
+def spelled(value: Value) -> NDArray[np.str_]:
+    """A text's words, one for each case."""
+    return np.asarray(np.array(value.words or ("",))[value.values])
+
+
+def same_text(a: Value, b: Value) -> NDArray[np.bool_]:
+    """Where two texts are the same."""
+    index = {word: i for i, word in enumerate(a.words)}
+    of_b = np.array([index.get(word, -1) for word in b.words] or [-1])
+    return np.asarray(a.values == of_b[b.values])
+
+
+def column_of(value: Value) -> Column:
+    """A formula's value as a column: truths as 1 and 0, what is missing blank."""
+    dtype = np.int32 if value.kind == "text" else np.float64
+    values = np.where(value.missing, 0, value.values).astype(dtype)
+    return Column(values, value.missing.astype(np.uint8), value.words)

@@ -1,0 +1,147 @@
+"""From a file's text columns to a dataset: what the codebook says, applied; what it leaves out, guessed."""
+
+import math
+import re
+from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.faults import Fault, StudyError, some
+
+_NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
+_POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
+_COMMAED = re.compile(r"[+-]?\d+(,\d+)?", re.ASCII)
+_LOOKED_AT, _LONGEST = 500, 400
+_LEADING_ZERO = re.compile(r"\s*[+-]?0\d", re.ASCII)
+_WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
+
+
+def parse_number(word: str, decimal: str = ".") -> float | None:
+    """The number a word is; None where it is none, or one that float64 does not hold: beyond 1.8e308, or so small that it is 0."""
+    if not reads_as_number(word, decimal):
+        return None
+    number = float(word.replace(decimal, "."))
+    held = math.isfinite(number) and (number != 0 or not re.search("[1-9]", word.lower().partition("e")[0]))
+    return number if held else None
+
+
+def reads_as_number(word: str, decimal: str = ".") -> bool:
+    """Whether a word is written as a number is, held or not."""
+    if decimal != ".":
+        word = word.replace(decimal, ".") if "." not in word else ""
+    return len(word) < _LONGEST and _NUMBER.fullmatch(word) is not None
+
+
+def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal[".", ","] | None:
+    """A comma, where some column holds nothing but numbers written with one, and no column numbers with a point; None where
+    nothing speaks for either."""
+    found = None
+    for column in columns:
+        words = [word.strip() for word in column.words[:_LOOKED_AT] if word.strip()]
+        if words and all(_POINTED.fullmatch(word) for word in words) and any("." in word for word in words):
+            return "."
+        if words and delimiter != "," and all(_COMMAED.fullmatch(word) for word in words) and any("," in word for word in words):
+            found = ","
+    return found  # type: ignore[return-value]
+
+
+def parse_date(word: str) -> float | None:
+    """Seconds since 1970 of an ISO date or date and time (UTC where no offset is given), or None."""
+    try:
+        moment = datetime.fromisoformat(word.strip())
+    except ValueError:
+        return None
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+
+
+def guess_kind(column: Column, decimal: str = ".") -> Kind:
+    """number where every answer that is not blank is one and none has a leading zero; date likewise; else text."""
+    words = [word for word in column.words if word.strip()]
+    if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
+        return "date" if words and all(parse_date(word) is not None for word in words) else "text"
+    return "number"
+
+
+def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
+    """The column with each word's value in place of the word; words without one stay, unplaced."""
+    fits = np.array([value is not None for value in values] or [False])
+    numbers: NDArray[Any] = np.array([i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype)
+    index = np.where(column.state == BLANK, 0, column.values)
+    state = np.where(column.state == BLANK, BLANK, np.where(fits[index], ANSWERED, UNPLACED)).astype(np.uint8)
+    return Column(numbers[index], state, () if fits.all() else column.words)
+
+
+def with_missing_codes(column: Column, missing: Iterable[Code]) -> Column:
+    """Answers equal to a missing code are marked as such, their code kept."""
+    codes = [item.code for item in missing]
+    return column.marking(codes) if codes else column
+
+
+def code_of(word: str, labels: dict[str, int]) -> int | None:
+    """A word's code: that of the label it equals, else the whole number it is."""
+    if (code := labels.get(word)) is not None:
+        return code
+    return int(float(word)) if _WHOLE.fullmatch(word) else None
+
+
+def as_coded(column: Column, scale: Scale | None) -> Column:
+    """A text column as codes; text that equals a label takes its code."""
+    labels = {} if scale is None else {item.label: item.code for item in (*scale.codes, *scale.missing)}
+    coded = _placed(column, [code_of(word, labels) for word in column.words], np.int32)
+    return with_missing_codes(coded, () if scale is None else scale.missing)
+
+
+def as_number(column: Column, missing: Iterable[Code] = (), decimal: str = ".") -> Column:
+    """A text column as numbers."""
+    return with_missing_codes(_placed(column, [parse_number(word, decimal) for word in column.words], np.float64), missing)
+
+
+def as_date(column: Column) -> Column:
+    """A text column as seconds since 1970."""
+    return _placed(column, [parse_date(word) for word in column.words], np.float64)
+
+
+def _interpreted(column: Column, variable: Variable, scales: dict[str, Scale], decimal: str) -> Column:
+    if variable.kind == "coded":
+        scale = None if variable.scale is None else scales[variable.scale]
+        return with_missing_codes(as_coded(column, scale), variable.missing)
+    if variable.kind == "number":
+        return as_number(column, variable.missing, decimal)
+    return as_date(column) if variable.kind == "date" else column
+
+
+def interpret(raw: RawTable, codebook: Codebook, made_later: Iterable[str] = (), decimal: str = ".") -> Dataset:
+    """A file's columns as the codebook describes them; unlisted ones are kept, their kind guessed.
+
+    made_later: names that steps of the ledger make; entries of the codebook for them wait until then.
+    Raises StudyError for an entry that names neither a column nor one of these.
+    """
+    described = {variable.name: variable for variable in codebook.variables}
+    later = set(made_later)
+    columns: dict[str, Column] = {}
+    variables: dict[str, Variable] = {}
+    for name, label, column in zip(raw.names, raw.labels, raw.columns, strict=True):
+        said = described.get(name)
+        if said is None or said.kind == "multi":
+            said = Variable(name=name, kind=guess_kind(column, decimal))
+        columns[name] = _interpreted(column, said, codebook.scales, decimal)
+        full = label if label != name else None
+        variables[name] = said if said.label is not None else said.model_copy(update={"label": full})
+    faults = []
+    for i, variable in enumerate(codebook.variables):
+        wanted = variable.parts if variable.kind == "multi" else (variable.name,)
+        absent = [name for name in wanted if name not in columns and name not in later]
+        if absent:
+            what = f"The data has no column {some(absent)}."
+            faults.append(Fault(what, f"codebook.variables[{i}]", f"Columns there are: {some(raw.names, 12)}."))
+        elif variable.kind == "multi" and all(name in columns for name in wanted):
+            variables[variable.name] = variable
+    if faults:
+        raise StudyError(faults)
+    waiting = {name: variable for name, variable in described.items() if name not in variables}
+    return Dataset(raw.rows, columns, variables, dict(codebook.scales), pending=waiting)

@@ -1,0 +1,261 @@
+"""What a study releases: groups of cases, and how many are in each.
+
+An event is a group of cases: those of one filter that have a certain state on each of some variables. A state is a code, a set of
+codes or of options (a net), or ANSWERED. A variable that an event does not name may have any state.
+"""
+
+from collections.abc import Hashable, Iterator, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field
+from itertools import product
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.dataset import Bools, Ints
+from even_ballot.core.data.formulas import Formula
+from even_ballot.core.faults import StudyError
+from even_ballot.core.tables.banner import placed
+from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.stubs.counts import several
+
+State = Hashable
+ANSWERED, RESPONSES, FREE = "answered", "responses", None
+"""FREE stands for a variable that an event does not name."""
+EVERYBODY = "everybody"
+
+Key = tuple[str, frozenset[tuple[str, State]]]
+
+
+def net_state(codes: Sequence[State]) -> State:
+    """A net by what is in it, so that two tables' nets of the same codes are one."""
+    return ("net", frozenset(codes))
+
+
+@dataclass(frozen=True)
+class Filter:
+    """Who is in a filter, (n,), and the variables it is made of."""
+
+    who: Bools
+    names: frozenset[str]
+
+
+@dataclass
+class Events:
+    """ids: events by key; value: cases of each. published: those a table or report shows; fixed: those that everybody knows, unless
+    they are small. apart: differences of two published events that nothing shows: (whole, part). members: of a variable's states,
+    each with who has it, or how often, (n,). filters: by their names in keys. weighted: events of which weighted figures are
+    shown."""
+
+    ids: dict[Key, int] = field(default_factory=dict)
+    value: list[int] = field(default_factory=list)
+    published: set[int] = field(default_factory=set)
+    fixed: set[int] = field(default_factory=set)
+    apart: dict[tuple[int, int], None] = field(default_factory=dict)
+    members: dict[tuple[str, State], NDArray[Any]] = field(default_factory=dict)
+    filters: dict[str, Filter] = field(default_factory=dict)
+    weighted: set[int] = field(default_factory=set)
+
+    def add(self, key: Key, value: int) -> int:
+        """An event's place."""
+        if key not in self.ids:
+            self.ids[key] = len(self.value)
+            self.value.append(value)
+        return self.ids[key]
+
+
+@dataclass(frozen=True)
+class _Variable:
+    """A variable of a block: its states, each with who has it (n,), categories first; nets: state and the states it holds."""
+
+    name: str
+    codes: tuple[State, ...]
+    members: tuple[Bools, ...]
+    answered: Bools
+    nets: tuple[tuple[State, tuple[State, ...]], ...]
+    several: bool = False
+
+    def of(self, net: Sequence[State]) -> Bools:
+        """Who has any of some states."""
+        return np.asarray(np.logical_or.reduce([self.members[self.codes.index(code)] for code in net]))
+
+
+def key_of(filter_id: str, states: Sequence[tuple[str, State]]) -> Key:
+    """An event by its filter and the states of the variables it names."""
+    return filter_id, frozenset((name, state) for name, state in states if state is not FREE)
+
+
+def _nets(rows: Sequence[NetRow], codes: Sequence[State]) -> tuple[tuple[State, tuple[State, ...]], ...]:
+    of = [tuple(codes[i] for i in row.places) for row in rows]
+    return tuple((net_state(members), members) for members in of)
+
+
+def _variable(passes: Passes, name: str, request: TableRequest, banner: bool, where: str) -> _Variable:
+    data = passes.data
+    variable = data.variable(name, where)
+    if variable.kind == "number":
+        return _Variable(name, (), (), data.column(name).answered, ())
+    if variable.kind == "multi":
+        answered, chosen, categories = several(data, name, where)
+        rows = net_rows(request.nets, name, categories, request.stub, where)
+        codes: tuple[State, ...] = tuple(c.code for c in categories)
+        return _Variable(name, codes, tuple(answered & of for of in chosen), answered, _nets(rows, codes), True)
+    at, categories = placed(data, name, request.dates, where)
+    rows = (
+        banner_nets(request.nets, name, categories, request.entries, where)
+        if banner
+        else net_rows(request.nets, name, categories, request.stub, where)
+    )
+    # Periods of dates are told apart by what they are periods of.
+    codes = tuple((request.dates, c.code) if variable.kind == "date" else c.code for c in categories)
+    members = tuple(at == k for k in range(len(codes)))
+    return _Variable(name, codes, members, at >= 0, _nets(rows, codes))
+
+
+class _Block:
+    """One stub variable against one banner entry, everything in it counted."""
+
+    def __init__(self, events: Events, filter_id: str, who: Bools, stub: _Variable | None, entry: Sequence[_Variable]) -> None:
+        self.events, self.filter_id, self.stub, self.entry = events, filter_id, stub, entry
+        index = np.zeros(len(who), np.int64)
+        for variable in entry:
+            at = np.full(len(who), len(variable.codes))
+            for k, members in enumerate(variable.members):
+                at[members] = k
+            index = index * (len(variable.codes) + 1) + at
+        self.shape = tuple(len(v.codes) + 1 for v in entry)
+        self.size = int(np.prod(self.shape)) if self.shape else 1
+        rows: dict[State, Ints] = {FREE: self._count(index, who)}
+        if stub is not None:
+            rows[ANSWERED] = self._count(index, who & stub.answered)
+            for code, members in zip(stub.codes, stub.members, strict=True):
+                rows[code] = self._count(index, who & members)
+            for net, of in stub.nets:
+                rows[net] = self._count(index, who & stub.of(of))
+        self.rows = rows
+        self._note_members()
+
+    def _note_members(self) -> None:
+        known = self.events.members
+        for variable in (*([self.stub] if self.stub else ()), *self.entry):
+            known.setdefault((variable.name, ANSWERED), variable.answered)
+            for code, members in zip(variable.codes, variable.members, strict=True):
+                known.setdefault((variable.name, code), members)
+            for net, of in variable.nets:
+                if (variable.name, net) not in known:
+                    known[variable.name, net] = variable.of(of)
+
+    def _count(self, index: Ints, who: Bools) -> Any:
+        return np.bincount(index[who], minlength=self.size).reshape(self.shape)
+
+    def _levels(self, at: int) -> dict[State, list[int]]:
+        """States of a banner variable with the places that have them: its codes, its nets, ANSWERED, and any."""
+        codes = self.entry[at].codes
+        places: dict[State, list[int]] = {code: [k] for k, code in enumerate(codes)}
+        places |= {net: [codes.index(code) for code in of] for net, of in self.entry[at].nets}
+        return {**places, ANSWERED: list(range(len(codes))), FREE: list(range(len(codes) + 1))}
+
+    def event(self, row: State, column: Sequence[State], levels: Sequence[dict[State, list[int]]]) -> int:
+        """The event of a row and a column."""
+        states = [] if self.stub is None else [(self.stub.name, row)]
+        states += [(v.name, s) for v, s in zip(self.entry, column, strict=True)]
+        counts = self.rows[row]
+        for axis, state in enumerate(column):
+            counts = counts.take(levels[axis][state], axis).sum(axis, keepdims=True)
+        return self.events.add(key_of(self.filter_id, states), int(counts.sum()))
+
+    def release(self, shown: Sequence[str]) -> None:
+        """Every event that the block's figures are of."""
+        levels = [self._levels(k) for k in range(len(self.entry))]
+        columns = list(product(*([s for s in level if s not in (ANSWERED, FREE)] for level in levels)))
+        whole: tuple[State, ...] = tuple(FREE for _ in self.entry)
+        both: tuple[State, ...] = tuple(ANSWERED for _ in self.entry)
+        if self.stub is None:
+            self._show([self.event(FREE, column, levels) for column in columns], shown)
+            return
+        rows = [row for row in self.rows if row is not FREE]
+        for column in dict.fromkeys([whole, *columns, *([both] if {"row_pct", "total_pct"} & set(shown) else [])]):
+            of = {row: self.event(row, column, levels) for row in rows}
+            self._show(list(of.values()), shown)
+            if self.stub.several:
+                self._options(of, column, shown)
+            # A share of nearly all tells of the few that are left.
+            for row in rows:
+                if row is not ANSWERED:
+                    self.events.apart[of[ANSWERED], of[row]] = None
+
+    def _show(self, events: list[int], shown: Sequence[str]) -> None:
+        self.events.published |= set(events)
+        if set(shown) - {"n"}:
+            self.events.weighted |= set(events)
+
+    def _options(self, of: dict[State, int], column: Sequence[State], shown: Sequence[str]) -> None:
+        """Where per cent of responses are shown, how many there are is known."""
+        if "response_pct" in shown and self.stub is not None:
+            states = [(self.stub.name, RESPONSES), *((v.name, s) for v, s in zip(self.entry, column, strict=True))]
+            count = sum(self.events.value[of[code]] for code in self.stub.codes)
+            self._show([self.events.add(key_of(self.filter_id, states), count)], shown)
+            many = np.sum(self.stub.members, axis=0) if self.stub.members else np.zeros(len(self.stub.answered))
+            self.events.members.setdefault((self.stub.name, RESPONSES), many)
+
+
+def filter_of(passes: Passes, request: TableRequest, where: str) -> tuple[str, Bools]:
+    """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are."""
+    who = passes.sample(request.where, where).who
+    return str(hash(who.tobytes())), who
+
+
+def _names(*conditions: str | None) -> frozenset[str]:
+    return frozenset(name for text in conditions if text and text.strip() for name in Formula(text).names)
+
+
+def events_of(passes: Passes, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()) -> Events:
+    """Everything that tables and the report on weightings release. margins: the variables of each margin reported."""
+    events, seen = Events(), set[Any]()
+    for k, request in enumerate(requests):
+        # A table that cannot be counted releases nothing.
+        with suppress(StudyError):
+            _publish(passes, request, f"tables[{k}]", events, seen)
+    everybody = np.asarray(passes.weight > 0)
+    for by in margins:
+        events.filters[EVERYBODY] = Filter(everybody, frozenset())
+        entry = [_variable(passes, name, TableRequest(id="margin"), True, "weightings") for name in by]
+        _Block(events, EVERYBODY, everybody, None, entry).release(("count",))
+    for inner, outer in _nested(events.filters):
+        of_inner = {states: at for (filter_id, states), at in events.ids.items() if filter_id == inner}
+        of_outer = {states: at for (filter_id, states), at in events.ids.items() if filter_id == outer}
+        # In the order they came in, so that the same study hides the same figures every time.
+        for states in (states for states in of_inner if states in of_outer):
+            if {of_outer[states], of_inner[states]} <= events.published:
+                events.apart[of_outer[states], of_inner[states]] = None
+    return events
+
+
+def _publish(passes: Passes, request: TableRequest, where: str, events: Events, seen: set[Any]) -> None:
+    """One table's events."""
+    filter_id, who = filter_of(passes, request, f"{where}.where")
+    names = _names(passes.scope, request.where)
+    before = events.filters.get(filter_id)
+    events.filters[filter_id] = Filter(who, names if before is None else before.names | names)
+    whole = events.add((filter_id, frozenset()), int(who.sum()))
+    events.fixed.add(whole)
+    events.published.add(whole)
+    for name, entry in product(request.stub, request.entries or ((),)):
+        stub = _variable(passes, name, request, False, where)
+        across = [_variable(passes, of, request, True, where) for of in entry]
+        shown = tuple(s for s in ("count", "col_pct", "row_pct", "total_pct", "response_pct", "mean") if s in request.show)
+        sort = (filter_id, name, stub.nets, tuple((v.name, v.codes, v.nets) for v in across), shown, stub.codes)
+        if sort not in seen:
+            seen.add(sort)
+            _Block(events, filter_id, who, stub, across).release(shown)
+
+
+def _nested(filters: dict[str, Filter]) -> Iterator[tuple[str, str]]:
+    """Pairs of filters of which the first lies within the second."""
+    for a, inner in filters.items():
+        for b, outer in filters.items():
+            if a != b and not np.any(inner.who & ~outer.who):
+                yield a, b

@@ -1,0 +1,220 @@
+"""Hidden figures taken out of tables."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from even_ballot.core.disclosure.atoms import Links, weights_are_judged
+from even_ballot.core.disclosure.dominance import dominated_numbers
+from even_ballot.core.disclosure.events import (
+    ANSWERED,
+    EVERYBODY,
+    RESPONSES,
+    Events,
+    State,
+    events_of,
+    filter_of,
+    key_of,
+    net_state,
+)
+from even_ballot.core.disclosure.hiding import Hidden, hide
+from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.trend import Trend
+from even_ballot.core.ledger.step import Step as Step_
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.tables.nets import banner_nets, net_rows
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import BannerKey, Cell, HiddenFigure, Step, StubKey, TableResult, Test
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.stubs.counts import ALL
+from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightingReport
+
+_COUNTS = ("n", "count")
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """What the tables and reports of a study release, and what of it is hidden. dominated: numbers of which a few cases make up too
+    much; weights_judged: whether weighted figures were taken into account as equations on counts."""
+
+    events: Events
+    hidden: Hidden
+    dominated: frozenset[str] = frozenset()
+    weights_judged: bool = True
+
+
+def pattern_of(
+    passes: Passes, requests: Sequence[TableRequest], asked: Suppression, links: Links | None = None,
+    margins: Sequence[tuple[str, ...]] = (), tell: Progress = quiet,
+) -> Pattern:  # fmt: skip
+    """What is to be hidden when all these tables, and the report on these margins, are released together. links: what each variable
+    of the ledger is made of."""
+    assert asked.below is not None
+    events = events_of(passes, requests, margins)
+    hidden = hide(events, passes.weight, asked.below, asked.range, links, margins, tell)
+    dominated = frozenset() if asked.dominance is None else dominated_numbers(passes, events, asked.dominance)
+    return Pattern(events, hidden, dominated, weights_are_judged(passes.weight))
+
+
+@dataclass(frozen=True)
+class DisclosureControl:
+    """What was hidden, in groups: small ones, those that protect them, and those that could not be judged, around which everything
+    is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures are hidden."""
+
+    below: int
+    small: int
+    protecting: int
+    unjudged: int
+    weights_judged: bool
+    dominated: tuple[str, ...]
+
+
+def control_of(asked: Suppression, pattern: Pattern) -> DisclosureControl:
+    """What there is to say of what was hidden."""
+    hidden = pattern.hidden
+    return DisclosureControl(
+        asked.below or 0, len(hidden.small), len(hidden.protecting), hidden.unjudged, pattern.weights_judged,
+        tuple(sorted(pattern.dominated)),
+    )  # fmt: skip
+
+
+def links_of(steps: Sequence[Step_]) -> dict[str, tuple[str, ...]]:
+    """What each variable that a ledger makes is made of."""
+    found: dict[str, tuple[str, ...]] = {}
+    for step in steps:
+        if not step.off:
+            for name, sources in step.sources().items():
+                found[name] = (*found.get(name, ()), *sources)
+    return found
+
+
+def report_without(report: WeightingReport, pattern: Pattern, below: int) -> WeightingReport:
+    """A report on a weighting as it may be released: without the sizes of groups that are hidden."""
+
+    def gone(of: MarginRow) -> bool:
+        states = [(name, code) for name, code in of.at.items() if code is not None]
+        event = pattern.events.ids.get(key_of(EVERYBODY, states)) if len(states) == len(of.at) else None
+        return event is not None and event in pattern.hidden
+
+    def without(margin: MarginReport) -> MarginReport:
+        hidden = tuple(HiddenRow(row.at, row.label, row.target) for row in margin.rows if gone(row))
+        return replace(margin, rows=tuple(row for row in margin.rows if not gone(row)), hidden=hidden or None)
+
+    cells = report.nonresponse or ()
+    few = [cell for cell in cells if any(0 < n < below for n in (cell.responded, cell.silent))]
+    return replace(
+        report,
+        margins=tuple(map(without, report.margins)),
+        nonresponse=tuple(cell for cell in cells if cell not in few) or None,
+        nonresponse_hidden=tuple(HiddenRow(dict(cell.at), cell.label) for cell in few) or None,
+    )
+
+
+class _Table:
+    """One table's figures as events."""
+
+    def __init__(self, passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str) -> None:
+        self.result, self.request, self.pattern, self.where = result, request, pattern, where
+        self.filter_id, _ = filter_of(passes, request, where)
+
+    @cached_property
+    def _states(self) -> dict[tuple[str, bool, Step], State]:
+        """States by variable, whether of the banner, and step."""
+        found: dict[tuple[str, bool, Step], State] = {}
+        request, where = self.request, self.where
+
+        def add(name: str, banner: bool, kind: str, codes: list[int], nets: Sequence[tuple[str, Sequence[int]]]) -> None:
+            own: list[State] = [(request.dates, code) if kind == "date" else code for code in codes]
+            found.update({(name, banner, code): state for code, state in zip(codes, own, strict=True)})
+            found.update({(name, banner, label): net_state([own[i] for i in places]) for label, places in nets})
+
+        for stub in self.result.stubs:
+            rows = net_rows(request.nets, stub.variable, stub.categories, request.stub, where)
+            add(stub.variable, False, stub.kind, [c.code for c in stub.categories], [(r.label, r.places.tolist()) for r in rows])
+            found[stub.variable, False, ALL] = found.get((stub.variable, False, ALL), ANSWERED)
+        for banner in self.result.banners:
+            for name, categories in zip(banner.variables, banner.categories, strict=True):
+                rows = banner_nets(request.nets, name, categories, request.entries, where)
+                add(name, True, self._kind(name), [c.code for c in categories], [(r.label, r.places.tolist()) for r in rows])
+        return found
+
+    def _kind(self, name: str) -> str:
+        return "date" if name in self.dated else "coded"
+
+    dated: frozenset[str] = frozenset()
+
+    def _event(self, variable: str, row: State, path: Sequence[tuple[str, State]]) -> int | None:
+        return self.pattern.events.ids.get(key_of(self.filter_id, [(variable, row), *path]))
+
+    def reason(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> str | None:
+        """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or dominance; None where it
+        is not."""
+        kind = next((h.kind for h in self.result.stubs if h.variable == stub.variable), "")
+        if kind == "number" and stat not in _COUNTS:
+            if stub.variable in self.pattern.dominated:
+                return "dominance"
+            if stat in ("q0", "q100"):
+                return "extreme"
+        step = stub.net if stub.net is not None else stub.code
+        row = ANSWERED if step is None else self._states[stub.variable, False, step]
+        path = [(key.variable, self._states[key.variable, True, key.step]) for key in banner]
+        of = [self._event(stub.variable, row, path)]
+        if stat == "row_pct":
+            of.append(self._event(stub.variable, row, [(name, ANSWERED) for name, _ in path]))
+        elif stat == "total_pct":
+            of.append(self._event(stub.variable, ANSWERED, [(name, ANSWERED) for name, _ in path]))
+        elif stat == "response_pct":
+            of.append(self._event(stub.variable, RESPONSES, path))
+        elif stat not in _COUNTS:
+            of.append(self._event(stub.variable, ANSWERED, path))
+        if step is None and stat not in _COUNTS:
+            # Figures made of all answers of a column would give one hidden answer away.
+            heading = next(h for h in self.result.stubs if h.variable == stub.variable)
+            of += [self._event(stub.variable, self._states[stub.variable, False, c.code], path) for c in heading.categories]
+        hidden = self.pattern.hidden
+        if kind == "number" and any(event in hidden.numbers for event in of if event is not None):
+            return "protects"
+        there = [event for event in of if event is not None and event in hidden]
+        if not there:
+            return None
+        return "small" if any(event in hidden.small for event in there) else "protects"
+
+    def without(self) -> TableResult:
+        """The table without what is hidden, and without tests that would tell of it."""
+        kept: list[Cell] = []
+        gone: list[HiddenFigure] = []
+        for cell in self.result.cells:
+            why = self.reason(cell.stub, cell.banner, cell.stat)
+            if why is None:
+                kept.append(cell)
+            else:
+                gone.append(HiddenFigure(cell.stub, cell.banner, cell.stat, why))
+        if not gone:
+            return self.result
+        touched = {(figure.stub, figure.banner) for figure in gone}
+        blocks = {(stub.variable, tuple(key.variable for key in banner)) for stub, banner in touched}
+        tests = tuple(test for test in self.result.tests if self._tells_nothing(test, touched, blocks))
+        whole = self.pattern.events.ids[self.filter_id, frozenset()]
+        in_filter = None if whole in self.pattern.hidden else self.result.in_filter
+        return replace(self.result, cells=tuple(kept), tests=tests, hidden=tuple(gone), in_filter=in_filter)
+
+    def _tells_nothing(
+        self, test: Test, touched: set[tuple[StubKey, tuple[BannerKey, ...]]], blocks: set[tuple[str, tuple[str, ...]]]
+    ) -> bool:
+        if isinstance(test, Columns):
+            stub = StubKey(**test.stub)
+            paths = (tuple(map(BannerKey.of, test.banner, path)) for path in (test.a, test.b))
+            return all((stub, path) not in touched for path in paths)
+        variable = test.stub["variable"] if isinstance(test, Trend) else test.stub
+        return (variable, test.banner) not in blocks
+
+
+def without_hidden(
+    passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str = "tables[0]"
+) -> TableResult:
+    """A table as it may be released."""
+    table = _Table(passes, result, request, pattern, where)
+    dates = (name for banner in result.banners for name in banner.variables if passes.data.variable(name).kind == "date")
+    table.dated = frozenset(dates)
+    return table.without()

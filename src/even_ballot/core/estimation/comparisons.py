@@ -1,0 +1,44 @@
+"""Differences of two columns, and p-values adjusted for their number."""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from even_ballot.core.data.dataset import Floats
+
+Adjust = Literal["none", "bonferroni", "holm", "fdr"]
+
+
+@dataclass(frozen=True)
+class Columns:
+    """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code), with its
+    interval."""
+
+    stub: dict[str, Any]
+    banner: tuple[str, ...]
+    a: tuple[int | str, ...]
+    b: tuple[int | str, ...]
+    diff: float
+    se: float
+    t: float
+    p: float
+    p_adjusted: float
+    low: float | None = None
+    high: float | None = None
+    kind: Literal["columns"] = "columns"
+
+
+def adjusted(p: Floats, how: Adjust) -> Floats:
+    """p-values adjusted for their number: Bonferroni, Holm, or Benjamini and Hochberg (1995)."""
+    m = len(p)
+    if how == "none" or m == 0:
+        return p
+    if how == "bonferroni":
+        return np.minimum(p * m, 1)
+    order = np.argsort(p, kind="stable")
+    steps = p[order] * (m - np.arange(m)) if how == "holm" else p[order] * m / np.arange(1, m + 1)
+    monotone = np.maximum.accumulate(steps) if how == "holm" else np.minimum.accumulate(steps[::-1])[::-1]
+    result = np.empty(m)
+    result[order] = np.minimum(monotone, 1)
+    return result

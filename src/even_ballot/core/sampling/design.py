@@ -1,0 +1,73 @@
+"""The sample design as a study file says it: strata, first-stage units, population sizes, and how variances are made."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from even_ballot.core.model import Model
+
+SinglePsu = Literal["refuse", "certainty", "centre", "average"]
+
+
+class Linearised(Model):
+    """Variance by linearisation (Taylor series)."""
+
+    method: Literal["linearised"] = "linearised"
+
+
+class Jackknifed(Model):
+    """Each first-stage unit left out in turn."""
+
+    method: Literal["jackknife"]
+
+
+class Bootstrapped(Model):
+    """First-stage units drawn again with replacement, rescaled (Rao and Wu, 1988)."""
+
+    method: Literal["bootstrap"]
+    count: int = Field(default=500, ge=2, le=100_000)
+    seed: int = Field(default=1, ge=0)
+
+
+class Balanced(Model):
+    """Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the unit left out keeps."""
+
+    method: Literal["balanced"]
+    fay: float = Field(default=0.0, ge=0, lt=1)
+
+
+class GivenColumns(Model):
+    """Replicate weights that came with the file; scale: what each squared difference counts."""
+
+    method: Literal["columns"]
+    columns: tuple[str, ...] = Field(min_length=2)
+    scale: float = Field(gt=0, allow_inf_nan=False)
+
+
+VarianceMethod = Annotated[Linearised | Jackknifed | Bootstrapped | Balanced | GivenColumns, Field(discriminator="method")]
+
+
+class Design(Model):
+    """How the sample was drawn.
+
+    weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters: variables of the
+    first stage. population_size: a variable with the number of first-stage units in the stratum. calibrated: standard errors
+    know that the weights were raked.
+    """
+
+    weight: str | None = None
+    strata: tuple[str, ...] = ()
+    clusters: tuple[str, ...] = ()
+    population_size: str | None = None
+    single_psu: SinglePsu = "refuse"
+    calibrated: bool = False
+    variance: VarianceMethod = Linearised()
+
+    @model_validator(mode="after")
+    def _given_weights_are_as_they_are(self) -> Self:
+        if self.calibrated and isinstance(self.variance, GivenColumns):
+            raise ValueError(
+                "replicate weights that came with the file cannot be raked again here; leave calibrated out if they were raked "
+                "already, or let replicates be made by jackknife or bootstrap"
+            )
+        return self

@@ -1,0 +1,245 @@
+"""Replicates of a sample, as algebra on sums by first-stage unit, or, where weights change case by case, as a pass for all of
+them at once.
+
+V = Σ_r c_r (θ_r − θ)(θ_r − θ)′ (Wolter, 2007).
+"""
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.dataset import Bools, Floats, Ints
+from even_ballot.core.numerics.compiled import compiled
+
+_FINEST = 10_000
+
+
+class Replicates(ABC):
+    """c: (R,), what the square of each replicate's difference counts. failed: (R,), those that have no weights.
+
+    Rows that stand for replicates: row 1 + r is replicate r's total less the full sample's, row 0 what is left, so that they
+    add up to the full sample's total.
+    """
+
+    c: Floats
+    failed: Bools | None = None
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.c)
+
+    def of_rounding(self, psus: int) -> Floats:
+        """What the square of each replicate's terms, |θ_r| + |θ|, counts where a variance is held against its rounding, (R,): on
+        average 1/psus, as terms that are summed by PSU are, down to a ten-thousandth."""
+        whole = float(self.c.sum())
+        return self.c / (whole * min(max(psus, 1), _FINEST)) if whole > 0 else self.c
+
+    def differences(self, rows: Floats) -> Floats:
+        """Replicate totals less the full sample's, (R, *S), from rows (R + 1, *S)."""
+        apart = rows[1:]
+        if self.failed is not None and self.failed.any():
+            apart = apart.copy()
+            apart[self.failed] = np.nan
+        return apart
+
+    def totals(self, rows: Floats) -> Floats:
+        """Replicate totals (R, *S) from rows (R + 1, *S)."""
+        return np.asarray(rows.sum(0) + self.differences(rows))
+
+
+class ByUnit(Replicates):
+    """Replicates that multiply whole PSUs: algebra on sums by PSU."""
+
+    def rows(self, by_unit: Floats) -> Floats:
+        """Rows that stand for replicates, (R + 1, *S), from sums by PSU, (P, *S)."""
+        apart = self._changes(by_unit.reshape(len(by_unit), -1))
+        rows = np.concatenate([(by_unit.sum(0).ravel() - apart.sum(0))[None], apart])
+        return rows.reshape(len(rows), *by_unit.shape[1:])
+
+    @abstractmethod
+    def _changes(self, by_unit: Floats) -> Floats:
+        """Replicate totals less the full sample's, (R, m), from sums by PSU, (P, m)."""
+
+    @abstractmethod
+    def factors(self) -> Floats:
+        """The factor of each PSU in each replicate, (R, P)."""
+
+
+class Jackknife(ByUnit):
+    """Each PSU left out in turn, the others of its stratum times n_h/(n_h − 1); c = (1 − f_h)(n_h − 1)/n_h."""
+
+    def __init__(self, stratum: NDArray[np.int32], psus: Ints, fraction: Floats) -> None:
+        self.stratum, self.psus = stratum, psus
+        self.c = ((1 - fraction) * (psus - 1) / psus)[stratum]
+
+    def _changes(self, by_unit: Floats) -> Floats:
+        starts = np.flatnonzero(np.diff(self.stratum, prepend=-1))
+        by_stratum = np.add.reduceat(by_unit, starts, axis=0)[self.stratum]
+        n = np.maximum(self.psus, 2)[self.stratum][:, None]
+        # Strata of one PSU count nothing (c = 0): their replicate is the full sample.
+        return np.where((self.psus > 1)[self.stratum][:, None], (by_stratum - n * by_unit) / (n - 1), 0.0)
+
+    def factors(self) -> Floats:
+        same = self.stratum[:, None] == self.stratum[None, :]
+        several = (self.psus > 1)[self.stratum]
+        n = np.maximum(self.psus, 2)[self.stratum][:, None]
+        factor = np.where(same & several[:, None], n / (n - 1), 1.0)
+        factor[np.arange(len(factor)), np.arange(len(factor))] = np.where(several, 0.0, 1.0)
+        return factor
+
+
+class Factors(ByUnit):
+    """Replicates by a factor for each PSU, (R, P)."""
+
+    def __init__(self, factor: Floats, c: Floats) -> None:
+        self.factor, self.c = factor, c
+
+    def _changes(self, by_unit: Floats) -> Floats:
+        return np.asarray((self.factor - 1) @ by_unit)
+
+    def factors(self) -> Floats:
+        return self.factor
+
+
+def bootstrap(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, count: int, seed: int) -> Factors:
+    """Rescaled bootstrap (Rao and Wu, 1988): n_h − 1 PSUs of each stratum drawn with replacement."""
+    generator = np.random.default_rng(seed)
+    root = np.sqrt(1 - fraction)
+    factor = np.ones((count, len(stratum)))
+    starts = np.concatenate([[0], np.cumsum(psus)])
+    for h, n in enumerate(psus.tolist()):
+        if n > 1:
+            draws = generator.multinomial(n - 1, np.full(n, 1 / n), size=count)
+            factor[:, starts[h] : starts[h + 1]] = 1 - root[h] + root[h] * n / (n - 1) * draws
+    return Factors(factor, np.full(count, 1 / count))
+
+
+def _hadamard(least: int) -> NDArray[np.int8]:
+    """A matrix of ±1 with orthogonal columns, of the smallest power of two that is at least `least`."""
+    h = np.ones((1, 1), np.int8)
+    while len(h) < least:
+        h = np.block([[h, h], [h, -h]])
+    return h
+
+
+def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: float) -> Factors:
+    """Balanced repeated replication for two PSUs a stratum, with Fay's factor: one gets 1 + (1 − ρ)√(1 − f_h), the other
+    1 − (1 − ρ)√(1 − f_h)."""
+    strata = len(psus)
+    signs = _hadamard(strata + 1)[:, 1 : strata + 1].astype(np.float64)
+    # A stratum of one PSU is passed over.
+    change = np.where(psus == 2, (1 - fay) * np.sqrt(1 - fraction), 0.0)
+    first = np.concatenate([[True], np.diff(stratum) != 0])
+    side = np.where(first, 1.0, -1.0)
+    factor = 1 + signs[:, stratum] * (change[stratum] * side)
+    return Factors(factor, np.full(len(signs), 1 / (len(signs) * (1 - fay) ** 2)))
+
+
+@compiled
+def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
+    """out[cell] += y · weights, for all replicates of a case at once; weights (n, R)."""
+    for k in range(cell.shape[0]):
+        c = cell[k]
+        if c >= 0:
+            for r in range(weights.shape[1]):
+                out[c, r] += y[k] * weights[k, r]
+
+
+@compiled
+def _scatter_again(
+    cell: Any, y: Any, d: Any, psu: Any, by_psu: Any, index: Any, times: Any, factor: Any, low: Any, high: Any, out: Any
+) -> None:
+    """The same for weights made again stage by stage: d · factor of the PSU; at each stage · times · factor of its row, between
+    bounds. A case whose weight is 0, or that is in no row, has none."""
+    for k in range(cell.shape[0]):
+        c = cell[k]
+        if c >= 0 and d[k] > 0:
+            for r in range(by_psu.shape[1]):
+                w = d[k] * by_psu[psu[k], r]
+                for s in range(index.shape[0]):
+                    q = index[s, k]
+                    w = w * times[s, k] if q >= 0 else 0.0
+                    if w > 0:
+                        w = min(max(w * factor[q, r], low[q, r]), high[q, r])
+                out[c, r] += y[k] * w
+
+
+class ByCase(Replicates):
+    """Replicates whose weights change case by case: a pass for all of them at once."""
+
+    def rows(self, cell: NDArray[np.int64], y: Floats | None, full: Floats) -> Floats:
+        """Rows that stand for replicates, (R + 1, cells), of the totals `full`, (cells,). cell: (n,), below 0 for cases that do
+        not count; y: (n,), what is summed; None: weights alone."""
+        out = np.zeros((len(full), self.count))
+        self._scatter(cell, np.ones(len(cell)) if y is None else y, out)
+        apart = out.T - full
+        if self.failed is not None:
+            apart[self.failed] = 0.0
+        return np.vstack([(full - apart.sum(0))[None], apart])
+
+    @abstractmethod
+    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
+        """Adds y times the replicate weights to out[cell], (cells, R)."""
+
+
+class Columns(ByCase):
+    """Replicate weights as they were given: weights (n, R), each counting c."""
+
+    def __init__(self, weights: Floats, scale: float) -> None:
+        self.weights = np.ascontiguousarray(weights)
+        self.c = np.full(weights.shape[1], scale)
+        self.failed = np.asarray(~(weights > 0).any(0))
+
+    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
+        _scatter_columns(cell, y, self.weights, out)
+
+
+@dataclass(frozen=True)
+class Again:
+    """Weights of the replicates as products, each case's: d · by_psu, and at each of S stages · times · factor, between bounds.
+
+    d: (n,), base weights; psu: (n,); by_psu: (P, R). index: (S, n), each case's row of a stage, −1: it has no weight from there on;
+    times: (S, n); factor, low, high: (rows, R), factor NaN in a replicate that cannot be made.
+    """
+
+    d: Floats
+    psu: NDArray[np.int32]
+    by_psu: Floats
+    index: NDArray[np.int32]
+    times: Floats
+    factor: Floats
+    low: Floats
+    high: Floats
+
+    def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
+        """Adds y times the weights of all replicates to out[cell], (cells, R)."""
+        a = self
+        _scatter_again(cell, y, a.d, a.psu, a.by_psu, a.index, a.times, a.factor, a.low, a.high, out)
+
+    def of(self, replicate: int) -> Floats:
+        """Every case's weight in one replicate, (n,)."""
+        one = slice(replicate, replicate + 1)
+        by_psu, factor, low, high = (np.ascontiguousarray(x[:, one]) for x in (self.by_psu, self.factor, self.low, self.high))
+        out = np.zeros((len(self.d), 1))
+        every = np.arange(len(self.d))
+        _scatter_again(every, np.ones(len(every)), self.d, self.psu, by_psu, self.index, self.times, factor, low, high, out)
+        return out[:, 0]
+
+
+class MadeAgain(ByCase):
+    """Weights made again in every replicate: adjusted for non-response, raked to the same margins."""
+
+    def __init__(self, c: Floats, again: Again) -> None:
+        self.c, self.again = c, again
+        self.failed = np.asarray(np.isnan(again.factor).any(0))
+
+    def of_rounding(self, psus: int) -> Floats:
+        """Raking again stops at its tolerance, which every replicate has anew."""
+        return self.c
+
+    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
+        self.again.add_to(cell, y, out)

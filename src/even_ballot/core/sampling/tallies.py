@@ -1,0 +1,195 @@
+"""The one pass over the records: sums by first-stage unit and cell, from which everything else is algebra.
+
+Tallies of two parts of a file add up, so the parts may be anywhere.
+"""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.numerics.compiled import compiled
+
+_PARALLEL_FROM = 400_000
+
+
+def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
+    """A pass over 0 … n−1 in two halves at once where that pays: the results of its parts."""
+    if n < _PARALLEL_FROM:
+        return [part(0, n)]
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(part, (0, n // 2), (n // 2, n)))
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Sums over cases of positive weight, by unit (PSU, or a group of cases that are PSUs of their own) × stub category × banner
+    category.
+
+    The last banner category is that of cases with no answer in the banner. counts: int64 (R, C). w: float64 (U, R, C), Σ w. own:
+    (3 U, R, C), only where each case is its own PSU: counts, Σ d and Σ d² by unit below one another, d = w − the unit's mean
+    weight. present: (U, R, C), PSUs with such cases, where rows are units.
+    """
+
+    counts: Ints
+    w: Floats
+    own: Floats | None
+    present: NDArray[Any] | None = None
+
+    def __add__(self, other: "Tally") -> "Tally":
+        own = None if self.own is None or other.own is None else self.own + other.own
+        return Tally(self.counts + other.counts, self.w + other.w, own)
+
+
+@dataclass(frozen=True)
+class Moments:
+    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w |y|, (U, C), where
+    variances are linearised; counts (C,).
+
+    own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred Σ w w, Σ u w and Σ u u
+    with u = w (y − shift − level).
+    df: (1 + C,), PSUs less strata among the cases of everybody, then of each column.
+    """
+
+    shift: Floats
+    counts: Ints
+    w: Floats
+    wy: Floats
+    size: Floats | None
+    own: Floats | None
+    df: Ints | None = None
+
+
+@compiled
+def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, counts: Any) -> None:
+    """Adds each case's weight to w[unit, cell]; four count tables in turn, so that no add waits for the one before."""
+    for k in range(stub.shape[0]):
+        r = stub[k]
+        if r >= 0:
+            cell = np.int64(r) * width + banner[k]
+            w[unit[k], cell] += weight[k]
+            counts[k & 3, cell] += weight[k] > 0
+
+
+@compiled
+def _scatter_cases(stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any) -> None:
+    for k in range(stub.shape[0]):
+        r = stub[k]
+        x = weight[k]
+        if r >= 0 and x > 0:
+            u = unit[k]
+            cell = np.int64(r) * width + banner[k]
+            x -= centre[u]
+            n[u, cell] += 1.0
+            d1[u, cell] += x
+            d2[u, cell] += x * x
+
+
+@compiled
+def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> None:
+    """Σ w and Σ w y by banner category."""
+    for k in range(y.shape[0]):
+        if inside[k]:
+            w[banner[k]] += weight[k]
+            wy[banner[k]] += weight[k] * y[k]
+
+
+@compiled
+def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
+    for k in range(y.shape[0]):
+        if inside[k]:
+            c = banner[k]
+            w[unit[k], c] += weight[k]
+            wy[unit[k], c] += weight[k] * (y[k] - shift[c])
+            counts[c] += weight[k] > 0
+
+
+@compiled
+def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
+    """Centred sums about the mean weights of their cells, own[1], and the levels, own[2]."""
+    for k in range(y.shape[0]):
+        if inside[k] and weight[k] > 0:
+            c, g = banner[k], unit[k]
+            v = weight[k] - own[1, g, c]
+            u = weight[k] * (y[k] - shift[c] - own[2, g, c])
+            own[3, g, c] += v * v
+            own[4, g, c] += u * v
+            own[5, g, c] += u * u
+
+
+@compiled
+def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
+    """Counts, Σ w and Σ w (y − shift)."""
+    for k in range(y.shape[0]):
+        if inside[k] and weight[k] > 0:
+            c, g = banner[k], unit[k]
+            own[0, g, c] += 1.0
+            own[1, g, c] += weight[k]
+            own[2, g, c] += weight[k] * (y[k] - shift[c])
+
+
+def _part(
+    stub: NDArray[Any], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats, shape: tuple[int, int, int],
+    centre: Floats | None,
+) -> Tally:  # fmt: skip
+    rows, height, width = shape
+    if centre is None:
+        w, counts = np.zeros((rows, height * width)), np.zeros((4, height * width), np.int64)
+        _scatter(stub, banner, unit, weight, width, w, counts)
+        return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), None)
+    own = np.zeros((3, rows, height * width))
+    _scatter_cases(stub, banner, unit, weight, centre, width, *own)
+    w = own[0] * centre[:, None] + own[1]
+    counts = own[0].sum(0).astype(np.int64).reshape(height, width)
+    return Tally(counts, w.reshape(shape), own.reshape(3 * rows, height, width))
+
+
+def tally(
+    stub: NDArray[Any],
+    banner: NDArray[Any],
+    unit: NDArray[np.int32],
+    weight: Floats,
+    shape: tuple[int, int, int],
+    centre: Floats | None = None,
+) -> Tally:
+    """One pass over the cases.
+
+    stub: integers (n,), category 0 … R−1, below 0 for cases that do not count. banner: integers (n,), 0 … C−1.
+    unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). centre: (U,), the mean weight of each unit, where every case is its
+    own PSU. Two halves run at once where that pays; their tallies add up.
+    """
+    parts: list[Tally] = in_halves(
+        len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, centre)
+    )  # fmt: skip
+    return parts[0] if len(parts) == 1 else parts[0] + parts[1]
+
+
+def tally_number(
+    y: Floats, inside: NDArray[np.bool_], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats,
+    shape: tuple[int, int], own: bool = False, shift: Floats | None = None,
+) -> Moments:  # fmt: skip
+    """Passes over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C); own: every case is its
+    own PSU.
+
+    y is shifted, by its weighted mean in each banner category unless other shifts are given, so that residuals keep their digits.
+    """
+    if shift is None:
+        base, sums = np.zeros(shape[1]), np.zeros(shape[1])
+        _weigh(banner, weight, y, inside, base, sums)
+        shift = np.divide(sums, base, out=np.zeros_like(sums), where=base > 0)
+    if own:
+        cells = np.zeros((6, *shape))
+        _scatter_means(banner, unit, weight, y, shift, inside, cells)
+        w, wy = cells[1].copy(), cells[2].copy()
+        cells[1] /= np.maximum(cells[0], 1)
+        np.divide(wy, w, out=cells[2], where=w > 0)
+        _scatter_centred(banner, unit, weight, y, shift, inside, cells)
+        return Moments(shift, cells[0].sum(0).astype(np.int64), w, wy, None, cells)
+    w, wy = np.zeros(shape), np.zeros(shape)
+    counts = np.zeros(shape[1], np.int64)
+    _scatter_number(banner, unit, weight, y, shift, inside, w, wy, counts)
+    return Moments(shift, counts, w, wy, None, None)

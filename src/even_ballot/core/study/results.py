@@ -1,0 +1,63 @@
+"""Everything that a run of a study finds out, and results.json."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from even_ballot import __version__
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.disclosure.tables import (
+    DisclosureControl,
+)
+from even_ballot.core.ledger import Effect
+from even_ballot.core.sampling.units import Units
+from even_ballot.core.screening import Finding
+from even_ballot.core.tables.results import TableResult, plain
+from even_ballot.core.weighting.raking import Raked
+from even_ballot.core.weighting.report import WeightingReport
+
+
+@dataclass(frozen=True)
+class Weighted:
+    """The cases after the ledger and the weightings."""
+
+    data: Dataset
+    raked: tuple[Raked, ...]
+    reports: tuple[WeightingReport, ...]
+
+
+@dataclass(frozen=True)
+class Results:
+    """Everything a run finds out."""
+
+    source_cases: int
+    used_cases: int
+    effects: tuple[Effect, ...]
+    findings: tuple[Finding, ...]
+    weightings: tuple[WeightingReport, ...]
+    units: Units
+    weight: str | None
+    tables: tuple[TableResult, ...]
+    data: Dataset
+    control: DisclosureControl | None = None
+
+    def document(self) -> dict[str, Any]:
+        """results.json."""
+        ledger = [
+            {"step": e.step, "do": e.do, "cases_before": e.cases_before, "cases_after": e.cases_after,
+             "cells_changed": e.cells_changed, **({"unplaced": plain(e.unplaced)} if e.unplaced else {}),
+             **({"off": True} if e.off else {})}
+            for e in self.effects
+        ]  # fmt: skip
+        units = self.units
+        psus = int(units.psus.sum())
+        return {
+            "even_ballot": 1,
+            "version": __version__,
+            "cases": {"source": self.source_cases, "used": self.used_cases},
+            "ledger": ledger,
+            "findings": plain(self.findings),
+            "weightings": plain(self.weightings),
+            "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
+            "tables": plain(self.tables),
+            **({"disclosure_control": plain(self.control)} if self.control is not None else {}),
+        }

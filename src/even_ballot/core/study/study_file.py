@@ -1,0 +1,123 @@
+"""The study file: its models, and what is said of a document that is none."""
+
+from typing import Any, Literal, Self
+
+from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic_core import ErrorDetails
+
+from even_ballot.core.data.codebook import Codebook
+from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.ledger import AnyStep
+from even_ballot.core.model import Model, said_by
+from even_ballot.core.sampling.design import Design
+from even_ballot.core.screening import Screening
+from even_ballot.core.tables.marks import Marks
+from even_ballot.core.tables.request import BannerEntry, TableRequest
+from even_ballot.core.weighting.request import Weighting
+
+
+class Source(Model):
+    """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows (from 1) holds
+    the names; the others become labels."""
+
+    path: str = Field(min_length=1)
+    format: Literal["csv", "xlsx", "ods", "parquet", "jsonl"] | None = None
+    sheet: str | None = None
+    header_rows: int | None = Field(default=None, ge=1, le=10)
+    names_row: int | None = Field(default=None, ge=1, le=10)
+    encoding: str | None = None
+    delimiter: str | None = Field(default=None, min_length=1, max_length=1)
+    decimal: Literal[".", ","] | None = None
+
+    @field_validator("delimiter")
+    @classmethod
+    def _apart_from_quotes_and_lines(cls, value: str | None) -> str | None:
+        if value is not None and value in '"\r\n':
+            raise ValueError("a quote or a line break cannot be the delimiter")
+        return value
+
+
+class Study(Model):
+    """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new table begins with."""
+
+    even_ballot: Literal[1] = 1
+    title: str = "Untitled study"
+    source: Source
+    lookups: dict[str, Source] = {}
+    codebook: Codebook = Codebook()
+    screening: Screening = Screening()
+    ledger: tuple[AnyStep, ...] = Field(default=(), max_length=10_000)
+    weightings: tuple[Weighting, ...] = Field(default=(), max_length=100)
+    design: Design = Design()
+    where: str | None = None
+    usual_banner: tuple[BannerEntry, ...] = ()
+    tables: tuple[TableRequest, ...] = Field(default=(), max_length=5000)
+    marks: Marks = Marks()
+    suppression: Suppression = Suppression()
+
+    @model_validator(mode="after")
+    def _names_once(self) -> Self:
+        for what, names in (("table id", [t.id for t in self.tables]), ("save_as", [w.save_as for w in self.weightings])):
+            twice = [name for name in names if names.count(name) > 1]
+            if twice:
+                raise ValueError(f"{what} {twice[0]!r} is used twice; give each its own")
+        return self
+
+
+def _place(location: tuple[int | str, ...]) -> str:
+    path = ""
+    for part in location:
+        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+    return path
+
+
+def _in_document(location: tuple[int | str, ...], document: Any) -> tuple[int | str, ...]:
+    """A location without the names of alternatives, which are no keys of the document."""
+    path: list[int | str] = []
+    here, alternative = document, False
+    for i, part in enumerate(location):
+        keys = here if isinstance(here, dict) else {}
+        named = part not in keys or part in (keys.get("do"), keys.get("method"))
+        alternative = not alternative and isinstance(part, str) and named and i < len(location) - 1
+        if not alternative:
+            path.append(part)
+            here = keys.get(part) if isinstance(part, str) else here[part] if isinstance(here, list) else None
+    return tuple(path)
+
+
+def place_in(location: tuple[int | str, ...], document: Any) -> str:
+    """Where in a document a location of a validation error is, as a path."""
+    return _place(_in_document(location, document))
+
+
+_LISTED = "`even-ballot schema` lists the {}."
+_MENDS = {
+    "extra_forbidden": ("This key is not known here.", f"Take it out, or mend its spelling; {_LISTED.format('keys')}"),
+    "missing": ("This key is needed.", "Add it."),
+    "too_long": ("There are too many of these.", "Leave some out, or part them over several tables or studies."),
+}
+_CHOICES = {"'do'": ("step", "do"), "'method'": ("method", "method")}
+"""What is chosen by a key: in words, and the key."""
+
+
+def _explained(item: ErrorDetails) -> tuple[str, str]:
+    """What is wrong by a validation error, and what mends it."""
+    noun, key = _CHOICES.get(str(item.get("ctx", {}).get("discriminator")), ("", ""))
+    if item["type"] == "union_tag_invalid" and noun:
+        return f"There is no such {noun}.", _LISTED.format(f"{noun}s")
+    if item["type"] == "union_tag_not_found" and noun:
+        return f"A {noun} says what it does.", f'Add "{key}".'
+    return _MENDS.get(item["type"], (f"{said_by(item)}.", ""))
+
+
+def parse_study(document: Any) -> Study:
+    """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each thing wrong."""
+    try:
+        return Study.model_validate(document)
+    except ValidationError as error:
+        faults = []
+        for item in error.errors():
+            what, mend = _explained(item)
+            faults.append(Fault(what, place_in(item["loc"], document) or "study", mend))
+        raise StudyError(faults) from None

@@ -1,0 +1,164 @@
+"""A banner entry laid on the cases: which column each belongs to."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from itertools import product
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.dataset import Dataset, Floats, Ints
+from even_ballot.core.data.periods import Period, periods
+from even_ballot.core.faults import fault
+from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.sampling.tallies import in_halves
+from even_ballot.core.tables.nets import NetRow, banner_nets
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import BannerHeading, Category, Step
+
+Path = tuple[Step, ...]
+
+
+@dataclass(frozen=True)
+class Across:
+    """A banner entry on the cases.
+
+    index: (n,), which combination of categories each case is of, the last for those without an answer; columns: how many
+    combinations there are. paths: the codes, or nets, of each column shown, outermost first; members: the combinations of each,
+    where some columns are nets of several (None: every column is the combination of its place). scores: of the columns that are no
+    nets, for a trend over them. first: the place of the first column, where this is a block of several.
+    """
+
+    heading: BannerHeading
+    index: NDArray[Any]
+    columns: int
+    paths: tuple[Path, ...]
+    members: tuple[Ints, ...] | None
+    scores: Floats
+    first: int = 0
+
+    def blocks(self, most: int) -> Iterator["Across"]:
+        """The same in blocks of columns, each with at most so many combinations (one column at least): those of the others are one
+        that is not shown."""
+        if self.columns <= most:
+            yield self
+            return
+        members = self.members or tuple(np.array([k]) for k in range(len(self.paths)))
+        start = 0
+        while start < len(self.paths):
+            stop, wanted = start + 1, members[start]
+            while stop < len(self.paths) and len(both := np.union1d(wanted, members[stop])) <= most:
+                stop, wanted = stop + 1, both
+            place = np.full(self.columns + 1, len(wanted), np.int32)
+            place[wanted] = np.arange(len(wanted), dtype=np.int32)
+            place[-1] = len(wanted) + 1
+            own = tuple(np.asarray(place[of], np.int64) for of in members[start:stop])
+            yield replace(
+                self, index=place[self.index], columns=len(wanted) + 1, paths=self.paths[start:stop], members=own, first=start
+            )
+            start = stop
+
+    @property
+    def single(self) -> Ints:
+        """The columns that are no nets, (C,) places among paths, in the order of the combinations."""
+        if self.members is None:
+            return np.arange(len(self.paths))
+        at = np.full(self.columns, -1, np.int64)
+        for k, (path, of) in enumerate(zip(self.paths, self.members, strict=True)):
+            if not any(isinstance(step, str) for step in path):
+                at[of[0]] = k
+        return at
+
+    def singles(self, first: int = 0) -> slice | Ints:
+        """Those columns as an index of an axis on which the columns begin at `first`."""
+        return slice(first, None) if self.members is None else first + self.single
+
+    def laid(self, x: Any) -> Any:
+        """Columns of a tally, (…, columns + 1), the last that of cases without an answer, as the total column and the others."""
+        total, own = x.sum(-1, keepdims=True), x[..., :-1]
+        if self.members is not None:
+            own = np.stack([x[..., of].sum(-1) for of in self.members], -1)
+        return np.concatenate([total, own], -1)
+
+    def overlap(self, i: int, j: int) -> bool:
+        """Whether two columns share cases."""
+        return self.members is not None and bool(np.intersect1d(self.members[i], self.members[j]).size)
+
+
+def placed(data: Dataset, name: str, period: Period, where: str) -> tuple[NDArray[Any], tuple[Category, ...]]:
+    """Each case's place among the categories of a coded variable or a date, −1 where it has no answer; and the categories."""
+    if data.variable(name, where).kind == "date":
+        return periods(data.column(name, where), period)
+    data.column(name, where)
+    codes, known = data.categories(name)
+    return data.positions(name), tuple(Category(item.code, item.label, i < known) for i, item in enumerate(codes))
+
+
+@compiled
+def _nest(index: Any, positions: Any, width: int, last: bool, unknown: int) -> None:
+    """index ← index · width + position, −1 once anything is unknown; at the last step `unknown` in its place."""
+    for k in range(index.shape[0]):
+        at = np.int64(-1)
+        if index[k] >= 0 and positions[k] >= 0:
+            at = np.int64(index[k]) * width + positions[k]
+        index[k] = unknown if last and at < 0 else at
+
+
+def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, columns: int) -> NDArray[Any]:
+    """Each case's column, the one after the last where a variable of the nest was not answered."""
+    dtype = np.int8 if columns < 127 else np.int16 if columns < 32767 else np.int32
+    index = np.zeros(n, dtype)
+
+    def part(lo: int, hi: int) -> None:
+        for k, (of, width) in enumerate(zip(positions, widths, strict=True)):
+            _nest(index[lo:hi], of[lo:hi], width, k == len(positions) - 1, columns)
+
+    in_halves(n, part)
+    return index
+
+
+def across(data: Dataset, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> Across:
+    """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is everybody."""
+    for name in entry:
+        kind = data.variable(name, where).kind
+        if kind not in ("coded", "date"):
+            raise fault(f"{name} is a {kind}; a banner is made of coded variables and dates.", where, "Code or band it first.")
+    found = [placed(data, name, request.dates, where) for name in entry]
+    categories = tuple(of for _, of in found)
+    widths = [len(of) for of in categories]
+    columns = int(np.prod(widths)) if entry else 0
+    nets = [banner_nets(request.nets, name, of, request.entries, table) for name, of in zip(entry, categories, strict=True)]
+    levels = [_steps(of, rows) for of, rows in zip(categories, nets, strict=True)]
+    steps = list(product(*levels)) if entry else []
+    paths = tuple(tuple(step for step, _ in path) for path in steps)
+    members = None
+    if any(nets):
+        members = tuple(_combinations([places for _, places in path], widths) for path in steps)
+    dated = bool(entry) and data.variable(entry[0]).kind == "date"
+    scores = [float(k if dated else c.code) for k, c in enumerate(categories[0])] if len(entry) == 1 else []
+    heading = BannerHeading(
+        entry, tuple(data.variable(name).title for name in entry), categories,
+        tuple(tuple(row.label for row in rows) for rows in nets),
+    )  # fmt: skip
+    index = _indexed([at for at, _ in found], widths, data.n, columns)
+    return Across(heading, index, columns, paths, members, np.array(scores))
+
+
+def everybody(n: int) -> Across:
+    """An entry of no variables on n cases."""
+    return Across(BannerHeading((), (), ()), np.zeros(n, np.int8), 0, (), None, np.zeros(0))
+
+
+def _steps(categories: Sequence[Category], nets: Sequence[NetRow]) -> list[tuple[Step, Ints]]:
+    """What a variable of a nest is divided into, each with the places of its categories."""
+    single: list[tuple[Step, Ints]] = [(c.code, np.array([k])) for k, c in enumerate(categories)]
+    return single + [(net.label, net.places) for net in nets]
+
+
+def _combinations(places: Sequence[Ints], widths: Sequence[int]) -> Ints:
+    """The combinations that a column of a nest holds: of one place, or of several, on every level."""
+    at = np.zeros(1, np.int64)
+    for of, width in zip(places, widths, strict=True):
+        at = (at[:, None] * width + of).ravel()
+    return at

@@ -1,0 +1,33 @@
+"""Letters: beside a figure, the columns that it is larger than by more than sampling would explain."""
+
+from collections.abc import Sequence
+from string import ascii_uppercase
+
+from even_ballot.core.estimation.comparisons import Columns
+
+Path = tuple[int | str, ...]
+
+
+def column_letters(paths: Sequence[Path]) -> dict[Path, str]:
+    """A letter for each column of a banner entry; in a nest they begin anew for each set of columns that are compared."""
+    letters: dict[Path, str] = {}
+    counts: dict[Path, int] = {}
+    for path in paths:
+        at = counts.get(path[:-1], 0)
+        counts[path[:-1]] = at + 1
+        letters[path] = ascii_uppercase[at % 26] * (1 + at // 26)
+    return letters
+
+
+def letters_of(tests: Sequence[Columns], letters: dict[Path, str], levels: Sequence[float]) -> dict[Path, str]:
+    """By column, the letters of the columns it exceeds, of one stub row: capital at the first level, small at the second only."""
+    strict = levels[0]
+    loose = levels[1] if len(levels) > 1 else 0.0
+    found: dict[Path, list[str]] = {}
+    for test in tests:
+        larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
+        if test.p_adjusted < strict:
+            found.setdefault(larger, []).append(letters[smaller])
+        elif test.p_adjusted < loose:
+            found.setdefault(larger, []).append(letters[smaller].lower())
+    return {path: " ".join(sorted(of, key=str.upper)) for path, of in found.items()}

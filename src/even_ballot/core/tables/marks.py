@@ -1,0 +1,46 @@
+"""Marks for weak figures, by rules that a study sets."""
+
+from pydantic import Field
+
+from even_ballot.core.model import Model
+from even_ballot.core.tables.results import Cell
+
+SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
+
+
+class Marks(Model):
+    """What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base than this; rse: a larger
+    relative standard error (0.3 is 30 %); effective: a smaller effective base (base over design effect); df: fewer degrees of
+    freedom among the cases of its base."""
+
+    base: int | None = Field(default=30, ge=1)
+    rse: float | None = Field(default=None, gt=0, allow_inf_nan=False)
+    effective: float | None = Field(default=None, gt=0, allow_inf_nan=False)
+    df: int | None = Field(default=8, ge=1)
+
+
+def relative_error(cell: Cell) -> float | None:
+    """Standard error over estimate."""
+    return cell.se / abs(cell.est) if cell.se is not None and cell.est else None
+
+
+def effective_base(cell: Cell) -> float | None:
+    """Unweighted base over design effect."""
+    return cell.base_n / cell.deff if cell.base_n is not None and cell.deff else None
+
+
+def weak(cell: Cell, rules: Marks) -> tuple[str, ...]:
+    """Why a figure is weak, in words; nothing where it is not."""
+    if cell.stat not in (*SHARES, "mean", "count"):
+        return ()
+    found = []
+    if rules.base is not None and cell.base_n is not None and cell.base_n < rules.base:
+        found.append(f"base under {rules.base:,}")
+    relative, effective = relative_error(cell), effective_base(cell)
+    if rules.rse is not None and relative is not None and relative > rules.rse:
+        found.append(f"relative standard error over {100 * rules.rse:g} %")
+    if rules.effective is not None and effective is not None and effective < rules.effective:
+        found.append(f"effective base under {rules.effective:g}")
+    if rules.df is not None and cell.df is not None and cell.df < rules.df:
+        found.append(f"fewer than {rules.df} degrees of freedom")
+    return tuple(found)

@@ -1,0 +1,79 @@
+"""What a study file says of a table."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from even_ballot.core.data.periods import Period
+from even_ballot.core.estimation.comparisons import Adjust
+from even_ballot.core.estimation.intervals import Interval
+from even_ballot.core.model import Model
+from even_ballot.core.tables.display import Display
+
+Named = Literal[
+    "n", "count", "col_pct", "row_pct", "total_pct", "response_pct", "mean", "sd", "median", "mode", "skewness", "kurtosis"
+]  # fmt: skip
+# A quantile by its per cent: q25, q97.5.
+Quantile = Annotated[str, Field(pattern=r"^q(\d{1,2}(\.\d+)?|100)$")]
+Stat = Named | Quantile
+# Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
+Beside = Literal["se", "interval", "rse", "deff", "effective"]
+BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
+
+
+class Net(Model):
+    """A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable; left out,
+    every stub variable that has such categories. banner: the variable of the banner of which it is one column instead."""
+
+    label: str = Field(min_length=1)
+    stub: str | None = None
+    banner: str | None = None
+    codes: tuple[int, ...] = ()
+    top: int | None = Field(default=None, ge=1)
+    bottom: int | None = Field(default=None, ge=1)
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if sum((bool(self.codes), self.top is not None, self.bottom is not None)) != 1:
+            raise ValueError("a net is made of codes, or of the top or the bottom categories: give one of the three")
+        if self.stub is not None and self.banner is not None:
+            raise ValueError("a net is a row or a column: give stub or banner, not both")
+        return self
+
+
+class TableRequest(Model):
+    """A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
+    plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
+    levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
+    unweighted and weighted. layout: battery, its stub variables down and their common answers across. beside: what
+    is shown with each figure. display: how it is shown; no figure depends on either."""
+
+    id: str = Field(min_length=1)
+    title: str | None = None
+    group: str | None = None
+    stub: tuple[str, ...] = Field(default=(), max_length=2000)
+    banner: tuple[BannerEntry, ...] = Field(default=(), max_length=200)
+    where: str | None = None
+    show: tuple[Stat, ...] = ("n", "col_pct")
+    interval: Interval = Interval()
+    nets: tuple[Net, ...] = Field(default=(), max_length=500)
+    dates: Period = "month"
+    total_row: bool = False
+    tests: tuple[Literal["independence", "wald", "columns", "trend"], ...] = ()
+    adjust: Adjust = "none"
+    levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
+    plain: bool = False
+    layout: Literal["crosstab", "battery"] = "crosstab"
+    beside: tuple[Beside, ...] = ("se", "interval")
+    display: Display = Display()
+
+    @model_validator(mode="after")
+    def _levels_in_order(self) -> Self:
+        if not all(0 < level < 1 for level in self.levels) or list(self.levels) != sorted(set(self.levels)):
+            raise ValueError("levels are one or two numbers between 0 and 1, the strict one first, such as 0.01, 0.05")
+        return self
+
+    @property
+    def entries(self) -> tuple[tuple[str, ...], ...]:
+        """Banner entries, each as its nest of variables."""
+        return tuple((entry,) if isinstance(entry, str) else entry for entry in self.banner)

@@ -1,0 +1,180 @@
+"""A coded or several-answer stub against one banner entry."""
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+
+import numpy as np
+
+from even_ballot.core.data.dataset import Floats
+from even_ballot.core.estimation import estimates as est
+from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.estimation.independence import Independence, Wald, independence, wald
+from even_ballot.core.estimation.intervals import EDGE
+from even_ballot.core.estimation.trend import Trend, of_alike, slopes
+from even_ballot.core.sampling.variance import ratio, variances
+from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.nets import NetRow, net_rows
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import Category, Cell, Plain, StubKey, Test
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.stubs.counts import Block, Rows, coded_block, multi_block
+from even_ballot.core.tables.stubs.domain import Sample
+from even_ballot.core.tables.stubs.stub import Part, is_of_numbers, there
+
+
+class CategoriesPart(Part):
+    """A coded or several-answer stub."""
+
+    def __init__(
+        self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str, table: str
+    ) -> None:
+        super().__init__(sample, over, request)
+        kind = sample.data.variable(name, where).kind
+        self.several, self.numeric = kind == "multi", kind == "coded"
+        make = multi_block if self.several else coded_block
+
+        def nets(categories: Sequence[Category]) -> tuple[NetRow, ...]:
+            return net_rows(request.nets, name, categories, request.stub, table)
+
+        rows = Rows(nets, request.total_row, request.dates)
+        key = ("block", name, request.where, over.heading, request.nets, request.stub if request.nets else (), request.total_row,
+               request.dates, over.first, over.columns)  # fmt: skip
+        self.block: Block = passes.once(key, lambda: make(sample, name, over, where, rows), Block.size)
+        self.heading = self.block.stub
+        self.name = name
+        self.keys = [StubKey(name, c.code) for c in self.heading.categories]
+        self.keys += [StubKey(name, net=label) for label in self.heading.nets]
+        self.known = np.flatnonzero([c.in_codebook for c in self.heading.categories])
+        self.codes = np.array([c.code for c in self.heading.categories], np.float64)[self.known]
+
+    def cells(self, first: int) -> Iterator[Cell]:
+        keys, paths, here = self.keys, self.paths[first:], (slice(None), slice(first, None))
+        part, df = self.block.part.at(*here), self.block.df
+        if "n" in self.show:
+            for path, column in zip(paths, part.n.T.tolist(), strict=True):
+                yield from (Cell(key, path, "n", n) for key, n in zip(keys, column, strict=True))
+        if "count" in self.show:
+            yield from self._emit(keys, paths, "count", est.totals(part, self.units), with_n=True)
+        if "col_pct" in self.show:
+            e = self._col_pct.at(*here)
+            plain = self._plain(e) if self.request.plain else None
+            yield from self._emit(keys, paths, "col_pct", e, share=True, with_n=True, df=df.column[first:], plain=plain)
+        if "row_pct" in self.show and len(self.paths) > 1:
+            e = est.shares(self.block.inner, self.block.answered_row, self.units)
+            yield from self._emit(keys, self.paths[1:], "row_pct", e, share=True, with_n=True, df=df.row[:, None])
+        if "total_pct" in self.show:
+            e = est.shares(part, self.block.answered.at(*here), self.units)
+            yield from self._emit(keys, paths, "total_pct", e, share=True, with_n=True, df=df.total[first:])
+        if "response_pct" in self.show and self.block.responses is not None:
+            e, own = self._response_pct().at(*here), slice(0, self.block.categories)
+            of = None if df.responses is None else df.responses[first:]
+            yield from self._emit(keys[own], paths, "response_pct", e, share=True, with_n=True, df=of)
+        if self.numeric and any(map(is_of_numbers, self.show)):
+            mean, spread = self._mean
+            ranks = [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self._weights.T]
+            yield from self._numbers(self.name, first, mean, spread, ranks, df.column)
+
+    def _plain(self, e: Estimates) -> list[list[Plain | None]]:
+        """Shares as if the cases were a simple random sample, by column and row."""
+        with np.errstate(all="ignore"):
+            p, room = e.n / e.base_n, np.where(e.base_n > 1, e.base_n - 1, np.nan)
+            # A weighted share of 1 may miss it by rounding, to either side.
+            plain, weighted = (np.sqrt(np.maximum(x * (1 - x), 0) / room) for x in (p, np.where(e.est >= 1 - EDGE, 1.0, e.est)))
+            figures = [x.T.tolist() for x in (p, plain, e.est, weighted)]
+        return [
+            [Plain(a, there(s), b, there(t)) if a == a else None for a, s, b, t in zip(*column, strict=True)]
+            for column in zip(*figures, strict=True)
+        ]
+
+    def _unweighted(self) -> tuple[list[float], list[float]]:
+        n, codes = self.block.part.n[self.known], self.codes[:, None]
+        with np.errstate(all="ignore"):
+            whole = n.sum(0)
+            mean = (n * codes).sum(0) / whole
+            sd = np.sqrt((n * (codes - mean) ** 2).sum(0) / np.where(whole > 1, whole - 1, np.nan))
+        return mean.tolist(), sd.tolist()
+
+    @cached_property
+    def _col_pct(self) -> Estimates:
+        return est.shares(self.block.part, self.block.base, self.units)
+
+    def _response_pct(self) -> Estimates:
+        """Per cent of responses: the base is Σ w m, m the number of options a case chose."""
+        assert self.block.responses is not None
+        part, of = self.block.part.at(slice(0, self.block.categories)), self.block.responses
+        r, linear = ratio(part.w, of.w, self.units)
+        with np.errstate(all="ignore"):
+            if of.whole is not None and of.chosen is not None:
+                whole = of.w.sum(0)
+                groups = []
+                for m in range(of.whole.shape[1]):
+                    others = of.whole[:, m] - of.chosen[:, m]
+                    groups.append((of.chosen[:, m], (1 - m * r) / whole, (1 + m * r) / whole))
+                    groups.append((others, -m * r / whole, m * r / whole))
+                linear = est.of_cases(linear, groups, self.units)
+            base = np.broadcast_to(of.n, r.shape)
+            variance = est.share_variance(r, base, variances(linear, self.units))
+        return Estimates(r, linear, variance, part.n, base, np.full(r.shape, np.nan))
+
+    @cached_property
+    def _known(self) -> Sums:
+        """The cells of the codes that the scale knows, (R, 1 + C)."""
+        return self.block.part.at(self.known)
+
+    @cached_property
+    def _weights(self) -> Floats:
+        """Σ w of them, (R, 1 + C)."""
+        return np.asarray(self._known.w.sum(0))
+
+    @cached_property
+    def _mean(self) -> tuple[Estimates, Spread]:
+        columns = len(self.paths)
+        values = Distribution(
+            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), self._weights.ravel(), columns
+        )  # fmt: skip
+        spread = est.spread(values, self._known.n.sum(0))
+        return est.coded_means(self.codes, self._known, spread.sd, self.units), spread
+
+    def _below(self, value: float, column: int) -> Estimates:
+        known = self._known.at(slice(None), slice(column, column + 1))
+        return est.shares(known.at(self.codes <= value).over(1), known.over(1), self.units)
+
+    def tests(self) -> Iterator[Test]:
+        names = self.over.heading.variables
+        if "independence" in self.request.tests and len(names) == 1 and not self.several:
+            apart = self.block.apart.at(slice(0, self.block.categories))
+            found = independence(apart.w, apart.own, int(apart.n.sum()), self.units)
+            if found is not None:
+                yield Independence(self.name, names, *found)
+        if "wald" in self.request.tests and len(names) == 1 and not self.several:
+            apart = self.block.apart.at(slice(0, self.block.categories))
+            found = wald(apart.w, apart.own, self.units)
+            if found is not None:
+                yield Wald(self.name, names, *found)
+        if "trend" in self.request.tests and len(names) == 1:
+            yield from self._trends()
+        if "columns" in self.request.tests and len(self.paths) > 2:
+            for r, key in enumerate(self.keys):
+                yield from self._compare(key, self._col_pct.at(r, slice(1, None)), share=True)
+            if "mean" in self.show and self.numeric:
+                yield from self._compare(StubKey(self.name), self._mean[0].at(slice(1, None)))
+
+    def _trends(self) -> Iterator[Trend]:
+        """Each row's share over the banner's columns, and the mean of the codes where means are shown."""
+        known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
+        scores, columns = self.over.scores[known], 1 + self.over.single[known]
+        part, base = self.block.part.at(slice(None), columns), self.block.base.at(0, columns)
+        own = None
+        if part.own is not None and base.own is not None:
+            yes, no = part.own, base.own[:, None] - part.own
+            own = [(c, yes[..., c], 1.0) for c in range(len(scores))] + [(c, no[..., c], 0.0) for c in range(len(scores))]
+        yield from self._trend(self.keys, *slopes(part.w, base.w, part.w, scores, self.units, of_alike(own)))
+        if "mean" in self.show and self.numeric:
+            cells, codes = self._known.at(slice(None), columns), self.codes[:, None]
+            own = None
+            if cells.own is not None:
+                places = [(r, c) for r in range(len(self.codes)) for c in range(len(scores))]
+                own = [(c, cells.own[:, r, c, None], float(self.codes[r])) for r, c in places]
+            wy, size = ((cells.w * of).sum(1)[:, None] for of in (codes, np.abs(codes)))
+            found = slopes(wy, cells.w.sum(1), size, scores, self.units, of_alike(own))
+            yield from self._trend([StubKey(self.name)], *found)

@@ -1,0 +1,133 @@
+"""A number as stub against one banner entry."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import asdict, replace
+from functools import cached_property
+from typing import Any, TypeVar
+
+import numpy as np
+
+from even_ballot.core.data.dataset import Bools, Floats, Ints
+from even_ballot.core.estimation import estimates as est
+from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.estimation.trend import slopes
+from even_ballot.core.tables.banner import Across, everybody
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import Cell, StubHeading, StubKey, Test
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.stubs.domain import Sample
+from even_ballot.core.tables.stubs.moments import laid_moments, of_varied
+from even_ballot.core.tables.stubs.stub import Part, quantile_of
+
+_SMALL, _LARGE = 1e-60, 1e60
+_OF_UNIT = ("est", "se", "low", "high", "diff", "slope")
+Figure = TypeVar("Figure", Cell, Test)
+
+
+def _times(figure: Figure, unit: float) -> Figure:
+    """A figure of numbers that were divided by a unit, in theirs; one that float64 does not hold is left out."""
+    changed: dict[str, Any] = {}
+    for name in _OF_UNIT:
+        value = getattr(figure, name, None)
+        if value is not None:
+            whole = value * unit
+            changed[name] = whole if math.isfinite(whole) else None
+    plain = getattr(figure, "plain", None)
+    if plain is not None:
+        changed["plain"] = replace(plain, **{k: v * unit for k, v in asdict(plain).items() if v is not None})
+    return replace(figure, **changed)
+
+
+class NumberPart(Part):
+    """A number as stub: one row of means and their like."""
+
+    def __init__(self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str) -> None:
+        super().__init__(sample, over, request)
+        self.name, self.passes = name, passes
+        self.heading = StubHeading(name, sample.data.variable(name, where).title, "number", ())
+        column = sample.data.column(name, where)
+        self.inside = column.answered & sample.who
+        y = np.where(self.inside, column.values, 0.0)
+        # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of reach.
+        largest = float(np.abs(y).max(initial=0))
+        self.unit = 1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
+        self.y = y if self.unit == 1 else y / self.unit
+
+    @cached_property
+    def _measured(self) -> tuple[Estimates, Spread]:
+        """Means and spread of every column, the total first."""
+        key = ("moments", self.name, self.request.where, self.over.heading, self.over.first, self.over.columns)
+        m = self.passes.once(
+            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
+        )  # fmt: skip
+        self.moments = moments = laid_moments(m, self.over)
+        who, columns = self.inside, self.over.columns + 1
+        y, weight, index = self.y[who], self.sample.weight[who], self.over.index[who].astype(np.int64)
+        whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), moments.counts[:1])
+        each = est.spread(Distribution(y, index, weight, columns), m.counts)
+        spread = Spread(*(self._spread_of(s, whole, each, moments.counts) for s in ("sd", "skewness", "kurtosis")))
+        return est.means(moments, spread.sd, self.units), spread
+
+    def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
+        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of several."""
+        own = getattr(each, of)[:-1]
+        if self.over.members is not None:
+            found = []
+            for k, members in enumerate(self.over.members):
+                if len(members) == 1:
+                    found.append(own[members[0]])
+                    continue
+                domain = self._domain(k + 1)
+                values = Distribution(self.y[domain], np.zeros(n[k + 1], np.int64), self.sample.weight[domain], 1)
+                found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
+            own = np.array(found)
+        return np.append(getattr(whole, of), own)
+
+    def _domain(self, column: int) -> Bools:
+        if column == 0:
+            return self.inside
+        members = [column - 1] if self.over.members is None else self.over.members[column - 1]
+        return self.inside & np.isin(self.over.index, members)
+
+    def _below(self, value: float, column: int) -> Estimates:
+        domain = self._domain(column)
+        return est.shares(self._sum(domain & (self.y <= value)), self._sum(domain), self.units)
+
+    def _sum(self, who: Bools) -> Sums:
+        t = self.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
+        return Sums(t.w, t.own, t.counts)
+
+    def cells(self, first: int) -> Iterator[Cell]:
+        mean, spread = self._measured
+        ranks: list[est.Ranked | None] = [None] * len(self.paths)
+        if any(stat == "mode" or quantile_of(stat) is not None for stat in self.show):
+            domains = [self._domain(c) for c in range(len(self.paths))]
+            ranks = [est.ranked(self.y[d], self.sample.weight[d]) if d.any() else None for d in domains]
+        for cell in self._numbers(self.name, first, mean, spread, ranks, self.moments.df):
+            yield cell if self.unit == 1 or cell.stat in ("skewness", "kurtosis") else _times(cell, self.unit)
+
+    def _unweighted(self) -> tuple[list[float], list[float]]:
+        domains = [self.y[self._domain(c)] for c in range(len(self.paths))]
+        deviations = [float(y.std(ddof=1)) if len(y) > 1 else float("nan") for y in domains]
+        return [float(y.mean()) if len(y) else float("nan") for y in domains], deviations
+
+    def tests(self) -> Iterator[Test]:
+        for test in self._tests():
+            yield test if self.unit == 1 else _times(test, self.unit)
+
+    def _tests(self) -> Iterator[Test]:
+        names = self.over.heading.variables
+        if "trend" in self.request.tests and len(names) == 1:
+            known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
+            scores, columns = self.over.scores[known], 1 + self.over.single[known]
+            _, m = self._measured, self.moments
+            w, level = m.w[:, columns], m.shift[0]
+            wy = m.wy[:, columns] + (m.shift[columns] - level) * w
+            size = wy + level * w if m.size is None else m.size[:, columns]
+            size = size + abs(level) * w[: len(size)]
+            cells = None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
+            found = slopes(wy[:, None], w, size[:, None], scores, self.units, cells)
+            yield from self._trend([StubKey(self.name)], *found)
+        if "columns" in self.request.tests and len(self.paths) > 2:
+            yield from self._compare(StubKey(self.name), self._measured[0].at(slice(1, None)))

@@ -1,0 +1,73 @@
+"""A table request → a result, presentation-free."""
+
+from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.faults import fault
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.sampling.units import Units
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
+from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.sizes import check_figures, columns_at_once
+from even_ballot.core.tables.stubs.categories import CategoriesPart
+from even_ballot.core.tables.stubs.numbers import NumberPart
+from even_ballot.core.tables.stubs.stub import Part
+
+
+def tabulate(data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]") -> TableResult:
+    """One table by itself: every figure asked for, of every stub variable in every banner column and in the total column.
+
+    data: n cases; units: their design; weight: float64 (n,). Raises StudyError where the request does not fit.
+    """
+    return counted_table(Passes(data, units, weight), request, where)
+
+
+def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet) -> TableResult:
+    """One table of several made of the same cases. tell: told of every block of the table."""
+    data = passes.data
+    if not request.stub:
+        raise fault("The table has no stub, so there is nothing to count.", f"{where}.stub", "Name at least one variable.")
+    sample = passes.sample(request.where, f"{where}.where")
+    entries = [passes.across(entry, request, f"{where}.banner[{i}]", where) for i, entry in enumerate(request.entries or ((),))]
+    check_figures(data, entries, request, where)
+    cells: list[Cell] = []
+    tests: list[Test] = []
+    stubs: list[StubHeading] = []
+    blocks = len(request.stub) * len(entries)
+    for i, name in enumerate(request.stub):
+        place = f"{where}.stub[{i}]"
+        kind = data.variable(name, place).kind
+        for j, over in enumerate(entries):
+            tell(f"Counting {request.title or request.id}", (i * len(entries) + j) / blocks)
+            if kind == "text":
+                raise fault(f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.", place,
+                            "Code its answers first.")  # fmt: skip
+            for block in over.blocks(columns_at_once(data, sample.units, name, over, request, place)):
+                part: Part
+                if kind == "number":
+                    part = NumberPart(passes, sample, name, block, request, place)
+                else:
+                    part = CategoriesPart(passes, sample, name, block, request, place, where)
+                total = j == 0 and block.first == 0
+                if total:
+                    stubs.append(part.heading)
+                # The total column comes with the first entry only.
+                cells += part.cells(0 if total else 1)
+                tests += part.tests()
+    if request.layout == "battery":
+        _check_battery(stubs, where)
+    banners = tuple(over.heading for over in entries) if request.entries else ()
+    return TableResult(
+        request.id, request.title or request.id, tuple(stubs), banners, sample.cases, tuple(cells), tuple(tests)
+    )  # fmt: skip
+
+
+def _check_battery(stubs: list[StubHeading], where: str) -> None:
+    """Items of a battery have the same answers."""
+    answers = [[(c.code, c.label) for c in stub.categories if c.in_codebook] for stub in stubs]
+    for stub, mine in zip(stubs, answers, strict=True):
+        if stub.kind != "coded" or mine != answers[0]:
+            raise fault(
+                f"{stub.variable} has other answers than {stubs[0].variable}, so they cannot share columns.",
+                f"{where}.layout",
+                "Lay out a battery of questions with the same scale, or choose crosstab.",
+            )

@@ -1,0 +1,103 @@
+"""What an upper limit on the weights costs and buys, for a range of limits."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.weighting.limits import least_high
+from even_ballot.core.weighting.raking import Raked, bounds_of, rake
+from even_ballot.core.weighting.request import Limits, Weighting
+
+_POINTS = 16
+
+
+@dataclass(frozen=True)
+class Moved:
+    """The weighted share that moved most, against weights without an upper limit."""
+
+    variable: str
+    label: str
+    without: float
+    within: float
+
+
+@dataclass(frozen=True)
+class LimitPrice:
+    """Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the margins are. gap: largest
+    |Σ w − target| as a share of the whole. min, max: smallest and largest weight over the mean. at_limits: cases on a limit."""
+
+    high: float | None
+    met: bool
+    gap: float
+    n_effective: float
+    efficiency: float
+    min: float
+    max: float
+    at_limits: int
+    moved: Moved | None
+
+
+def _shares(data: Dataset, weights: Floats, watched: Sequence[str]) -> dict[str, Floats]:
+    """Weighted shares of the categories of coded variables, of those who answered."""
+    shares = {}
+    for name in watched:
+        positions = data.positions(name)
+        there = positions >= 0
+        sums = np.bincount(positions[there], weights=weights[there], minlength=len(data.categories(name)[0]))
+        if sums.sum() > 0:
+            shares[name] = sums / sums.sum()
+    return shares
+
+
+def _moved(data: Dataset, without: dict[str, Floats], within: dict[str, Floats]) -> Moved | None:
+    most: Moved | None = None
+    for name, shares in within.items():
+        at = int(np.abs(shares - without[name]).argmax())
+        if most is None or abs(shares[at] - without[name][at]) > abs(most.within - most.without):
+            most = Moved(name, data.categories(name)[0][at].label, float(without[name][at]), float(shares[at]))
+    return most
+
+
+def _priced(data: Dataset, raked: Raked, high: float | None, without: dict[str, Floats], watched: Sequence[str]) -> LimitPrice:
+    w = raked.weights[raked.weights > 0]
+    effective = float(w.sum() ** 2 / (w @ w))
+    held = 0 if raked.free is None else int(((raked.weights > 0) & ~raked.free).sum())
+    moved = None if high is None else _moved(data, without, _shares(data, raked.weights, watched))
+    low, top = float(w.min() / w.mean()), float(w.max() / w.mean())
+    return LimitPrice(high, raked.converged, raked.max_gap, effective, effective / len(w), low, top, held, moved)
+
+
+def _least(raked: Raked, low: float) -> float | None:
+    """The smallest upper limit that the margins leave room for."""
+    frame = raked.frame
+    _, totals, margins = frame.aimed(frame.combos.base)
+    mean = bounds_of(frame, totals, frame.combos.cases)[2]
+    return least_high(frame.categories, tuple(m.target for m in margins), frame.combos.cases, mean, low)
+
+
+def limit_prices(data: Dataset, weighting: Weighting, watched: Sequence[str], where: str) -> tuple[LimitPrice, ...]:
+    """Weights without an upper limit, then under limits from the largest weight there is down to the smallest limit that can be
+    met, and the limit there is. watched: coded variables whose shares are followed. Nothing without margins."""
+    low = weighting.limits.low if weighting.limits is not None else 0.0
+
+    def under(high: float | None) -> Raked:
+        return rake(data, weighting.model_copy(update={"limits": Limits.model_construct(low=low, high=high)}), where)
+
+    if not weighting.margins:
+        return ()
+    free = under(None)
+    without = _shares(data, free.weights, watched)
+    prices = [_priced(data, free, None, without, watched)]
+    least = _least(free, low) if free.converged else None
+    top = prices[0].max
+    if least is None or least * 1.01 >= top:
+        return tuple(prices)
+    highs = np.geomspace(top * 0.995, max(least * 1.005, 1.01), _POINTS)
+    held = [] if weighting.limits is None or weighting.limits.high is None else [weighting.limits.high]
+    highs = np.unique(np.concatenate([np.round(highs[:-1], 2), highs[-1:], held]))[::-1]
+    for high in highs.tolist():
+        if high > 1:
+            prices.append(_priced(data, under(high), high, without, watched))
+    return tuple(prices)

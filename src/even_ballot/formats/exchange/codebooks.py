@@ -1,0 +1,202 @@
+"""The codebook as files: a CSV with a line for each answer, and a table schema in JSON (fields with categories and missing
+values, after the open Table Schema standard)."""
+
+import csv
+import io
+import json
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
+from even_ballot.core.faults import fault
+from even_ballot.core.model import said_by
+from even_ballot.formats.exchange.guarding import guarded, unguarded
+from even_ballot.formats.sources.delimited import guess_delimiter, guess_encoding
+from even_ballot.formats.sources.readable import readable
+
+HEADINGS = ("variable", "question", "kind", "level", "role", "unit", "note", "scale", "ordered", "code", "label", "answer")
+_TYPES: dict[Kind, str] = {"coded": "integer", "number": "number", "text": "string", "date": "datetime", "multi": "string"}
+_KINDS: dict[str, Kind] = {"integer": "number", "number": "number", "string": "text", "date": "date", "datetime": "date"}
+
+
+def _missing(variable: Variable, scale: Scale | None) -> tuple[Code, ...]:
+    own = (scale.missing if scale else ()) + variable.missing
+    return tuple({item.code: item for item in own}.values())
+
+
+def codebook_csv(variables: Iterable[Variable], scales: Mapping[str, Scale]) -> str:
+    """A line for each code of each variable, `answer` or `missing`; one line for a variable without codes."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(HEADINGS)
+    for v in variables:
+        scale = scales.get(v.scale) if v.scale else None
+        ordered = "" if scale is None else "yes" if scale.ordered else "no"
+        head = [
+            v.name,
+            v.label or "",
+            v.kind,
+            v.level_on(scale) or "",
+            v.role or "",
+            v.unit or "",
+            v.note or "",
+            v.scale or "",
+            ordered,
+        ]
+        codes = [(c, "answer") for c in (scale.codes if scale else v.options)] + [(c, "missing") for c in _missing(v, scale)]
+        for code, sort in codes:
+            writer.writerow([*map(guarded, head), code.code, guarded(code.label), sort])
+        if not codes:
+            writer.writerow([*map(guarded, head), "", "", ""])
+    return out.getvalue()
+
+
+def _field(v: Variable, scale: Scale | None) -> dict[str, Any]:
+    field: dict[str, Any] = {"name": v.name, "type": _TYPES[v.kind], "title": v.title}
+    if v.note:
+        field["description"] = v.note
+    if scale is not None:
+        field["categories"] = [{"value": c.code, "label": c.label} for c in scale.codes]
+        field["categoriesOrdered"] = scale.ordered
+    if missing := _missing(v, scale):
+        field["missingValues"] = [{"value": "", "label": ""}, *({"value": str(c.code), "label": c.label} for c in missing)]
+    # What the standard has no word for, under a name of our own, as it allows.
+    ours: dict[str, Any] = {"kind": v.kind, "level": v.level_on(scale), "role": v.role, "unit": v.unit, "scale": v.scale}
+    ours |= {"parts": list(v.parts) or None, "options": [c.model_dump() for c in v.options] or None}
+    ours["midpoint"] = scale.midpoint if scale else None
+    field["evenBallot"] = {key: value for key, value in ours.items() if value is not None}
+    return field
+
+
+def codebook_schema(variables: Iterable[Variable], scales: Mapping[str, Scale]) -> str:
+    """A table schema: a field for each variable."""
+    fields = [_field(v, scales.get(v.scale) if v.scale else None) for v in variables]
+    document = {"fields": fields, "missingValues": [""]}
+    return json.dumps(document, ensure_ascii=False, indent=1) + "\n"
+
+
+def _variable(where: str, **said: Any) -> Variable:
+    try:
+        return Variable.model_validate({key: value for key, value in said.items() if value not in (None, "", ())})
+    except ValidationError as error:
+        item = error.errors()[0]
+        key = str(item["loc"][0]) if item["loc"] else ""
+        what = said_by(item)
+        raise fault(
+            f"{key + ': ' if key else ''}{what}.", where, "Mend it there; leave a cell empty where nothing is to be said."
+        ) from None
+
+
+def _scale(where: str, codes: list[Code], missing: list[Code], ordered: bool, midpoint: int | None = None) -> Scale:
+    try:
+        return Scale(codes=tuple(codes), missing=tuple(missing), ordered=ordered, midpoint=midpoint)
+    except ValidationError as error:
+        raise fault(said_by(error.errors()[0]) + ".", where) from None
+
+
+def _code(text: str, label: str, where: str) -> Code:
+    try:
+        return Code(code=int(text), label=label or text)
+    except ValueError:
+        raise fault(f"{text!r} is no code.", where, "Codes are whole numbers.") from None
+
+
+def _same_scale(scales: dict[str, Scale], name: str, scale: Scale, where: str) -> None:
+    if name in scales and scales[name] != scale:
+        raise fault(
+            f"Scale {name!r} has other codes here than further up.", where, "Give the scale one set of codes, or two names."
+        )
+    scales[name] = scale
+
+
+def read_codebook_csv(content: bytes, name: str) -> Codebook:
+    """A codebook from lines such as `codebook_csv` writes; only `variable` has to be there, in any order of columns."""
+    if not content.strip():
+        raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
+    text = content.decode(guess_encoding(content), errors="replace").lstrip("\ufeff")
+    reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=guess_delimiter(text[:65536]))
+    columns = [(heading or "").strip().lower() for heading in reader.fieldnames or ()]
+    if "variable" not in columns:
+        raise fault("No column is headed “variable”.", f"{name}, line 1", f"Headings that are read: {', '.join(HEADINGS)}.")
+    reader.fieldnames = columns
+    lines: dict[str, list[tuple[int, dict[str, str]]]] = {}
+    for row in reader:
+        cells = {key: unguarded((value or "").strip()) for key, value in row.items() if key and not isinstance(value, list)}
+        if any(cells.values()):
+            lines.setdefault(cells["variable"], []).append((reader.line_num, cells))
+    scales: dict[str, Scale] = {}
+    variables = []
+    for variable, rows in lines.items():
+        line, first = rows[0]
+        where = f"{name}, line {line}"
+        coded = [(n, r) for n, r in rows if r.get("code")]
+        sort: dict[bool, list[Code]] = {True: [], False: []}
+        for n, r in coded:
+            sort[r.get("answer") == "missing"].append(_code(r["code"], r.get("label", ""), f"{name}, line {n}"))
+        kind = first.get("kind") or ("coded" if sort[False] else "text")
+        said: dict[str, Any] = {key: first.get(key) for key in ("role", "unit", "note", "level")}
+        said["label"] = first.get("question")
+        if kind == "coded" and sort[False]:
+            scale = first.get("scale") or variable
+            _same_scale(scales, scale, _scale(where, sort[False], sort[True], first.get("ordered") == "yes"), where)
+            variables.append(_variable(where, name=variable, kind=kind, scale=scale, **said))
+        elif kind != "multi":
+            variables.append(_variable(where, name=variable, kind=kind, missing=tuple(sort[True]), **said))
+    return Codebook(scales=scales, variables=tuple(variables))
+
+
+def read_codebook_schema(content: bytes, name: str) -> Codebook:
+    """A codebook from a table schema; fields with categories become coded variables, alike categories one scale."""
+    try:
+        document = json.loads(content.decode("utf-8-sig"))
+    except (ValueError, RecursionError) as error:
+        raise fault(f"This is not JSON: {error}.", name, "Bring a table schema, or a codebook in CSV.") from None
+    fields = document.get("fields") if isinstance(document, dict) else None
+    if not isinstance(fields, list):
+        raise fault("The document has no list of fields.", name, "A table schema has “fields”, one for each variable.")
+    scales: dict[str, Scale] = {}
+    variables = []
+    for i, field in enumerate(fields):
+        where = f"{name}, fields[{i}]"
+        if not isinstance(field, dict) or not isinstance(field.get("name"), str):
+            raise fault("This field has no name.", where)
+        ours = field.get("evenBallot") if isinstance(field.get("evenBallot"), dict) else {}
+        assert isinstance(ours, dict)
+        codes = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("categories") or ()]
+        missing = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("missingValues") or () if str(_value(c)) != ""]
+        kind = ours.get("kind") or ("coded" if codes else _KINDS.get(str(field.get("type", "string")), "text"))
+        said = {key: ours.get(key) for key in ("role", "unit", "level")}
+        title = field.get("title")
+        said |= {"label": title if title != field["name"] else None, "note": field.get("description")}
+        if kind == "multi":
+            variables.append(
+                _variable(where, name=field["name"], kind=kind, parts=ours.get("parts"), options=ours.get("options"), **said)
+            )
+        elif codes:
+            scale = _scale(where, codes, missing, bool(field.get("categoriesOrdered")), ours.get("midpoint"))
+            known = ours.get("scale") or next((key for key, s in scales.items() if s == scale), field["name"])
+            _same_scale(scales, known, scale, where)
+            variables.append(_variable(where, name=field["name"], kind="coded", scale=known, **said))
+        else:
+            variables.append(
+                _variable(where, name=field["name"], kind=kind, missing=tuple(missing) if kind == "number" else (), **said)
+            )
+    return Codebook(scales=scales, variables=tuple(variables))
+
+
+def _value(item: Any) -> Any:
+    return item.get("value") if isinstance(item, dict) else item
+
+
+def _label(item: Any) -> Any:
+    return item.get("label", item.get("value")) if isinstance(item, dict) else item
+
+
+def read_codebook(content: bytes, name: str) -> Codebook:
+    """A codebook in either format, told by its first character."""
+    with readable(name, "The codebook"):
+        if content.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"{", b"[")):
+            return read_codebook_schema(content, name)
+        return read_codebook_csv(content, name)

@@ -1,0 +1,87 @@
+"""Parquet and JSON lines: typed columns as text, in the spelling a text file would have."""
+
+import io
+import json
+from typing import Any
+
+import pyarrow as pa
+from pyarrow import compute, parquet
+
+from even_ballot.core.data.dataset import Column, RawTable, text_column
+from even_ballot.core.faults import fault, quotable
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.sources.delimited import as_column, without_blank_records
+from even_ballot.formats.sources.headings import split_headings
+from even_ballot.formats.sources.readable import readable
+from even_ballot.formats.sources.sizes import check_cells
+from even_ballot.formats.sources.spreadsheet import spelled
+
+
+def _text(values: pa.ChunkedArray) -> Column:
+    """A column's cells as text; dictionaries by their values, whole floats without decimals."""
+    if pa.types.is_dictionary(values.type):
+        values = values.cast(values.type.value_type)
+    if pa.types.is_string(values.type) or pa.types.is_large_string(values.type) or pa.types.is_string_view(values.type):
+        values.validate(full=True)
+        return as_column(values.cast(pa.string()))
+    if pa.types.is_integer(values.type) or pa.types.is_decimal(values.type) or pa.types.is_null(values.type):
+        return as_column(compute.cast(values, pa.string()))
+    if pa.types.is_timestamp(values.type) and values.type.unit == "ns":
+        # No date that anybody asks for has billionths of a second.
+        values = compute.cast(values, pa.timestamp("us", values.type.tz), safe=False)
+    try:
+        cells = values.to_pylist()
+    except (ValueError, OverflowError):
+        # Dates that the calendar of the language does not reach, as Arrow writes them.
+        return as_column(compute.cast(values, pa.string()))
+    return text_column([spelled(cell) for cell in cells])
+
+
+def read_parquet(content: bytes, source: Source) -> RawTable:
+    """A Parquet file's columns; nested ones are refused by name."""
+    with readable(source.path, "The Parquet file"):
+        about = parquet.ParquetFile(io.BytesIO(content))
+        check_cells(about.metadata.num_rows, about.metadata.num_columns, len(content), source.path)
+        nested = [field.name for field in about.schema_arrow if pa.types.is_nested(field.type)]
+        if nested:
+            raise fault(f"Column {nested[0]} is nested.", source.path, "Flatten it into columns of single values.")
+        if not about.metadata.num_rows:
+            raise fault("The file holds no record.", source.path, "Bring a file with at least one record.")
+        table = about.read()
+        names, labels = split_headings([table.column_names])
+        return without_blank_records(names, labels, [_text(column) for column in table.columns])
+
+
+def _line(text: str, number: int, path: str) -> dict[str, Any]:
+    try:
+        record = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise fault(
+            f"This line is not JSON: {str(error)[:200]}.", f"{path}, line {number}", "Each line holds one object."
+        ) from None
+    if not isinstance(record, dict):
+        raise fault("This line holds no object.", f"{path}, line {number}", "Each line holds one object, a key for each column.")
+    return record
+
+
+def _cell(value: Any) -> str:
+    if isinstance(value, list):
+        return "; ".join(_cell(item) for item in value)
+    return quotable(json.dumps(value, ensure_ascii=False), None) if isinstance(value, dict) else spelled(value)
+
+
+def read_json_lines(content: bytes, source: Source) -> RawTable:
+    """An object a line; a key that a line lacks is blank there; a list becomes one delimited cell."""
+    try:
+        # Only line feeds end a line: other separators may stand in a text.
+        lines = content.decode(source.encoding or "utf-8-sig").split("\n")
+    except (UnicodeError, LookupError, ValueError) as error:
+        raise fault(f"The file does not read as UTF-8: {error}.", source.path, "Save it as UTF-8.") from None
+    records = [_line(line, number, source.path) for number, line in enumerate(lines, start=1) if line.strip()]
+    keys = list(dict.fromkeys(key for record in records for key in record))
+    check_cells(len(records), len(keys), len(content), source.path)
+    if not keys:
+        raise fault("The file holds no answers.", source.path, "Bring a file with at least one record.")
+    names, labels = split_headings([[quotable(key) for key in keys]])
+    columns = [text_column([_cell(record.get(key)) for record in records]) for key in keys]
+    return without_blank_records(names, labels, columns)

@@ -1,0 +1,283 @@
+"""Delimited text: encoding and delimiter guessed, ragged records named by line, every column kept as text."""
+
+import csv
+import io
+import re
+from codecs import getincrementaldecoder
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pyarrow as pa
+from charset_normalizer import from_bytes
+from pyarrow import csv as arrow_csv
+
+from even_ballot.core.data.dataset import BLANK, Column, RawTable
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.exchange.guarding import unguarded
+from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
+
+DELIMITERS = ",;\t|"
+_MARKS = {
+    b"\xff\xfe\x00\x00": "utf-32", b"\x00\x00\xfe\xff": "utf-32", b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16",
+    b"\xfe\xff": "utf-16",
+}  # fmt: skip
+csv.field_size_limit(1 << 30)
+_SNIFF, _HEAD, _PIECE, _LOOKED_AT = 64 * 1024, 1 << 20, 1 << 24, 60
+_LINE_END = re.compile(rb"\r\n|\n|\r")
+
+
+@dataclass(frozen=True)
+class Guess:
+    """What was found out about a delimited file."""
+
+    encoding: str
+    delimiter: str
+    header_rows: int = 1
+    names_row: int = 1
+
+
+def _is_utf8(content: bytes) -> bool:
+    """Whether all of it decodes, looked at piece by piece, so that no second copy of a large file is made."""
+    decoder = getincrementaldecoder("utf-8")()
+    view = memoryview(content)
+    try:
+        for at in range(0, len(content), _PIECE):
+            decoder.decode(bytes(view[at : at + _PIECE]), final=at + _PIECE >= len(content))
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def guess_encoding(content: bytes) -> str:
+    """By its mark, else UTF-8 where it reads as that, else the likeliest; binary content is refused."""
+    for mark, encoding in _MARKS.items():
+        if content.startswith(mark):
+            return encoding
+    head = content[:_SNIFF]
+    if b"\x00" in head:
+        raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
+    if _is_utf8(content):
+        return "utf-8"
+    control = sum(byte < 9 or 13 < byte < 32 for byte in head)
+    if control > len(head) / 100:
+        raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
+    best = from_bytes(content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]).best()
+    return "cp1252" if best is None else best.encoding
+
+
+def guess_delimiter(text: str) -> str:
+    """The delimiter that splits the first records into the most columns, evenly."""
+    best, score = ",", (0.0, 0)
+    for delimiter in DELIMITERS:
+        try:
+            rows = [row for _, row in zip(range(50), csv.reader(io.StringIO(text), delimiter=delimiter), strict=False) if row]
+        except csv.Error:
+            continue
+        if rows and len(rows[0]) > 1:
+            even = sum(len(row) == len(rows[0]) for row in rows) / len(rows)
+            if (even, len(rows[0])) > score:
+                best, score = delimiter, (even, len(rows[0]))
+    return best
+
+
+def _utf8(content: bytes, source: Source) -> tuple[bytes, str]:
+    """The content as UTF-8 without its mark, and the encoding it came in."""
+    encoding = source.encoding or guess_encoding(content)
+    try:
+        if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig", "ascii"):
+            if source.encoding is not None and not _is_utf8(content):
+                content.decode("utf-8")
+            return content.removeprefix(b"\xef\xbb\xbf"), encoding
+        return content.decode(encoding).lstrip("\ufeff").encode(), encoding
+    except (UnicodeError, LookupError, ValueError) as error:
+        what = f"The file does not read as {encoding}: {str(error)[:200]}."
+        raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
+
+
+def decoded(content: bytes, path: str) -> str:
+    """A text file's text, in the encoding it came in."""
+    return _utf8(content, Source(path=path))[0].decode()
+
+
+def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
+    """The faults of records with too many or too few fields, by line."""
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    wrong: list[tuple[int, int]] = []
+    start = 1
+    for row in reader:
+        if row and len(row) != width:
+            wrong.append((start, len(row)))
+        start = reader.line_num + 1
+    shapes = ", ".join(f"{counted(n, 'field')} ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3))
+    what = (
+        f"{counted(len(wrong), 'record does', 'records do')} not have the {counted(width, 'field')} of the heading: "
+        f"{shapes or 'see the quotes'}."
+    )
+    lines = some([line for line, _ in wrong])
+    return StudyError(Fault(what, f"{path}, line {lines}" if wrong else path,
+                            "Close open quotes, quote entries that hold the delimiter, or name the right delimiter."))  # fmt: skip
+
+
+def as_column(chunks: pa.ChunkedArray) -> Column:
+    """A text column from an Arrow one: distinct entries and their indices."""
+    encoded = (chunks if pa.types.is_dictionary(chunks.type) else chunks.dictionary_encode()).combine_chunks()
+    if isinstance(encoded, pa.ChunkedArray):
+        encoded = encoded.chunk(0) if encoded.num_chunks else pa.array([], pa.string()).dictionary_encode()
+    words = encoded.dictionary.to_pylist()
+    values = encoded.indices.fill_null(0).to_numpy(zero_copy_only=False).astype(np.int32)
+    blank_word = np.array([word is None or not word.strip() for word in words] or [True])
+    blank = blank_word[values] if len(values) else np.zeros(0, np.bool_)
+    blank |= encoded.is_null().to_numpy(zero_copy_only=False)
+    return Column(
+        np.where(blank, 0, values).astype(np.int32), np.where(blank, BLANK, 0).astype(np.uint8), tuple(w or "" for w in words)
+    )
+
+
+def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], columns: list[Column]) -> RawTable:
+    """A table without its wholly blank records; the others keep their numbers."""
+    n = len(columns[0].values) if columns else 0
+    filled = np.zeros(n, np.bool_)
+    for column in columns:
+        filled |= column.state != BLANK
+    rows = np.arange(1, n + 1, dtype=np.int64)
+    if not filled.all():
+        rows, columns = rows[filled], [column.take(filled) for column in columns]
+    if not len(rows):
+        raise fault("The file holds no answers below its headings.", "", "Bring a file with at least one record.")
+    return RawTable(names, labels, tuple(columns), rows, n - len(rows))
+
+
+def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Guess]:
+    """A delimited file as text columns, and what was guessed.
+
+    Raises StudyError for an empty or binary file, for undecodable bytes, and for ragged records, by line.
+    """
+    if not content[:_HEAD].strip() and not content.strip():
+        raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
+    progress("Reading the text", None)
+    body, encoding = _utf8(content, source)
+    head = body[:_HEAD].decode(errors="ignore")
+    delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
+    heads, lines, names_row = _headings(head, delimiter, source)
+    wide = max(map(len, heads))
+    names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
+    _check_closed(body, lines, source.path)
+    progress("Taking the records apart", None)
+    table = _parsed(body, delimiter, len(names), lines, source.path)
+    _check_last(table, body, source.path)
+    columns: list[Column] = []
+    with ThreadPoolExecutor(2) as pool:
+        for column in pool.map(as_column, table.columns):
+            columns.append(column)
+            progress(f"Looking at column {len(columns)} of {len(names)}", len(columns) / len(names))
+    if heads[names_row - 1][0].strip() == "row":
+        # Records that were written here: texts are as they were before they were guarded.
+        columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
+    return without_blank_records(names, labels, columns), Guess(encoding, delimiter, len(heads), names_row)
+
+
+def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int, int]:
+    """The rows of headings, how many lines of the file they take up, and which of them holds the names."""
+    reader = csv.reader(io.StringIO(head, newline=""), delimiter=delimiter)
+    rows: list[list[str]] = []
+    ends: list[int] = []
+    try:
+        for row in reader:
+            if any(cell.strip() for cell in row):
+                rows.append(row)
+                ends.append(reader.line_num)
+            if len(rows) == (_LOOKED_AT if source.header_rows is None else source.header_rows):
+                break
+    except csv.Error as error:
+        # Further down it is the records that do not read; they are reported by line when they are taken apart.
+        if len(rows) < (source.header_rows or 1):
+            raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
+    if not rows:
+        raise fault("The file holds no answers: every cell is blank.", source.path, "Bring a file with headings and records.")
+    n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
+    return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
+
+
+def _open_quote(at: int, body: bytes, path: str) -> StudyError:
+    line = len(_LINE_END.findall(body, 0, at)) + 1
+    return fault("A quoted cell begins here and is never closed, so that all that follows would be one answer.",
+                 f"{path}, line {line}", "Close the quote, or take it out.")  # fmt: skip
+
+
+def _check_closed(body: bytes, lines: int, path: str) -> None:
+    """Refuses headings whose last cell is quoted and has no end."""
+    if _after(body, lines) == len(body) and body.count(b'"') % 2:
+        raise _open_quote(body.rfind(b'"'), body, path)
+
+
+def _check_last(table: pa.Table, body: bytes, path: str) -> None:
+    """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds the rest of the file."""
+    if not table.num_rows or b'"' not in body:
+        return
+    last = table.columns[-1][-1].as_py() or ""
+    rest = last.replace('"', '""').encode()
+    opens = len(body) - len(rest) - 1
+    if opens < 0 or body[opens : opens + 1] != b'"' or not body.endswith(rest):
+        return
+    before = body[opens - 1 : opens]
+    # A quote in front of it that is no beginning of a cell closes or doubles another.
+    if last or before != b'"':
+        at_start = before in (b"", b"\n", b"\r") or not (before.isalnum() or before == b'"')
+        if at_start:
+            raise _open_quote(opens, body, path)
+
+
+def _after(body: bytes, lines: int) -> int:
+    """Where the line after so many begins."""
+    at = 0
+    for _ in range(lines):
+        found = _LINE_END.search(body, at)
+        if found is None:
+            return len(body)
+        at = found.end()
+    return at
+
+
+def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa.Table:
+    keys = [str(i) for i in range(width)]
+    start = _after(body, skip)
+    if not body[start : start + _HEAD].strip() and not body[start:].strip():
+        raise fault("The file holds headings and no record.", path, "Bring a file with at least one record.")
+    try:
+        return arrow_csv.read_csv(
+            pa.BufferReader(pa.py_buffer(body).slice(start)),
+            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=1 << 24),
+            parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
+            convert_options=arrow_csv.ConvertOptions(
+                column_types=dict.fromkeys(keys, pa.dictionary(pa.int32(), pa.string())),
+                strings_can_be_null=False,
+                quoted_strings_can_be_null=False,
+            ),
+        )
+    except pa.ArrowInvalid as error:
+        if "columns" in str(error).lower():
+            raise _ragged(body.decode(), delimiter, width, path) from None
+        raise fault(f"The file does not read as delimited text: {error}.", path, "Check the quotes.") from None
+
+
+def as_csv(table: RawTable) -> bytes:
+    """A table as the bytes of a CSV with two rows of headings, names and full texts. A record stands at its own number:
+    numbers that are left out are blank lines of commas."""
+    texts = [np.array((*column.words, ""), object)[np.where(column.state == BLANK, -1, column.values)] for column in table.columns]
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(table.names)
+    writer.writerow(table.labels)
+    nothing = [""] * len(table.names)
+    at = 1
+    for row, record in zip(table.rows.tolist(), zip(*texts, strict=True), strict=True):
+        while at < row:
+            writer.writerow(nothing)
+            at += 1
+        writer.writerow(record)
+        at += 1
+    return out.getvalue().encode()

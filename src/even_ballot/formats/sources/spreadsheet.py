@@ -1,0 +1,103 @@
+"""Spreadsheets (XLSX, ODS): a sheet's cells as text, in the spelling a text file would have."""
+
+import io
+import math
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import Any
+
+from python_calamine import CalamineWorkbook
+
+from even_ballot.core.data.dataset import RawTable, text_column
+from even_ballot.core.faults import fault, quotable, some
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.sources.delimited import without_blank_records
+from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
+from even_ballot.formats.sources.readable import readable
+from even_ballot.formats.sources.sizes import check_archive, check_cells
+
+
+def spelled(cell: Any) -> str:
+    """A cell's value as text; whole numbers without decimals."""
+    match cell:
+        case None:
+            return ""
+        case bool():
+            return "1" if cell else "0"
+        case float() if not math.isfinite(cell):
+            return "" if math.isnan(cell) else "inf" if cell > 0 else "-inf"
+        case float():
+            return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+        case datetime():
+            return cell.isoformat(" ") if cell.time() != time() else cell.date().isoformat()
+        case date() | time():
+            return cell.isoformat()
+        case timedelta():
+            return repr(cell.total_seconds())
+        case _:
+            return quotable(str(cell), None)
+
+
+def sheets_of(content: bytes, path: str = "") -> list[str]:
+    """The names of a workbook's sheets."""
+    check_archive(content, path)
+    with readable(path, "The spreadsheet", "Save it again as XLSX or ODS, or as CSV."):
+        return list(CalamineWorkbook.from_filelike(io.BytesIO(content)).sheet_names)
+
+
+@dataclass(frozen=True)
+class SheetGuess:
+    """What was found out about a spreadsheet."""
+
+    sheet: str
+    header_rows: int
+    names_row: int
+
+
+def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
+    """Rows of headings below the first row that is not blank. Merged cells in the first row head groups of columns."""
+    if merged and len(texts) > 2:
+        return 2, 1
+    width = max(map(len, texts[:2]))
+    return guess_heading_rows([row + [""] * (width - len(row)) for row in texts[:60]])
+
+
+def sheet_texts(content: bytes, path: str) -> list[list[str]]:
+    """The first sheet's cells as they are written, row by row."""
+    names = sheets_of(content, path)
+    if not names:
+        raise fault("The workbook has no sheet.", path, "Save it again, or as CSV.")
+    name = names[0]
+    sheet = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(name)
+    return [[spelled(cell) for cell in row] for row in sheet.to_python(skip_empty_area=False)]
+
+
+def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGuess]:
+    """One sheet as text columns. Blank rows above the headings are passed over; headings merged over several columns head
+    each of them."""
+    names = sheets_of(content, source.path)
+    if not names:
+        raise fault("The workbook has no sheet.", source.path, "Save it again, or as CSV.")
+    sheet = source.sheet or names[0]
+    if sheet not in names:
+        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
+    opened = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet)
+    check_cells(opened.total_height, opened.total_width, len(content), source.path)
+    rows = opened.to_python(skip_empty_area=False)
+    texts = [[spelled(cell) for cell in row] for row in rows]
+    first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)
+    if first is None:
+        raise fault(f"Sheet {sheet} is empty.", source.path, "Choose another sheet.")
+    spans = opened.merged_cell_ranges or ()
+    merged = any(a[0] == b[0] == first and b[1] > a[1] for a, b in spans)
+    guessed = _guessed(texts[first:], merged) if source.header_rows is None else (source.header_rows, 1)
+    names_row = source.names_row or guessed[1]
+    below = first + guessed[0]
+    heads, records = texts[first:below], texts[below:]
+    width = max(len(row) for row in texts)
+    while width and not any(len(row) >= width and row[width - 1].strip() for row in texts):
+        width -= 1
+    heads = [(row + [""] * width)[:width] for row in heads]
+    columns = [text_column([row[i] if i < len(row) else "" for row in records]) for i in range(width)]
+    headings, labels = split_headings(heads, names_row)
+    return without_blank_records(headings, labels, columns), SheetGuess(sheet, guessed[0], names_row)

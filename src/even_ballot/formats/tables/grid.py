@@ -1,0 +1,409 @@
+"""A table's result laid out in rows and columns, for every format that shows tables."""
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from even_ballot.core.data.batteries import QUIET, item_of, stem_of
+from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.faults import counted
+from even_ballot.core.tables.display import displayed
+from even_ballot.core.tables.letters import column_letters, letters_of
+from even_ballot.core.tables.marks import SHARES, Marks, effective_base, relative_error, weak
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import BannerKey, Cell, Step, StubHeading, StubKey, TableResult, code_and_net
+
+Shape = Literal["share", "number", "whole"]
+
+NAMES = {
+    "n": "Cases (unweighted)", "count": "Count (weighted)", "col_pct": "Column %", "row_pct": "Row %", "total_pct": "Total %",
+    "response_pct": "% of responses", "mean": "Mean", "sd": "Standard deviation", "median": "Median", "mode": "Mode",
+    "skewness": "Skewness", "kurtosis": "Excess kurtosis",
+}  # fmt: skip
+
+
+_FAIR = {
+    "none": "not adjusted for the number of comparisons",
+    "bonferroni": "adjusted by Bonferroni",
+    "holm": "adjusted by Holm",
+    "fdr": "adjusted for the false discovery rate (Benjamini and Hochberg)",
+}
+
+
+def name_of(stat: str, kind: str = "coded") -> str:
+    """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub variable."""
+    if kind == "multi" and stat == "col_pct":
+        return "% of cases"
+    return NAMES.get(stat) or f"Quantile {stat[1:]} %"
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of figures: the category (said on its first line only), what the figures are, and one for each column.
+
+    code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
+    would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to say. variable,
+    shapes: of a battery's line, its item and what its figures are column by column.
+    """
+
+    code: int | None
+    net: str | None
+    stat: str
+    category: str
+    figure: str
+    shape: Shape
+    values: tuple[float | None, ...]
+    strong: bool
+    marked: bool = False
+    letters: tuple[str | None, ...] | None = None
+    marks: tuple[str | None, ...] | None = None
+    hidden: tuple[bool, ...] | None = None
+    variable: str | None = None
+    shapes: tuple[Shape, ...] | None = None
+
+
+@dataclass(frozen=True)
+class Bases:
+    """What the figures of each column are of, unweighted: cases, or responses; None where hidden."""
+
+    label: str
+    values: tuple[int | None, ...]
+
+
+@dataclass(frozen=True)
+class Section:
+    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's section, the banner column
+    whose cases it is of."""
+
+    variable: str
+    title: str
+    lines: tuple[Line, ...]
+    bases: tuple[Bases, ...]
+    path: tuple[BannerKey, ...] | None = None
+
+
+@dataclass(frozen=True)
+class BatteryColumn:
+    """A column of a battery: an answer, a net, or a figure of the whole item."""
+
+    code: int | None
+    net: str | None
+    stat: str
+
+
+@dataclass(frozen=True)
+class Spanner:
+    """A heading over some columns: first column, how many, text."""
+
+    first: int
+    span: int
+    text: str
+
+
+@dataclass(frozen=True)
+class Grid:
+    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown, is the first); paths: the
+    codes that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean."""
+
+    columns: int
+    paths: tuple[tuple[BannerKey, ...], ...]
+    headings: tuple[tuple[Spanner, ...], ...]
+    sections: tuple[Section, ...]
+    letters: tuple[str | None, ...] | None = None
+    notes: tuple[str, ...] = ()
+    battery: tuple[BatteryColumn, ...] | None = None
+
+
+Key = tuple[tuple[str, Step], ...]
+
+
+def _columns(result: TableResult, total: bool) -> tuple[list[Key], tuple[tuple[Spanner, ...], ...]]:
+    keys: list[Key] = [()] if total else []
+    depth = max((len(b.variables) for b in result.banners), default=0)
+    rows: list[list[Spanner]] = [[] for _ in range(2 * depth)]
+    for banner in result.banners:
+        first = len(keys)
+        paths: list[Key] = [()]
+        for name, level in zip(banner.variables, banner.levels, strict=True):
+            paths = [(*path, (name, column.step)) for path in paths for column in level]
+        keys += paths
+        repeat, width = 1, len(paths)
+        for at, (title, level) in enumerate(zip(banner.titles, banner.levels, strict=True)):
+            rows[2 * at] += [Spanner(first + k * width, width, title) for k in range(repeat)]
+            each = width // max(len(level), 1)
+            rows[2 * at + 1] += [
+                Spanner(first + k * width + j * each, each, column.label) for k in range(repeat) for j, column in enumerate(level)
+            ]
+            repeat, width = repeat * max(len(level), 1), each
+    return keys, tuple(tuple(spanner for spanner in row if spanner.span) for row in rows)
+
+
+class _Compared:
+    """The letters of a table's columns, and of its figures."""
+
+    def __init__(self, result: TableResult, request: TableRequest, keys: list[Key]) -> None:
+        self.levels, self.keys = request.levels, keys
+        self.tests = [test for test in result.tests if isinstance(test, Columns)]
+        self.of_columns: dict[Key, str] = {}
+        if "columns" in request.tests:
+            for banner in result.banners:
+                inside = [key for key in keys if tuple(name for name, _ in key) == banner.variables]
+                letters = column_letters([tuple(step for _, step in key) for key in inside])
+                self.of_columns |= {key: letters[tuple(step for _, step in key)] for key in inside}
+
+    def letters(self, stub: StubKey, stat: str) -> tuple[str | None, ...] | None:
+        """Beside the figures of one line."""
+        if stat != ("mean" if stub.code is None and stub.net is None else "col_pct") or not self.of_columns:
+            return None
+        said = {name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None}
+        mine = [test for test in self.tests if test.stub == said]
+        found: dict[Key, str] = {}
+        for banner in dict.fromkeys(test.banner for test in mine):
+            letters = {tuple(c for _, c in k): v for k, v in self.of_columns.items() if tuple(n for n, _ in k) == banner}
+            shown = [test for test in mine if test.banner == banner and test.a in letters and test.b in letters]
+            of = letters_of(shown, letters, self.levels)
+            found |= {tuple(zip(banner, path, strict=True)): text for path, text in of.items()}
+        return tuple(found.get(key) for key in self.keys) if found else None
+
+
+Name = tuple[str, int | None, str | None, Key, str]
+
+
+class _Figures:
+    """Figures found by row, column and stat; which of them are hidden, and which are weak by the rules."""
+
+    def __init__(self, result: TableResult, rules: Marks) -> None:
+        self._cells: dict[Name, Cell] = {}
+        for cell in result.cells:
+            self._cells.setdefault(self._name(cell.stub, cell.banner, cell.stat), cell)
+        self._hidden = {self._name(figure.stub, figure.banner, figure.stat) for figure in result.hidden or ()}
+        self._rules = rules
+
+    @staticmethod
+    def _name(stub: StubKey, banner: tuple[BannerKey, ...], stat: str) -> Name:
+        return stub.variable, stub.code, stub.net, tuple((key.variable, key.step) for key in banner), stat
+
+    def at(self, stub: StubKey, path: Key, stat: str) -> Cell | None:
+        """A figure, or None."""
+        return self._cells.get((stub.variable, stub.code, stub.net, path, stat))
+
+    def is_hidden(self, stub: StubKey, path: Key, stat: str) -> bool:
+        """Whether there is one that is not shown."""
+        return (stub.variable, stub.code, stub.net, path, stat) in self._hidden
+
+    def marks(self, row: list[Cell | None]) -> tuple[str | None, ...] | None:
+        """Why figures are weak; None where none is."""
+        reasons = tuple("; ".join(weak(cell, self._rules)) or None if cell else None for cell in row)
+        return reasons if any(reasons) else None
+
+
+def lay_out(
+    result: TableResult, request: TableRequest, marks: Marks | None = None, suppression: Suppression | None = None
+) -> Grid:  # fmt: skip
+    """The grid of a table: for each category a line per figure asked for, with standard error and limits below. marks: the rules
+    for weak figures; suppression: those for figures that are hidden."""
+    result = displayed(result, request.display, request.layout == "battery")
+    keys, headings = _columns(result, request.display.total_column or not result.banners)
+    figures = _Figures(result, marks or Marks(base=None, df=None))
+    below = None if suppression is None else suppression.below
+    compared = _Compared(result, request, keys)
+    if request.layout == "battery":
+        return _battery(result, request, keys, figures, below)
+    sections = tuple(_section(stub, keys, figures, request, compared) for stub in result.stubs)
+    paths = tuple(tuple(BannerKey.of(*step) for step in key) for key in keys)
+    letters = tuple(compared.of_columns.get(key) for key in keys) if compared.of_columns else None
+    notes = tuple(_notes(result, request, letters, sections, below))
+    return Grid(len(keys), paths, headings, sections, letters, notes)
+
+
+def _notes(
+    result: TableResult, request: TableRequest, letters: tuple[str | None, ...] | None, sections: tuple[Section, ...],
+    below: int | None,
+) -> Iterator[str]:  # fmt: skip
+    """Where there is nothing to count, what letters and marks mean, and what is hidden."""
+    if result.in_filter == 0:
+        yield "No case meets the filter, so there is nothing to count."
+    else:
+        yield from (f"Nobody in the filter answered {stub.variable}." for stub in result.stubs if _unanswered(result, stub))
+    if letters is not None:
+        first, *second = (f"{100 * level:g} %" for level in request.levels)
+        loose = f"; a small letter: at {second[0]}" if second else ""
+        said = f"larger than that column by more than sampling would explain, at {first}{loose}"
+        yield f"Letters: {said}; two-sided, {_FAIR[request.adjust]}."
+    why: dict[str, int] = {}
+    for line in (line for section in sections for line in section.lines):
+        for mark in line.marks or ():
+            for reason in (mark or "").split("; ") if mark else ():
+                why[reason] = why.get(reason, 0) + 1
+    if why:
+        yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
+    if result.hidden:
+        yield from _hidden_notes(result, below)
+
+
+PROTECTED = (
+    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, reports) cannot tell of a "
+    "hidden small count whether it is 0, {below}, or what lies between. "
+    "Not protected against: knowing who took part or which weight a case has, or other releases."
+)
+
+
+def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
+    """What is hidden and why, and exactly what that protects against."""
+    why = Counter(figure.why for figure in result.hidden or ())
+    small, others = why["small"], why["protects"]
+    if small or others:
+        protects = f", or to protect those ({others:,})" if others else ""
+        yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
+        yield PROTECTED.format(below=below)
+    if why["extreme"]:
+        yield f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are single cases' own."
+    if why["dominance"]:
+        yield f"× hidden: figures of a number that a few cases nearly make up ({counted(why['dominance'], 'figure')})."
+
+
+def _unanswered(result: TableResult, stub: StubHeading) -> bool:
+    mine = (cell for cell in result.cells if cell.stub.variable == stub.variable)
+    return not any(cell.est or cell.base_n for cell in mine) and not result.hidden
+
+
+def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: TableRequest, compared: _Compared) -> Section:
+    lines: list[Line] = []
+    rows = [(StubKey.of(stub.variable, row.step), row.label, row.stray) for row in stub.rows]
+    for key, label, marked in [*rows, (StubKey(stub.variable), "", False)]:
+        said = label
+        for stat in request.show:
+            row = [figures.at(key, path, stat) for path in keys]
+            gone = tuple(figures.is_hidden(key, path, stat) for path in keys)
+            if not any(row) and not any(gone):
+                continue
+            hidden = gone if any(gone) else None
+            for figure, shape, values in _figures(stat, row, request, stub.kind):
+                strong = figure == name_of(stat, stub.kind)
+                letters = compared.letters(key, stat) if strong else None
+                weak_ones = figures.marks(row) if strong else None
+                lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, weak_ones, hidden))
+                said = ""
+    cases = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), None)
+    responses = "response_pct" if stub.kind == "multi" and "response_pct" in request.show else None
+    of_cases = "Base: cases (unweighted)" if responses else "Base (unweighted)"
+    own = [key for key, _, _ in rows] + [StubKey(stub.variable)]
+    bases = tuple(
+        Bases(label, tuple(_base(figures, own, path, stat) for path in keys))
+        for label, stat in ((of_cases, cases), ("Base: responses (unweighted)", responses))
+        if stat is not None
+    )
+    return Section(stub.variable, stub.title, tuple(lines), bases)
+
+
+def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int | None:
+    """A column's unweighted base; None where it is hidden."""
+    cells = (figures.at(key, path, stat) for key in rows)
+    base = next((cell.base_n for cell in cells if cell is not None), None)
+    if base is not None:
+        return base
+    return None if any(figures.is_hidden(key, path, stat) for key in rows) else 0
+
+
+def _figures(
+    stat: str, row: list[Cell | None], request: TableRequest, kind: str
+) -> list[tuple[str, Shape, tuple[float | None, ...]]]:  # fmt: skip
+    shape: Shape = "share" if stat in SHARES else "whole" if stat in ("n", "count") else "number"
+    figures: list[tuple[str, Shape, tuple[float | None, ...]]] = [
+        (name_of(stat, kind), shape, tuple(None if c is None else c.est for c in row))
+    ]
+    if stat in ("n", "count"):
+        return figures
+    for name, of, own in _beside(request, shape):
+        values = tuple(None if c is None else of(c) for c in row)
+        if any(v is not None for v in values):
+            figures.append((name, own, values))
+    return figures
+
+
+def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[str, Callable[[Cell], float | None], Shape]]:
+    """What stands beside each figure: what it is called, how it is had from a cell, and what it is."""
+    level = f"{100 * request.interval.level:g} %"
+    for what in request.beside:
+        match what:
+            case "se":
+                yield "Standard error", lambda c: c.se, shape
+            case "interval":
+                yield f"{level} from", lambda c: c.low, shape
+                yield f"{level} to", lambda c: c.high, shape
+            case "rse":
+                yield "Relative standard error %", relative_error, "share"
+            case "deff":
+                yield "Design effect", lambda c: c.deff, "number"
+            case "effective":
+                yield "Effective base", effective_base, "whole"
+
+
+def _battery(result: TableResult, request: TableRequest, keys: list[Key], figures: _Figures, below: int | None) -> Grid:
+    """Items down, their answers across, then what else is asked for of each item; a section for everybody and for each column of
+    the banner."""
+    first = result.stubs[0]
+    wanted = [stat for stat in request.show if stat in SHARES and stat != "row_pct"]
+    across = [(BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows]
+    of_items = [stat for stat in request.show if stat not in (*SHARES, "n", "count")]
+    across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
+    across.append((BatteryColumn(None, None, "base"), "Base"))
+    columns = [column for column, _ in across]
+    titles = _titles(result, keys)
+    stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""
+    asked = stem.strip(QUIET)
+    sections: list[Section] = []
+    for key in keys:
+        lines: list[Line] = []
+        for stub in result.stubs:
+            lines += _item(stub, item_of(stub.title, stem), key, columns, figures, request)
+        if lines:
+            path = tuple(BannerKey.of(*step) for step in key)
+            title = titles[key] if len(keys) > 1 or not asked else ""
+            said = " · ".join(part for part in (title, asked if not sections else "") if part)
+            sections.append(Section("", said, tuple(lines), (), path))
+    heading = tuple(Spanner(i, 1, label) for i, (_, label) in enumerate(across))
+    notes = tuple(_notes(result, request, None, tuple(sections), below))
+    return Grid(len(columns), (), ((), heading), tuple(sections), None, notes, tuple(columns))
+
+
+def _item(
+    stub: StubHeading, title: str, path: Key, columns: list[BatteryColumn], figures: _Figures, request: TableRequest
+) -> Iterator[Line]:
+    """An item's estimates, their standard errors and limits; nothing where nobody answered it."""
+    shapes: tuple[Shape, ...] = tuple(
+        "share" if c.stat in SHARES else "whole" if c.stat == "base" else "number" for c in columns
+    )  # fmt: skip
+    keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
+    row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
+    gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
+    # Total per cents are of everybody who answered both, other figures of the column.
+    own = [cell for cell in row if cell is not None and cell.base_n is not None]
+    base = next((cell.base_n for cell in sorted(own, key=lambda cell: cell.stat == "total_pct")), None)
+    if base is None and not any(gone):
+        return
+    gone[-1] = base is None
+    marks, hidden = figures.marks(row), tuple(gone) if any(gone) else None
+    estimates = tuple(None if cell is None else cell.est for cell in row[:-1])
+    yield Line(
+        None, None, "", title, "", "share", (*estimates, base), True, False, None, marks, hidden, stub.variable, shapes
+    )  # fmt: skip
+    for name, of, shape in _beside(request, "share"):
+        values = tuple(None if cell is None else of(cell) for cell in row[:-1])
+        if any(v is not None for v in values):
+            # A standard error or a limit is what its figure is; ratios and bases are the same all along the line.
+            each = shapes if name == "Standard error" or name.endswith((" from", " to")) else (shape,) * len(columns)
+            yield Line(None, None, "", "", name, shape, (*values, None), False, False, None, None, hidden, stub.variable, each)
+
+
+def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:
+    """What each column is called where it heads a section."""
+    labels = {
+        (name, column.step): column.label
+        for banner in result.banners
+        for name, level in zip(banner.variables, banner.levels, strict=True)
+        for column in level
+    }
+    return {key: ", ".join(labels[step] for step in key) or "All" for key in keys}

@@ -1,0 +1,198 @@
+"""Tables as a workbook that needs no touching up."""
+
+import io
+import re
+from datetime import datetime
+from typing import Any
+
+import xlsxwriter
+
+from even_ballot.core.study.results import Results
+from even_ballot.core.study.study_file import Study
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import TableResult
+from even_ballot.formats.tables.grid import Grid, Shape, lay_out
+from even_ballot.formats.tables.methods import methods_note
+
+_FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
+_NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+_NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
+_WIDTHS, _FIGURE, _LONGEST = (34, 18), 11, 32_000
+_INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
+_FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
+
+
+class _Formats:
+    """Cell formats, made once each."""
+
+    def __init__(self, book: Any) -> None:
+        self._book, self._made = book, {}  # type: ignore[var-annotated]
+
+    def __call__(self, **settings: Any) -> Any:
+        key = tuple(sorted(settings.items()))
+        if key not in self._made:
+            self._made[key] = self._book.add_format({**_FACE, **settings})
+        return self._made[key]
+
+
+def clean(text: str) -> str:
+    """A text without what XML does not hold: control characters and halves of characters."""
+    return _NO_XML.sub(" ", text.encode("utf-8", "replace").decode())
+
+
+def _cut(text: str, most: int) -> str:
+    """So much of a text as takes up to `most` places of 16 bits, which is how a workbook counts."""
+    while len(text.encode("utf-16-le")) > 2 * most:
+        text = text[:-1]
+    return text.strip()
+
+
+def _sheet_name(title: str, taken: set[str]) -> str:
+    base = _cut(_FORBIDDEN.sub(" ", clean(title)).strip(), 28) or "Table"
+    name, k = base, 2
+    while name.casefold() in taken:
+        name, k = f"{_cut(base, 24)} {k}", k + 1
+    taken.add(name.casefold())
+    return name
+
+
+def _value(shape: Shape, value: float | None) -> float | None:
+    return None if value is None else value * 100 if shape == "share" else value
+
+
+def _write_table(
+    sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, scope: str | None, grid: Grid, note: list[str]
+) -> None:
+    sheet.hide_gridlines(2)
+    for c, width in enumerate(_WIDTHS):
+        sheet.set_column(c, c, width)
+    sheet.set_column(2, max(grid.columns + 1, 6), _FIGURE)
+    last = grid.columns + 1
+    title = formats(bold=True, font_size=13)
+    sheet.write(0, 0, clean(result.title), title)
+    n = "×" if result.in_filter is None else f"{result.in_filter:,}"
+    conditions = " and ".join(filter(None, (scope, request.where)))
+    shown = f"{f'Cases where {conditions}' if conditions else 'All cases'}; n = {n}"
+    sheet.write(1, 0, clean(shown), formats(font_color=_GREY))
+    top = 3
+    depth = max(len(grid.headings), 1)
+    for r in range(depth):
+        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
+        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
+        for c in range(last + 1):
+            sheet.write_blank(top + r, c, None, formats(**edge))
+    total = formats(
+        align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {})
+    )
+    if grid.battery is None and () in grid.paths:
+        sheet.write(top + depth - 1, 2, "All", total)
+    lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
+    for r, spanners in enumerate(grid.headings):
+        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
+        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
+        style = formats(align="center" if r < depth - 1 else "right", text_wrap=True, bold=r % 2 == 0, **edge)
+        for spanner in spanners:
+            at = (top + r, 2 + spanner.first)
+            letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
+            text = clean(f"{spanner.text} ({letter})" if letter else spanner.text)
+            if spanner.span > 1:
+                sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, text, style)
+            else:
+                sheet.write(*at, text, style)
+    row = top + depth
+    sheet.freeze_panes(row, 2)
+    row = _write_sections(sheet, formats, grid, row, last)
+    for c in range(last + 1):
+        sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
+    row += 1
+    for text in (*grid.notes, *note):
+        _across(sheet, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
+        row += 1
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(top, top + depth - 1)
+
+
+def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
+    """A text over the whole width, as high as its lines need."""
+    text = clean(text)[:_LONGEST]
+    sheet.merge_range(row, 0, row, last, text, style)
+    width = sum(_WIDTHS) + _FIGURE * (last - 1)
+    sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
+
+
+def _at(of: tuple[str | None, ...] | None, column: int) -> str | None:
+    return None if of is None else of[column]
+
+
+def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
+    for section in grid.sections:
+        _across(sheet, row, last, section.title, formats(bold=True, text_wrap=True))
+        row += 1
+        for line in section.lines:
+            colour = {} if line.strong else {"font_color": _GREY}
+            label = f"{line.category} †" if line.marked and line.category and "not in" not in line.category else line.category
+            sheet.write(row, 0, clean(label), formats(indent=1))
+            sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
+            for c, value in enumerate(line.values):
+                shape = line.shapes[c] if line.shapes else line.shape
+                style = formats(align="right", num_format=_NUMBER[shape], **colour)
+                number = _value(shape, value)
+                beside = " ".join(x for x in ("°" if _at(line.marks, c) else "", _at(line.letters, c) or "") if x)
+                if beside:
+                    style = formats(align="right", num_format=f'{_NUMBER[shape]}" {beside}"', **colour)
+                if number is None:
+                    sheet.write(
+                        row, 2 + c, "×" if line.hidden and line.hidden[c] else "–", formats(align="right", font_color=_GREY)
+                    )
+                else:
+                    sheet.write_number(row, 2 + c, number, style)
+            row += 1
+        for bases in section.bases:
+            if all(base is None for base in bases.values):
+                continue
+            sheet.write(row, 0, bases.label, formats(indent=1, italic=True))
+            for c, base in enumerate(bases.values):
+                style = formats(align="right", num_format="#,##0", italic=True)
+                if base is None:
+                    sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))
+                else:
+                    sheet.write_number(row, 2 + c, base, style)
+            row += 1
+        row += 1
+    return row - 1
+
+
+def workbook(study: Study, results: Results) -> bytes:
+    """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study gives the same bytes."""
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book.set_properties({"title": clean(study.title)[:200], "comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)})
+    formats = _Formats(book)
+    taken = {"contents", "methods"}
+    contents = book.add_worksheet("Contents")
+    contents.hide_gridlines(2)
+    contents.fit_to_pages(1, 0)
+    contents.set_column(0, 0, 8)
+    contents.set_column(1, 1, 90)
+    contents.write(0, 0, clean(study.title), formats(bold=True, font_size=14))
+    link = formats(font_color="#1f4e5f", underline=1)
+    for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
+        name = _sheet_name(result.title, taken)
+        sheet = book.add_worksheet(name)
+        grid = lay_out(result, request, study.marks, study.suppression)
+        _write_table(sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,)))
+        contents.write(2 + k, 0, k + 1, formats(align="left"))
+        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
+    methods = book.add_worksheet("Methods")
+    methods.hide_gridlines(2)
+    methods.fit_to_pages(1, 0)
+    methods.set_column(0, 0, 120)
+    methods.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
+    for k, text in enumerate(methods_note(study, results, study.tables)):
+        methods.write(2 + k, 0, clean(text)[:_LONGEST], formats(text_wrap=True, valign="top"))
+    contents.write(3 + len(study.tables), 1, "Methods", formats())
+    contents.write_url(3 + len(study.tables), 1, "internal:'Methods'!A1", link, "How these tables were made")
+    book.close()
+    return out.getvalue()

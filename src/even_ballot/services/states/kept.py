@@ -1,0 +1,141 @@
+"""Values kept by a key that says all there is to know of them, each made once, whoever asks for it; all together within a number of
+bytes."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+import numpy as np
+
+from even_ballot.core.faults import StudyError
+from even_ballot.core.progress import Stopped
+from even_ballot.core.tables.shared import Passes
+from even_ballot.services.workers.limits import GIB, machine_memory
+from even_ballot.services.workers.works import Superseded
+
+_SMALL, _DEEP = 2000, 12
+
+
+def parts_of(value: Any, depth: int = 0) -> Iterator[tuple[int, int]]:
+    """What a value holds that is worth counting: each array and run of texts by its identity, with its bytes. States of one study
+    share most of their columns, so a sum over states would count them many times."""
+    if isinstance(value, np.ndarray):
+        while isinstance(value.base, np.ndarray):
+            value = value.base
+        yield id(value), value.nbytes
+    elif isinstance(value, bytes | str):
+        yield id(value), len(value)
+    elif depth > _DEEP:
+        return
+    elif isinstance(value, tuple | list):
+        if value and all(isinstance(text, str) for text in value[:50]):
+            yield id(value), sum(len(text) + 60 if isinstance(text, str) else 60 for text in value)
+        elif len(value) > _SMALL and not isinstance(value[0], np.ndarray):
+            # Many small things alike, figures of a table for one.
+            yield id(value), len(value) * 400
+        else:
+            for item in value:
+                yield from parts_of(item, depth + 1)
+    elif isinstance(value, dict):
+        for item in value.values():
+            yield from parts_of(item, depth + 1)
+    elif isinstance(value, Passes):
+        yield id(value), value.room
+        yield from parts_of(value.data, depth + 1)
+    elif is_dataclass(value):
+        for field in fields(value):
+            yield from parts_of(getattr(value, field.name), depth + 1)
+
+
+class Room:
+    """Bytes that may be kept, and what takes them up, each part counted once however many values hold it."""
+
+    def __init__(self, most: int | None = None) -> None:
+        self.most = min(machine_memory() // 4, 2 * GIB) if most is None else most
+        self.taken = 0
+        self._holders: dict[int, tuple[int, int]] = {}
+
+    def add(self, parts: dict[int, int]) -> None:
+        """Some parts are held once more."""
+        for part, size in parts.items():
+            known, holders = self._holders.get(part, (size, 0))
+            self._holders[part] = known, holders + 1
+            self.taken += 0 if holders else known
+
+    def drop(self, parts: dict[int, int]) -> None:
+        """They are held once less."""
+        for part in parts:
+            size, holders = self._holders[part]
+            if holders > 1:
+                self._holders[part] = size, holders - 1
+            else:
+                del self._holders[part]
+                self.taken -= size
+
+
+class _Making:
+    """A value that somebody is making; others wait for it."""
+
+    def __init__(self) -> None:
+        self.done = threading.Event()
+        self.value: Any = None
+        self.broke: BaseException | None = None
+
+
+class Kept:
+    """The most recently used values by key, within a room; faults are kept like values."""
+
+    def __init__(self, room: Room | None = None, most: int = 5000) -> None:
+        self._room, self._most = room or Room(), most
+        self._values: OrderedDict[str, tuple[Any, dict[int, int]]] = OrderedDict()
+        self._making: dict[str, _Making] = {}
+        self._lock = threading.Lock()
+
+    @property
+    def taken(self) -> int:
+        """Bytes that are kept."""
+        return self._room.taken
+
+    def once(self, key: str, make: Callable[[], Any]) -> Any:
+        """What `make` gives, or the fault it raised. Where it is being made already, that is waited for; stopped, it is stopped for
+        all who wait."""
+        while True:
+            with self._lock:
+                if key in self._values:
+                    self._values.move_to_end(key)
+                    return self._values[key][0]
+                making = self._making.get(key)
+                mine = making is None
+                if making is None:
+                    making = self._making[key] = _Making()
+            if mine:
+                return self._made(key, make, making)
+            making.done.wait()
+            if making.broke is None:
+                return making.value
+            if isinstance(making.broke, Stopped) and not isinstance(making.broke, Superseded):
+                raise Stopped
+            # Whoever made it did not end for a reason of its own, a lost connection for one: now it is our turn.
+
+    def _made(self, key: str, make: Callable[[], Any], making: _Making) -> Any:
+        try:
+            try:
+                making.value = make()
+            except StudyError as error:
+                making.value = error
+        except BaseException as error:
+            making.broke = error
+            raise
+        finally:
+            parts = dict(parts_of(making.value)) if making.broke is None else {}
+            with self._lock:
+                del self._making[key]
+                if making.broke is None:
+                    self._values[key] = making.value, parts
+                    self._room.add(parts)
+                    while len(self._values) > 1 and (self._room.taken > self._room.most or len(self._values) > self._most):
+                        self._room.drop(self._values.popitem(last=False)[1][1])
+            making.done.set()
+        return making.value

@@ -1,0 +1,173 @@
+"""A newer file of answers: what it would change, and taking it over whole."""
+
+import json
+from dataclasses import dataclass, replace
+from pathlib import PurePath
+
+from sqlalchemy.orm import Session
+
+from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.ledger import take_step
+from even_ballot.core.study.moved_figures import FigureChange, changed_figures
+from even_ballot.core.study.newer_file import Drift, aligned, drift, extended
+from even_ballot.core.study.study_file import Source, parse_study
+from even_ballot.core.tables.results import TableResult
+from even_ballot.formats.sources.delimited import as_csv
+from even_ballot.services.states.bench import Bench, hash_of
+from even_ballot.services.stations.intake import keep
+from even_ballot.store.files import file_bytes, find_file, keep_file
+from even_ballot.store.studies import Files, State, dump_study, read_study, write_study
+
+
+@dataclass(frozen=True)
+class WeightChange:
+    """A weighting's effective sample size and largest weight before and after; None where it stops."""
+
+    save_as: str
+    n_effective: float
+    n_effective_after: float | None
+    max: float
+    max_after: float | None
+
+
+@dataclass(frozen=True)
+class Unfit:
+    """An entry of the ledger (from 1) that cannot be taken on the newer file."""
+
+    step: int
+    sentence: str
+    fault: Fault
+
+
+@dataclass(frozen=True)
+class RefreshView:
+    """What a newer file would change. file: to be taken over; already: where it extends the answers, its records that were
+    there before; entries: those of the ledger that no longer fit; faults: what would then stop the study."""
+
+    file: str
+    name: str
+    already: int | None
+    drift: Drift
+    used_before: int
+    used_after: int
+    findings_before: int
+    findings_after: int
+    entries: tuple[Unfit, ...]
+    faults: tuple[Fault, ...]
+    weights: tuple[WeightChange, ...]
+    tables: tuple[FigureChange, ...]
+
+
+def _with_file(session: Session, state: State, file_id: str) -> State:
+    """The study on another source file, everything else as it is."""
+    reading = Source.model_validate_json(find_file(session, file_id).reading)
+    study = parse_study(json.loads(dump_study(state.study)) | {"source": reading.model_dump(exclude_none=True)})
+    return replace(state, study=study, files=Files(file_id, state.files.lookups))
+
+
+def _tables(session: Session, bench: Bench, state: State) -> tuple[list[TableResult], list[Fault]]:
+    results, faults = [], []
+    for at in range(len(state.study.tables)):
+        try:
+            results.append(bench.table(session, state, at))
+        except StudyError as error:
+            faults += [fault for fault in error.faults if fault not in faults]
+    return results, faults
+
+
+def _unfit(session: Session, bench: Bench, state: State) -> tuple[Unfit, ...]:
+    """Every entry that cannot be taken, each passed over so that the later ones are tried too."""
+    found = []
+    data, tables = bench.start(session, state)[1], bench.tables(session, state)
+    for i, step in enumerate(state.study.ledger):
+        try:
+            data, _ = take_step(data, step, 0, tables)
+        except StudyError as error:
+            found.append(Unfit(i + 1, step.sentence(), error.faults[0]))
+    return tuple(found)
+
+
+def _identifier(state: State, table: RawTable) -> str | None:
+    """The column that identifies the cases, as it arrives."""
+    ids = [v.name for v in state.study.codebook.variables if v.role == "id" and v.name in table.names]
+    return ids[0] if ids else None
+
+
+def _extended(session: Session, bench: Bench, state: State, file_id: str) -> tuple[str, int]:
+    """A file of the answers there are and, below them, the newer file's that are not among them; kept once."""
+    older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
+
+    def make() -> tuple[str, int]:
+        table, already = extended(aligned(newer, older), older, _identifier(state, older))
+        first, second = find_file(session, state.files.source), find_file(session, file_id)
+        name = f"{PurePath(first.name).stem} and {PurePath(second.name).stem}.csv"
+        return keep(session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)).id, already
+
+    return bench.once(hash_of("extended", state.files.source, file_id), make)
+
+
+def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:
+    """What taking a file over, or extending the answers by it, would change. The file is kept anew with its columns under
+    the names the study knows."""
+    state = read_study(session, study_id)
+    already = None
+    if extend:
+        file_id, already = _extended(session, bench, state, file_id)
+    older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
+    table = aligned(newer, older)
+    file = find_file(session, file_id)
+    if table.names != newer.names:
+        file = keep_file(session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table)
+    after = _with_file(session, state, file.id)
+    found = RefreshView(
+        file=file.id,
+        name=file.name,
+        already=already,
+        drift=drift(table, older),
+        used_before=bench.ledgered(session, state)[1].last.n,
+        used_after=0,
+        findings_before=len(bench.findings(session, state)),
+        findings_after=0,
+        entries=(),
+        faults=(),
+        weights=(),
+        tables=(),
+    )
+    try:
+        ledgered = bench.ledgered(session, after)[1]
+    except StudyError as error:
+        return replace(found, faults=error.faults)
+    results, faults = _tables(session, bench, after)
+    return replace(
+        found,
+        used_after=ledgered.last.n,
+        findings_after=len(bench.findings(session, after)),
+        entries=_unfit(session, bench, after) if ledgered.fault else (),
+        faults=tuple(ledgered.fault.faults if ledgered.fault else faults),
+        weights=_weights(session, bench, state, after),
+        tables=changed_figures(_tables(session, bench, state)[0], results),
+    )
+
+
+def _weights(session: Session, bench: Bench, before: State, after: State) -> tuple[WeightChange, ...]:
+    try:
+        earlier = bench.weighted(session, before)[1].reports
+    except StudyError:
+        return ()
+    try:
+        later = bench.weighted(session, after)[1].reports
+    except StudyError:
+        return tuple(WeightChange(r.save_as, r.n_effective, None, r.max, None) for r in earlier)
+    return tuple(
+        WeightChange(a.save_as, a.n_effective, b.n_effective, a.max, b.max) for a, b in zip(earlier, later, strict=True)
+    )  # fmt: skip
+
+
+def take_over(session: Session, study_id: str, edition: int, file_id: str) -> None:
+    """The study on the newer file; the ledger runs on it. Undo brings the earlier file back."""
+    state = read_study(session, study_id)
+    after = _with_file(session, state, file_id)
+    write_study(
+        session, study_id, edition, after.study, after.files, f"Took over the newer file {find_file(session, file_id).name}"
+    )

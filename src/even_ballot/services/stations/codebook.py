@@ -1,0 +1,183 @@
+"""The codebook as it stands after the ledger: every variable with its answers."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from even_ballot.core.data.batteries import batteries_of, several_answers_of
+from even_ballot.core.data.codebook import Kind, Scale
+from even_ballot.core.data.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.ledger.scale_fit import Fit, fits
+from even_ballot.core.screening import Finding, Screening, batteries, found_as
+from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
+from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
+from even_ballot.formats.exchange.microdata import entries
+from even_ballot.services.states.bench import Bench, Ledgered, hash_of
+from even_ballot.services.stations.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, Use, VariableView
+from even_ballot.store.studies import State
+
+_SHOWN, _BARS, _LISTED = 60, 20, 200
+
+
+def _texts(column: Column, state: int, sort: str) -> list[Shown]:
+    counts = np.bincount(column.values[column.state == state].astype(np.int64), minlength=len(column.words))
+    order = np.argsort(-counts, kind="stable")[:_SHOWN]
+    return [Shown(None, column.words[i], int(counts[i]), sort) for i in order if counts[i]]
+
+
+def _coded(data: Dataset, name: str, column: Column) -> list[Shown]:
+    codes, known = data.categories(name)
+    counts = np.bincount(data.positions(name)[column.answered].astype(np.int64), minlength=len(codes))
+    shown = [
+        Shown(item.code, item.label, int(n), "answer" if i < known else "not_in_codebook")
+        for i, (item, n) in enumerate(zip(codes, counts, strict=True))
+    ]
+    scale = data.scale_of(name)
+    for item in (*(scale.missing if scale else ()), *data.variable(name).missing):
+        n = int(((column.values == item.code) & (column.state == MISSING)).sum())
+        shown.append(Shown(item.code, item.label, n, "missing"))
+    return shown
+
+
+def _number(column: Column) -> NumberSummary | None:
+    values = column.values[column.answered].astype(np.float64)
+    if not len(values):
+        return None
+    low, quarter, median, three, high = (float(q) for q in np.quantile(values, (0, 0.25, 0.5, 0.75, 1)))
+    bars = np.histogram(values, bins=_BARS, range=(low, high if high > low else low + 1))[0]
+    return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
+
+
+def variable_view(data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None) -> VariableView:
+    """A variable with its answers as they stand in a dataset."""
+    variable = data.variable(name)
+    if variable.kind == "multi":
+        parts = [data.column(part) for part in variable.parts]
+        answered = np.logical_or.reduce([part.answered for part in parts])
+        shown = [
+            Shown(variable.options[i].code if variable.options else i + 1,
+                  variable.options[i].label if variable.options else data.variable(p).title,
+                  int(((part.values == 1) & part.answered).sum()), "answer")
+            for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
+        ]  # fmt: skip
+        return VariableView(
+            variable, None, arrived, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None
+        )
+    column = data.column(name)
+    counts = np.bincount(column.state, minlength=4)
+    shown = (
+        _coded(data, name, column) if variable.kind == "coded" else _texts(column, 0, "answer") if variable.kind == "text" else []
+    )
+    shown += _texts(column, UNPLACED, "not_placed")
+    number = _number(column) if variable.kind == "number" else None
+    distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())
+    level = variable.level_on(data.scale_of(name))
+    return VariableView(
+        variable, level, arrived, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]),
+        distinct, tuple(shown), number,
+    )  # fmt: skip
+
+
+def _kind_of(ledgered: Ledgered, name: str) -> Kind | None:
+    arrived = ledgered.start.variables.get(name)
+    return None if arrived is None else arrived.kind
+
+
+def _makers(ledgered: Ledgered) -> dict[str, int]:
+    """The step that made each variable; one that was only renamed was made by none."""
+    made: dict[str, int] = {}
+    known = set(ledgered.start.variables)
+    for i, data in enumerate(ledgered.states):
+        for name in data.variables:
+            if name not in known:
+                known.add(name)
+                if ledgered.effects[i].do != "rename":
+                    made[name] = i + 1
+    return made
+
+
+def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
+    """Variables and scales after as many steps as can be taken."""
+    ledgered = bench.ledgered(session, state)[1]
+    data = ledgered.last
+    makers = _makers(ledgered)
+    scales = {**state.study.codebook.scales, **data.scales}
+    used = {
+        name: tuple(Use(v.name, int(data.column(v.name).answered.sum())) for v in data.variables.values() if v.scale == name)
+        for name in scales
+    }
+    return CodebookView(
+        tuple(variable_view(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables),
+        scales,
+        used,
+        batteries_of(data),
+        several_answers_of(data),
+    )
+
+
+def distribution(session: Session, bench: Bench, state: State, kind: Literal["too_fast", "too_little"]) -> CutOffView | None:
+    """What a movable cut-off is chosen by: seconds taken, or share answered, of every case in use."""
+    data, settings = bench.ledgered(session, state)[1].last, state.study.screening
+    if kind == "too_fast":
+        timed = seconds_of(data)
+        values = None if timed is None else timed.seconds[~np.isnan(timed.seconds)]
+        if timed is None or values is None or not len(values):
+            return None
+        cut = fast_cut(timed, settings)
+        high = float(np.quantile(values, 0.98))
+    else:
+        values = answered_share(data, settings)
+        if values is None:
+            return None
+        cut, high = settings.answered, 1.0
+    counts, edges = np.histogram(np.minimum(values, high), bins=40, range=(0.0, max(high, cut)))
+    return CutOffView(kind, cut, float(edges[-1]), tuple(map(int, counts)), int((values < cut).sum()))
+
+
+def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:
+    """The variables worth seeing beside a finding's cases."""
+    names = [v.name for v in data.variables.values() if v.role == "id"][:1]
+    battery = next((run for run in batteries(data, settings.battery) if run[0] == finding.variable), ())
+    wanted = battery if finding.kind == "straight_line" else (finding.variable,) if finding.variable else ()
+    if not wanted:
+        wanted = tuple(v.name for v in data.variables.values() if v.kind == "coded")[:8]
+    return [*names, *(name for name in wanted if name not in names)]
+
+
+def finding_cases(session: Session, bench: Bench, state: State, finding: Finding) -> FindingCases:
+    """The cells behind a finding: each case's record, identifier and entries, and the step that sets the cases aside."""
+    data = bench.ledgered(session, state)[1].last
+    settings = state.study.screening
+    found = found_as(data, finding, state.study.codebook, settings)
+    keep = np.flatnonzero(found.cases())[:_LISTED] if found is not None else np.zeros(0, np.int64)
+    names = _shown(data, finding, settings)
+    columns = [list(map(str, data.rows[keep].tolist()))]
+    columns += [entries(data.column(name).take(keep), data.variable(name).kind) for name in names]
+    step = None if found is None else found.step
+    rows = tuple(zip(*columns, strict=True))
+    return FindingCases(finding, step, None if step is None else step.sentence(), ("record", *names), rows)
+
+
+class FitWanted(BaseModel):
+    """A scale that may be laid on some variables."""
+
+    scale: Scale
+    variables: tuple[str, ...]
+
+
+def fit_scale(session: Session, bench: Bench, state: State, wanted: FitWanted) -> tuple[Fit, ...]:
+    """How a scale fits some variables, answer by answer, before it is laid on them."""
+    return fits(bench.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
+
+
+def left_out(session: Session, bench: Bench, state: State, questions: list[str]) -> NonResponse:
+    """Item non-response over some questions, or over all."""
+    key, ledgered = bench.ledgered(session, state)
+    data = ledgered.last
+    if not questions:
+        # What the ledger made was never put to anybody; several answers taken apart were.
+        made = {name for name, at in _makers(ledgered).items() if ledgered.effects[at - 1].do != "split"}
+        questions = [name for name in questions_of(data) if name not in made]
+    return bench.once(hash_of("left out", key, *questions), lambda: nonresponse(data, questions))

@@ -1,0 +1,100 @@
+"""Bringing files in: read, kept, shown before they are taken over."""
+
+from typing import IO
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from even_ballot.core.data.codebook import Codebook, Kind, Variable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
+from even_ballot.core.data.interpretation import guess_kind, interpret
+from even_ballot.core.faults import fault, some
+from even_ballot.core.progress import Progress, part, quiet
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.exchange.bundle import safe_name
+from even_ballot.services.states.bench import Bench
+from even_ballot.services.stations.views import Answer, ColumnPreview, FilePreview, KindPreview
+from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.workers.jobs import Jobs, JobView
+from even_ballot.store.files import file_bytes, find_file, keep_file
+from even_ballot.store.models import SourceFile
+
+_SHOWN = 12
+
+
+def _column(name: str, label: str, column: Column, decimal: str) -> ColumnPreview:
+    counts = np.bincount(column.values[column.state == ANSWERED], minlength=len(column.words))
+    order = np.argsort(-counts, kind="stable")
+    found = [Answer(column.words[i], int(counts[i])) for i in order[:_SHOWN] if counts[i]]
+    blanks = int((column.state == BLANK).sum())
+    return ColumnPreview(name, label, guess_kind(column, decimal), blanks, int((counts > 0).sum()), tuple(found))
+
+
+def preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
+    """A kept file at a glance."""
+    return bench.once(f"preview:{file_id}", lambda: _preview(session, bench, file_id))
+
+
+def _preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
+    file = find_file(session, file_id)
+    table = bench.raw(session, file_id)
+    reading = Source.model_validate_json(file.reading)
+    sheets = _sheets(session, file_id) if reading.format in ("xlsx", "ods") else ()
+    return FilePreview(
+        file.id, file.name, file.size, file.records, file.blank_records, reading, _columns(table, reading.decimal or "."), sheets
+    )  # fmt: skip
+
+
+def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
+    content = file_bytes(session, file_id)
+    return tuple(HELPERS.run("sheets", content, size=len(content)))
+
+
+def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
+    return tuple(_column(*parts, decimal) for parts in zip(table.names, table.labels, table.columns, strict=True))
+
+
+def as_kind(session: Session, bench: Bench, file_id: str, name: str, kind: Kind) -> KindPreview:
+    """A column of a file read as another kind: what becomes of its entries."""
+    table = bench.raw(session, file_id)
+    if name not in table.names:
+        raise fault(f"The file has no column {name!r}.", "column", f"Columns there are: {some(table.names, 12)}.")
+    decimal = Source.model_validate_json(find_file(session, file_id).reading).decimal or "."
+    data = interpret(table, Codebook(variables=(Variable(name=name, kind=kind),)), decimal=decimal)
+    column = data.column(name)
+    left = [Answer(word, n) for word, n in column.entries().items()]
+    return KindPreview(name, kind, int(column.answered.sum()), sum(a.cases for a in left), tuple(left[:_SHOWN]))
+
+
+def keep(session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet) -> SourceFile:
+    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and nothing is kept."""
+    source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
+    table, reading = HELPERS.run("read", content, source, size=len(content), progress=part(progress, 0, 0.6), where=name)
+    return keep_file(session, source.path[-255:], content, reading, table, part(progress, 0.6, 1))
+
+
+def bring_in(session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None) -> FilePreview:
+    """Reads and keeps a file at once, and shows it."""
+    return preview(session, bench, keep(session, name, content, said).id)
+
+
+def begin(jobs: Jobs, name: str, file: IO[bytes]) -> JobView:
+    """A job that reads and keeps an uploaded file; its result is the file's identifier."""
+
+    def work(session: Session, progress: Progress) -> str:
+        with file:
+            progress("Reading", None)
+            return keep(session, name, file.read(), None, progress).id
+
+    return jobs.start("intake", name, work)
+
+
+def begin_again(session: Session, jobs: Jobs, file_id: str, said: Source) -> JobView:
+    """A job that reads the same bytes another way, as a file of its own."""
+    name = find_file(session, file_id).name
+
+    def work(own: Session, progress: Progress) -> str:
+        progress("Reading", None)
+        return keep(own, name, file_bytes(own, file_id), said, progress).id
+
+    return jobs.start("intake", name, work)

@@ -1,0 +1,83 @@
+"""Tables of a study, each with its layout and note, and what is released."""
+
+import json
+from dataclasses import replace
+from typing import Literal
+
+from sqlalchemy.orm import Session
+
+from even_ballot.core.disclosure.tables import control_of
+from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.progress import Stopped
+from even_ballot.core.study.study_file import parse_study
+from even_ballot.core.tables.display import displayed
+from even_ballot.formats.exchange.plans import plan_csv, plan_json
+from even_ballot.formats.tables.grid import lay_out
+from even_ballot.formats.tables.methods import methods_note
+from even_ballot.formats.tables.words import in_words
+from even_ballot.services.running import outputs
+from even_ballot.services.states.bench import Bench
+from even_ballot.services.stations.views import DisclosureView, TableView
+from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.workers.works import Superseded
+from even_ballot.store.studies import State, dump_study, read_study, write_study
+
+_STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
+_SUPERSEDED = Fault("The study was changed while this table was being counted.", "", "Count it again, as the study is now.")
+
+
+def table(session: Session, bench: Bench, state: State, table_id: str) -> TableView:
+    """A table, or what is wrong with it; the others are not touched by its faults."""
+    ids = [request.id for request in state.study.tables]
+    if table_id not in ids:
+        raise fault(f"There is no table {table_id!r}.", "tables", f"Tables there are: {some(ids) or 'none'}.")
+    at = ids.index(table_id)
+    request = state.study.tables[at]
+    try:
+        told = bench.told(session, state, at)
+        words = in_words(told, request)
+        note = methods_note(state.study, bench.notable(session, state), (request,))
+    except StudyError as error:
+        return TableView(table_id, None, None, (), error.faults)
+    except Superseded:
+        return TableView(table_id, None, None, (), (_SUPERSEDED,))
+    except Stopped:
+        return TableView(table_id, None, None, (), (_STOPPED,))
+    compared = tuple(test for test in told.tests if isinstance(test, Columns))
+    asked = told.tests if "columns" in request.tests else tuple(test for test in told.tests if not isinstance(test, Columns))
+    result = replace(told, tests=asked)
+    grid = lay_out(result, request, state.study.marks, state.study.suppression)
+    shown = displayed(result, request.display, request.layout == "battery")
+    return TableView(table_id, shown, grid, tuple(note), (), words, compared)
+
+
+def disclosure(session: Session, bench: Bench, state: State) -> DisclosureView | None:
+    """What disclosure control hides; None where there is none."""
+    if state.study.suppression.below is None:
+        return None
+    _, pattern = bench.pattern(session, state)
+    return DisclosureView(control_of(state.study.suppression, pattern), round(pattern.hidden.seconds, 2))
+
+
+def plan(state: State, kind: Literal["csv", "json"]) -> str:
+    """The plan of tables as a file."""
+    return (plan_csv if kind == "csv" else plan_json)(state.study.tables)
+
+
+def lay_plan(session: Session, study_id: str, edition: int, name: str, content: bytes, replace: bool) -> int:
+    """Reads a plan of tables: after those there are, or in their place. How many tables it has."""
+    state = read_study(session, study_id)
+    kept = () if replace else state.study.tables
+    requests = HELPERS.run("plan", content, name, [request.id for request in kept], size=len(content))
+    document = json.loads(dump_study(state.study))
+    earlier = [] if replace else document.get("tables") or []
+    document["tables"] = [*earlier, *(request.model_dump(mode="json", exclude_unset=True) for request in requests)]
+    did = f"Read a plan of {counted(len(requests), 'table')} from {name}"
+    write_study(session, study_id, edition, parse_study(document), state.files, did)
+    return len(requests)
+
+
+def release(session: Session, bench: Bench, state: State) -> dict[str, bytes]:
+    """Every file of a release, by name."""
+    return outputs(state.study, bench.results(session, state))

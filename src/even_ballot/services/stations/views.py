@@ -1,0 +1,286 @@
+"""What the interface is told: studies, files, codebook, ledger, tables. Plain dataclasses; the API sends them as they are."""
+
+from dataclasses import dataclass
+
+from even_ballot.core.data.batteries import Battery, SeveralAnswers
+from even_ballot.core.data.codebook import Kind, Level, Scale, Variable
+from even_ballot.core.disclosure.tables import DisclosureControl
+from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.faults import Fault
+from even_ballot.core.ledger import AnyStep
+from even_ballot.core.screening import Finding
+from even_ballot.core.study.study_file import Source, Study
+from even_ballot.core.tables.results import TableResult
+from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.formats.tables.grid import Grid
+from even_ballot.formats.tables.words import Reading
+
+
+@dataclass(frozen=True)
+class StudyCard:
+    """A study in the list."""
+
+    id: str
+    title: str
+    source: str
+    records: int
+    changed: str
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A distinct answer and how many cells hold it."""
+
+    text: str
+    cases: int
+
+
+@dataclass(frozen=True)
+class ColumnPreview:
+    """A column before it is taken over."""
+
+    name: str
+    label: str
+    kind: str
+    blanks: int
+    distinct: int
+    answers: tuple[Answer, ...]
+
+
+@dataclass(frozen=True)
+class KindPreview:
+    """A column read as a kind: how many entries read as it, and those that do not."""
+
+    name: str
+    kind: Kind
+    placed: int
+    unplaced: int
+    left: tuple[Answer, ...]
+
+
+@dataclass(frozen=True)
+class FilePreview:
+    """A file that was brought in: how it was read and what is in it."""
+
+    id: str
+    name: str
+    size: int
+    records: int
+    blank_records: int
+    reading: Source
+    columns: tuple[ColumnPreview, ...]
+    sheets: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Where a study stands, in numbers."""
+
+    received: int
+    blank_records: int
+    set_aside: int
+    in_use: int
+    effective: float | None
+    weighted_to: float | None
+    weight: str | None
+
+
+@dataclass(frozen=True)
+class Station:
+    """A station's state in a word or two; ok, attention, empty or waiting."""
+
+    name: str
+    state: str
+    says: str
+
+
+@dataclass(frozen=True)
+class StudyView:
+    """A study as the interface holds it. edition: sent back with every change, so that nobody overwrites another's."""
+
+    id: str
+    title: str
+    edition: int
+    document: Study
+    source: FilePreview
+    lookups: dict[str, FilePreview]
+    tally: Tally
+    stations: tuple[Station, ...]
+    undo: str | None
+    redo: str | None
+    faults: tuple[Fault, ...]
+    changed: str
+
+
+@dataclass(frozen=True)
+class Shown:
+    """An answer of a variable. code is None for entries that could not be placed and for texts."""
+
+    code: int | None
+    label: str
+    cases: int
+    sort: str
+
+
+@dataclass(frozen=True)
+class NumberSummary:
+    """A number at a glance (unweighted)."""
+
+    low: float
+    quarter: float
+    median: float
+    three_quarters: float
+    high: float
+    mean: float
+    bars: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class VariableView:
+    """A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
+    that made it, where one did. level: as said or implied. sort of an answer: answer, missing, not_in_codebook, not_placed."""
+
+    variable: Variable
+    level: Level | None
+    arrived_as: Kind | None
+    made_by: int | None
+    answered: int
+    blank: int
+    missing: int
+    unplaced: int
+    distinct: int
+    answers: tuple[Shown, ...]
+    number: NumberSummary | None
+
+
+@dataclass(frozen=True)
+class Use:
+    """A variable that uses a scale, and how many of its cells hold an answer."""
+
+    variable: str
+    cells: int
+
+
+@dataclass(frozen=True)
+class CodebookView:
+    """All variables, the scales with the variables that use them, and what looks as if it belonged together."""
+
+    variables: tuple[VariableView, ...]
+    scales: dict[str, Scale]
+    used_by: dict[str, tuple[Use, ...]]
+    batteries: tuple[Battery, ...]
+    several: tuple[SeveralAnswers, ...]
+
+
+@dataclass(frozen=True)
+class LedgerEntry:
+    """An entry of the ledger: its sentence and effect, or the fault that stops it."""
+
+    step: int
+    do: str
+    sentence: str
+    why: str | None
+    off: bool
+    cases_before: int | None
+    cases_after: int | None
+    cells_changed: int | None
+    unplaced: dict[str, dict[str, int]]
+    fault: Fault | None
+    reached: bool
+    who: str | None = None
+    when: str | None = None
+
+
+@dataclass(frozen=True)
+class FindingCases:
+    """The cases behind a finding: record numbers, and for each the values of a few variables. mend: the step that would
+    set these cases aside, with its sentence, where that is what mends it."""
+
+    finding: Finding
+    mend: AnyStep | None
+    sentence: str | None
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+
+
+@dataclass(frozen=True)
+class WeightingsView:
+    """The report of each weighting, None where it stops; and what is wrong."""
+
+    reports: tuple[WeightingReport | None, ...]
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class HeavyCase:
+    """A case of large weight: record, identifier where there is one, base and final weight, final over mean weight, and its
+    categories of the variables that the weighting looks at."""
+
+    row: int
+    id: str | None
+    base: float
+    weight: float
+    over_mean: float
+    categories: dict[str, str]
+
+
+@dataclass(frozen=True)
+class TargetLines:
+    """A file of targets as lines of text, to be matched and mended."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class DesignView:
+    """The design as it lies on the cases, or what is wrong with it."""
+
+    strata: int | None
+    psus: int | None
+    degrees_of_freedom: int | None
+    faults: tuple[Fault, ...]
+    says: str = ""
+    method: str = ""
+    notices: tuple[Fault, ...] = ()
+
+
+@dataclass(frozen=True)
+class TableView:
+    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it. compared: its columns, each
+    pair, whether or not the table asks for letters."""
+
+    id: str
+    result: TableResult | None
+    grid: Grid | None
+    note: tuple[str, ...]
+    faults: tuple[Fault, ...]
+    words: tuple[Reading, ...] = ()
+    compared: tuple[Columns, ...] = ()
+
+
+@dataclass(frozen=True)
+class DisclosureView:
+    """What is hidden when all tables are released together, and how many seconds it took to find."""
+
+    control: DisclosureControl
+    seconds: float
+
+
+@dataclass(frozen=True)
+class ConditionView:
+    """How many cases of the newest state a condition is true of, or what is wrong with it."""
+
+    cases: int | None
+    of: int
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class CutOffView:
+    """A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how many lie under it."""
+
+    kind: str
+    cut: float
+    high: float
+    bars: tuple[int, ...]
+    under: int

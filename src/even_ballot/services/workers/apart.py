@@ -1,0 +1,197 @@
+"""Work on files and pictures done in processes of its own, within limits of memory and time; what a file does there ends that
+process, and is told as a fault."""
+
+import os
+import queue
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from multiprocessing.connection import Connection, Pipe
+from typing import Any
+
+import structlog
+
+from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.services.workers import helper
+from even_ballot.services.workers.limits import memory_for, seconds_for
+
+_log = structlog.get_logger("even_ballot")
+_LOOK = 0.05
+_SMALLER = "Leave out columns or rows that are not needed, or save it as CSV."
+
+
+class _Ended(Exception):
+    """The process at the other end is gone."""
+
+
+def _resident(pid: int) -> int:
+    """Memory that a process holds."""
+    try:
+        with open(f"/proc/{pid}/statm") as file:
+            return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+    except (OSError, IndexError, ValueError):
+        return 0
+
+
+class _PastLimit(StudyError):
+    """Memory or time that was passed; the process still works."""
+
+
+def _too_much(memory: int) -> StudyError:
+    return _past(f"This needs more than the {memory / 2**30:.1f} GiB of memory that it may take.")
+
+
+def _past(what: str) -> StudyError:
+    return _PastLimit(Fault(what, "", _SMALLER))
+
+
+def _placed(error: StudyError, where: str) -> StudyError:
+    """Faults that do not say where they are, at a place."""
+    return StudyError([replace(f, where=f.where or where) for f in error.faults])
+
+
+def _followed(connection: Connection, pid: int, memory: int, seconds: float, progress: Progress) -> Any:
+    """What a process makes of its task. Raises StudyError for faults and limits; _Ended where the process is gone."""
+    until, before = time.monotonic() + seconds, _resident(pid)
+    while True:
+        try:
+            if not connection.poll(_LOOK):
+                if time.monotonic() > until:
+                    raise _past(f"This took longer than the {seconds:,.0f} seconds that it may take.")
+                if _resident(pid) > before + 2 * memory:
+                    raise _too_much(memory)
+                continue
+            kind, value = helper.receive(connection)
+        except (EOFError, ConnectionError):
+            raise _Ended from None
+        match kind:
+            case "says":
+                progress(*value)
+            case "done":
+                return value
+            case "faults":
+                raise helper.faults_from(value)
+            case helper.MEMORY:
+                raise _too_much(memory)
+            case _:
+                _log.error("helper failed", error=str(value)[:500])
+                raise fault("This cannot be read: the program that takes it apart failed.", "", "Check that it arrived whole.")
+
+
+class _Helper:
+    """A warm process."""
+
+    def __init__(self) -> None:
+        ours, theirs = socket.socketpair()
+        with theirs:
+            command = [sys.executable, "-m", "even_ballot.services.workers.helper", str(theirs.fileno())]
+            self.process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
+        self.connection = Connection(ours.detach())
+        self.used = 0
+
+    @property
+    def alive(self) -> bool:
+        return self.process.poll() is None
+
+    def end(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        self.connection.close()
+
+
+class Helpers:
+    """Some warm processes; one that ended is replaced at once."""
+
+    def __init__(self, count: int = 2, tasks: int = 200) -> None:
+        self._count, self._tasks = count, tasks
+        self._free: queue.LifoQueue[_Helper] = queue.LifoQueue()
+        self._lock = threading.Lock()
+        self._started = 0
+
+    def warm(self) -> None:
+        """Starts the processes, so that the first file finds one ready."""
+        with self._lock:
+            while self._started < self._count:
+                self._started += 1
+                self._free.put(_Helper())
+
+    def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
+        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises StudyError where it is at fault,
+        or takes too much."""
+        self.warm()
+        one = self._free.get()
+        if not one.alive:
+            one.end()
+            one = _Helper()
+        memory = memory_for(size)
+        one.used += 1
+        kept = False
+        try:
+            helper.send(one.connection, (name, args, memory))
+            value = _followed(one.connection, one.process.pid, memory, seconds_for(size), progress)
+            kept = True
+            return value
+        except (_Ended, ConnectionError):
+            code = one.process.wait()
+            _log.error("helper ended", task=name, code=code)
+            if code in (-signal.SIGABRT, -signal.SIGKILL):
+                raise _placed(_too_much(memory), where) from None
+            raise fault("This cannot be read: taking it apart ended in a crash.", where, "Check that it arrived whole.") from None
+        except StudyError as error:
+            kept = not isinstance(error, _PastLimit)
+            raise _placed(error, where) from None
+        finally:
+            if kept and one.used < self._tasks:
+                self._free.put(one)
+            else:
+                one.end()
+                self._free.put(_Helper())
+
+    def close(self) -> None:
+        """Ends the processes that are free."""
+        while True:
+            try:
+                self._free.get_nowait().end()
+            except queue.Empty:
+                return
+
+
+HELPERS = Helpers()
+
+
+def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:
+    """The same in a copy of this process, for a command that does one thing: nothing has to be loaded again."""
+    ours, theirs = Pipe()
+    memory = memory_for(size)
+    sys.stdout.flush()
+    sys.stderr.flush()
+    pid = os.fork()
+    if pid == 0:
+        _child(theirs, lambda: helper.carry_out(theirs, name, args, memory))
+    theirs.close()
+    try:
+        return _followed(ours, pid, memory, seconds_for(size), quiet)
+    except _Ended:
+        raise _placed(_too_much(memory), where) from None
+    except StudyError as error:
+        raise _placed(error, where) from None
+    finally:
+        os.kill(pid, signal.SIGKILL)
+        os.waitpid(pid, 0)
+        ours.close()
+
+
+def _child(connection: Connection, work: Callable[[], None]) -> None:
+    """Does the work and ends, whatever happens; what the parent had opened is not touched."""
+    try:
+        helper.die_with_parent()
+        work()
+    finally:
+        connection.close()
+        os._exit(0)

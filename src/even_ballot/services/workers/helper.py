@@ -1,0 +1,136 @@
+"""What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends that process, not the
+server's.
+
+python -m even_ballot.services.workers.helper FD: works through tasks that come in by a socket.
+"""
+
+import ctypes
+import importlib
+import os
+import pickle
+import resource
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import astuple
+from multiprocessing.connection import Connection
+from typing import Any
+
+from even_ballot.core.faults import Fault, StudyError
+
+TASKS = {
+    "read": ("even_ballot.formats.sources.source", "read_source"),
+    "sheets": ("even_ballot.formats.sources.spreadsheet", "sheets_of"),
+    "picture": ("even_ballot.formats.images.files", "picture_content"),
+    "codebook": ("even_ballot.formats.exchange.codebooks", "read_codebook"),
+    "plan": ("even_ballot.formats.exchange.plans", "read_plan"),
+    "targets": ("even_ballot.formats.exchange.target_lines", "target_lines"),
+    "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
+}
+TELLS = {"read"}
+"""Tasks that say how far they have got."""
+_SPARE = 64 << 20
+MEMORY = "memory"
+
+
+def task(name: str) -> Callable[..., Any]:
+    """What a task calls."""
+    module, function = TASKS[name]
+    found: Callable[..., Any] = getattr(importlib.import_module(module), function)
+    return found
+
+
+def data_bytes() -> int:
+    """Memory that this process may write to."""
+    with open("/proc/self/status") as status:
+        return next(int(line.split()[1]) * 1024 for line in status if line.startswith("VmData"))
+
+
+def limit_memory(more: int) -> None:
+    """Lets this process take so much more than it has, and no more."""
+    _, hard = resource.getrlimit(resource.RLIMIT_DATA)
+    resource.setrlimit(resource.RLIMIT_DATA, (data_bytes() + more + _SPARE, hard))
+
+
+def die_with_parent() -> None:
+    """Nothing goes on where nobody waits for it; for a child of a process of one thread."""
+    ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
+def send(connection: Connection, value: Any) -> None:
+    """A value, its arrays not copied on the way."""
+    buffers: list[pickle.PickleBuffer] = []
+    head = pickle.dumps(value, protocol=5, buffer_callback=buffers.append)
+    connection.send((head, [buffer.raw().nbytes for buffer in buffers]))
+    for buffer in buffers:
+        raw = buffer.raw()
+        if raw.nbytes:
+            connection.send_bytes(raw)
+
+
+def receive(connection: Connection) -> Any:
+    """A value that `send` sent."""
+    head, sizes = connection.recv()
+    buffers = []
+    for size in sizes:
+        buffer = bytearray(size)
+        if size:
+            connection.recv_bytes_into(buffer)
+        buffers.append(buffer)
+    return pickle.loads(head, buffers=buffers)
+
+
+def carry_out(connection: Connection, name: str, args: tuple[Any, ...], memory: int) -> None:
+    """One task; what came of it is sent: done, faults, or that memory did not suffice."""
+    limit_memory(memory)
+
+    def progress(says: str, share: float | None) -> None:
+        send(connection, ("says", (says, share)))
+
+    try:
+        value = task(name)(*args, *((progress,) if name in TELLS else ()))
+        send(connection, ("done", value))
+    except StudyError as error:
+        send(connection, ("faults", [astuple(f) for f in error.faults]))
+    except MemoryError:
+        send(connection, (MEMORY, None))
+    except Exception as error:
+        if type(error).__name__ == "ArrowMemoryError":
+            send(connection, (MEMORY, None))
+        else:
+            send(connection, ("failed", f"{type(error).__name__}: {error}"))
+
+
+def faults_from(sent: list[tuple[str, str, str]]) -> StudyError:
+    """Faults as they were sent."""
+    return StudyError([Fault(*item) for item in sent])
+
+
+def _end_with(parent: int) -> None:
+    """Ends this process, whatever it does, once whoever started it is gone. (The signal for that would come with the end of a
+    thread.)"""
+    while os.getppid() == parent:
+        time.sleep(1)
+    os._exit(1)
+
+
+def main() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    os.nice(1)
+    connection = Connection(int(sys.argv[1]))
+    for name in ("read",):
+        task(name)
+    while True:
+        try:
+            name, args, memory = receive(connection)
+        except EOFError:
+            return
+        carry_out(connection, name, args, memory)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,143 @@
+"""Tables laid out in rows and columns, and the workbook made of them."""
+
+import io
+from typing import Any
+
+import numpy as np
+import openpyxl
+import pytest
+from builders import coded, dataset, raw, scale, study
+from surveys import results, survey
+
+from even_ballot.core.sampling.design import Design
+from even_ballot.core.sampling.units import units_of
+from even_ballot.core.study.pipeline import run
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.tabulate import tabulate
+from even_ballot.formats.tables.grid import Grid, lay_out
+from even_ballot.formats.tables.workbook import workbook
+
+
+def grid(**request: Any) -> Grid:
+    rng = np.random.default_rng(2)
+    n = 120
+    columns = {name: coded(rng.integers(1, k + 1, n).tolist()) for name, k in (("q", 3), ("a", 2), ("b", 3))}
+    columns["q"][0] = "7"
+    data = dataset({**columns, "x": [str(v) for v in rng.integers(0, 50, n)]}, q=scale(1, 2, 3), a=scale(1, 2), b=scale(1, 2, 3))
+    asked = TableRequest.model_validate({"id": "t", **request})
+    return lay_out(tabulate(data, units_of(data, Design()), np.ones(n), asked), asked)
+
+
+def test_headings_span_the_columns_under_them() -> None:
+    laid = grid(stub=["q"], banner=["a", ["a", "b"]])
+    assert laid.columns == 1 + 2 + 6
+    for row in laid.headings:
+        covered = [c for spanner in row for c in range(spanner.first, spanner.first + spanner.span)]
+        assert covered == sorted(set(covered))
+        assert set(covered) <= set(range(1, laid.columns))
+    assert [(s.first, s.span, s.text) for s in laid.headings[0]] == [(1, 2, "a"), (3, 6, "a")]
+    assert [s.span for s in laid.headings[1]] == [1, 1, 3, 3]
+    assert [(s.first, s.span) for s in laid.headings[2]] == [(3, 3), (6, 3)]
+
+
+def test_a_category_is_said_once_and_its_figures_stand_beneath() -> None:
+    (section,) = grid(stub=["q"], banner=["a"], show=["n", "col_pct"]).sections
+    first = section.lines[:5]
+    assert [line.figure for line in first] == ["Cases (unweighted)", "Column %", "Standard error", "95 % from", "95 % to"]
+    assert [line.category for line in first] == ["A1", "", "", "", ""]
+    assert [line.strong for line in first] == [True, True, False, False, False]
+
+
+def test_one_sided_intervals_have_the_limit_asked_for() -> None:
+    (section,) = grid(stub=["x"], show=["mean"], interval={"sides": "lower", "level": 0.9}).sections
+    assert [line.figure for line in section.lines] == ["Mean", "Standard error", "90 % from"]
+
+
+def test_a_code_that_is_not_in_the_codebook_is_marked() -> None:
+    (section,) = grid(stub=["q"], show=["n"]).sections
+    assert [(line.category, line.marked) for line in section.lines][-1] == ("7 (not in the codebook)", True)
+
+
+def test_bases_are_those_of_the_column() -> None:
+    laid = grid(stub=["q"], banner=["a"], show=["col_pct"])
+    (bases,) = (of.values for of in laid.sections[0].bases)
+    assert bases[0] == sum(b or 0 for b in bases[1:]) == 120
+
+
+@pytest.mark.parametrize("show", [["total_pct", "col_pct"], ["col_pct", "total_pct"]])
+def test_the_base_of_an_item_is_that_of_its_column_in_whatever_order_figures_stand(show: list[str]) -> None:
+    laid = grid(stub=["a"], banner=["b"], show=show, layout="battery")
+    everybody, *columns = (section.lines[0].values[-1] or 0 for section in laid.sections)
+    assert everybody == sum(columns) == 120
+    assert all(base < 120 for base in columns)
+
+
+def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
+    asked = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
+    (result,) = results(survey(3), {}, **asked).tables
+    (section,) = lay_out(result, TableRequest.model_validate({"id": "t", **asked})).sections
+    assert [bases.label for bases in section.bases] == ["Base: cases (unweighted)", "Base: responses (unweighted)"]
+    cases, responses = (bases.values for bases in section.bases)
+    chosen = [line.values for line in section.lines if line.stat == "n"]
+    assert list(responses) == [sum(column) for column in zip(*chosen, strict=True)]  # type: ignore[arg-type]
+    assert responses != cases
+
+
+@pytest.mark.parametrize("banner", [[], ["a"], ["a", ["a", "b"]]])
+def test_every_table_becomes_a_sheet_with_every_figure(banner: list[Any]) -> None:
+    rng = np.random.default_rng(4)
+    codes = {name: coded(rng.integers(1, k + 1, 60).tolist()) for name, k in (("q", 3), ("a", 2), ("b", 3))}
+    scales = {k: {"codes": [{"code": c, "label": f"{k}{c}"} for c in range(1, n + 1)]} for k, n in (("q", 3), ("a", 2), ("b", 3))}
+    variables = [{"name": k, "kind": "coded", "scale": k} for k in scales]
+    tables = [
+        {"id": "one", "title": "Same title", "stub": ["q"], "banner": banner},
+        {"id": "two", "title": "Same title", "stub": ["a"], "where": "b == 1"},
+    ]
+    made = study(codebook={"scales": scales, "variables": variables}, tables=tables)
+    results = run(made, raw(codes), {})
+    book = openpyxl.load_workbook(io.BytesIO(workbook(made, results)))
+    assert len(set(book.sheetnames)) == 4
+    sheet = book.worksheets[1]
+    numbers = [c.value for row in sheet.iter_rows() for c in row if isinstance(c.value, int | float)]
+    for cell in results.tables[0].cells:
+        want = cell.est * 100 if cell.stat == "col_pct" else cell.est
+        assert any(number == pytest.approx(want) for number in numbers)
+    assert "Cases where b == 1" in book.worksheets[2]["A2"].value
+
+
+def test_a_title_that_looks_like_a_formula_stays_a_text() -> None:
+    codes = {"q": ["1", "2"]}
+    made = study(
+        codebook={"scales": {"q": {"codes": [{"code": 1, "label": "=1+1"}, {"code": 2, "label": "b"}]}}, "variables": [{"name": "q", "kind": "coded", "scale": "q"}]},
+        tables=[{"id": "t", "title": "=HYPERLINK(1)", "stub": ["q"]}],
+    )  # fmt: skip
+    book = openpyxl.load_workbook(io.BytesIO(workbook(made, run(made, raw(codes), {}))))
+    kinds = {c.data_type for sheet in book for row in sheet.iter_rows() for c in row if c.value is not None}
+    assert "f" not in kinds
+
+
+def test_where_there_is_nothing_to_count_the_notes_say_so() -> None:
+    data = dataset({"q": coded([None, None]), "x": ["1", "2"], "b": coded([1, 2])}, q=scale(1, 2), b=scale(1, 2))
+    made = {}
+    for where in (None, "b == 9"):
+        asked = TableRequest(id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where)
+        made[where] = lay_out(tabulate(data, units_of(data, Design()), np.ones(2), asked), asked).notes
+    assert made[None] == ("Nobody in the filter answered q.",)
+    assert made["b == 9"] == ("No case meets the filter, so there is nothing to count.",)
+
+
+def test_what_stands_beside_a_figure_is_what_was_asked_for() -> None:
+    (section,) = grid(stub=["q"], show=["col_pct"], beside=["rse", "deff", "effective"]).sections
+    assert [line.figure for line in section.lines[:4]] == [
+        "Column %",
+        "Relative standard error %",
+        "Design effect",
+        "Effective base",
+    ]
+    share, relative, deff, effective = (line.values[0] for line in section.lines[:4])
+    assert section.bases[0].values[0] is not None
+    assert effective == pytest.approx(section.bases[0].values[0] / deff)  # type: ignore[operator]
+    (with_errors,) = grid(stub=["q"], show=["col_pct"], beside=["se"]).sections
+    assert relative == pytest.approx(with_errors.lines[1].values[0] / share)  # type: ignore[operator]
+    (battery,) = grid(stub=["a"], show=["col_pct", "mean"], layout="battery", beside=["effective"]).sections
+    assert [line.shapes[0] for line in battery.lines if line.shapes] == ["share", "whole"]
