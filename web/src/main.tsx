@@ -10,7 +10,7 @@ import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { router } from "./app/router";
-import { applyTheme, storedTheme } from "./app/theme";
+import { applyTheme, storedTheme } from "./parts/theme";
 
 applyTheme(storedTheme());
 // The server is on this machine, whatever the network does.

@@ -8,7 +8,7 @@ const VALUES: [key: string, value: unknown][] = [
   ["on", { district: "code" }],
   ["on", ["district"]],
   ["take", ["stratum", "weight"]],
-  ["among", ["a", 7]],
+  ["in", ["a", 7]],
   ["spare", [3, 14]],
   ["options", [{ code: 1, label: "Work: paid" }, { code: 2, label: "Leisure" }]],
   ["groups", [{ code: 1, label: "Low: or less", from: [1, 2] }, { code: 2, label: "High", from: [5] }]],

@@ -4,8 +4,8 @@ import { decimalsByColumn, grouped, lacking, printed, saysBeside } from "../src/
 
 type Line = Schema["Line"];
 
-const line = (figure: string, shape: Line["shape"], values: (number | null)[], strong = false): Line =>
-  ({ category: "", figure, shape, values, strong, stat: "col_pct", marks: null, letters: null }) as unknown as Line;
+const line = (figure: string, shape: Line["shape"], values: (number | null)[], strong = false, kind: Line["kind"] = "estimate"): Line =>
+  ({ category: "", kind, figure, shape, values, strong, stat: "col_pct", marks: null, letters: null }) as unknown as Line;
 
 describe("figures of a column", () => {
   const lines = [
@@ -28,10 +28,10 @@ describe("figures of a column", () => {
   it("stand with what lies beside them", () => {
     const own = [
       line("Column %", "share", [0.5], true),
-      line("Standard error", "share", [0.0123]),
-      line("95 % from", "share", [0.25]),
-      line("95 % to", "share", [null]),
-      line("Design effect", "number", [1.234]),
+      line("Standard error", "share", [0.0123], false, "se"),
+      line("95 % from", "share", [0.25], false, "low"),
+      line("95 % to", "share", [null], false, "high"),
+      line("Design effect", "number", [1.234], false, "deff"),
     ];
     const [group] = grouped([...own, line("Mean", "number", [3], true)]);
     expect(group?.beside).toHaveLength(4);

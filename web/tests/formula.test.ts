@@ -1,11 +1,16 @@
 import { describe, expect, it } from "vitest";
-import { offers, placeIn, unfinished } from "../src/parts/completion";
+import { offers, unfinished } from "../src/parts/completion";
 
 const VARIABLES = [
   ["age", "How old are you?"],
   ["age_band", "Age"],
   ["ferry_runs", "How far do you agree"],
   ["mean_stay", "Nights"],
+] as const;
+
+const FUNCTIONS = [
+  ["mean", "mean of those answered"],
+  ["abs", "without its sign"],
 ] as const;
 
 describe("completion of a formula", () => {
@@ -17,24 +22,19 @@ describe("completion of a formula", () => {
   });
 
   it("offers names that begin with it before those that hold it", () => {
-    expect(offers("ag", VARIABLES).map((o) => o.insert)).toEqual(["age", "age_band"]);
-    expect(offers("mean", VARIABLES).map((o) => o.insert)).toEqual(["mean(", "mean_stay"]);
-    expect(offers("run", VARIABLES).map((o) => o.insert)).toEqual(["ferry_runs"]);
+    expect(offers("ag", VARIABLES, FUNCTIONS).map((o) => o.insert)).toEqual(["age", "age_band"]);
+    expect(offers("mean", VARIABLES, FUNCTIONS).map((o) => o.insert)).toEqual(["mean(", "mean_stay"]);
+    expect(offers("run", VARIABLES, FUNCTIONS).map((o) => o.insert)).toEqual(["ferry_runs"]);
   });
 
   it("looks into question texts once enough is typed", () => {
-    expect(offers("agre", VARIABLES).map((o) => o.insert)).toEqual(["ferry_runs"]);
-    expect(offers("", VARIABLES)).toEqual([]);
+    expect(offers("agre", VARIABLES, FUNCTIONS).map((o) => o.insert)).toEqual(["ferry_runs"]);
+    expect(offers("", VARIABLES, FUNCTIONS)).toEqual([]);
   });
 
   it("leaves a name or word that is whole as it is", () => {
-    expect(offers("age", VARIABLES).map((o) => o.insert)).toEqual(["age", "age_band"]);
-    expect(offers("age_band", VARIABLES)).toEqual([]);
-    expect(offers("and", VARIABLES)).toEqual([]);
-  });
-
-  it("finds the character that a fault points at", () => {
-    expect(placeIn({ what: "There is no variable 'x' (character 6 of 'pick(x)')", where: "", mend: "" })).toBe(5);
-    expect(placeIn({ what: "Nonsense.", where: "", mend: "" })).toBe(-1);
+    expect(offers("age", VARIABLES, FUNCTIONS).map((o) => o.insert)).toEqual(["age", "age_band"]);
+    expect(offers("age_band", VARIABLES, FUNCTIONS)).toEqual([]);
+    expect(offers("and", VARIABLES, FUNCTIONS)).toEqual([]);
   });
 });

@@ -3,7 +3,7 @@ import type { Schema } from "../src/api/client";
 import { found, moved } from "../src/parts/find-many";
 import { casesOf } from "../src/stations/tables/cases";
 import { turned } from "../src/stations/tables/sorter";
-import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/stations/tables/plan";
+import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/parts/table-plan";
 
 const table = (id: string, group?: string): Request => ({ id, ...(group ? { group } : {}) });
 const view = (name: string, kind: string, label = "") =>

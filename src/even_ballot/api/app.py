@@ -16,6 +16,7 @@ from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
 from even_ballot.api.routes import intake, jobs, pictures, preparation, studies, tables, weighting
 from even_ballot.services.states.bench import Bench
+from even_ballot.services.stations.vocabulary import Vocabulary, vocabulary
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.server import DatabaseState, MariaServer
 
@@ -36,6 +37,11 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         """Says that the server is up, which version, and how its database stands."""
         standing = DatabaseState("up") if database is None else database.state
         return {"version": __version__, "database": standing.state, "says": standing.says}
+
+    @api.get("/vocabulary", tags=["vocabulary"])
+    def vocabulary_of_choices() -> Vocabulary:
+        """What can be chosen: figures, functions of formulas, parts of entries."""
+        return vocabulary()
 
     for station in (studies, intake, jobs, preparation, weighting, tables, pictures):
         api.include_router(station.router)

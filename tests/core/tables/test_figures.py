@@ -108,7 +108,7 @@ def test_modes_that_tie_are_all_named() -> None:
 
 
 def test_a_quantile_is_said_by_its_per_cent() -> None:
-    with pytest.raises(StudyError, match="pattern"):
+    with pytest.raises(StudyError, match="there is no figure 'q101'"):
         results(survey(1), {}, show=["q101"])
 
 

@@ -992,6 +992,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Vocabulary Of Choices
+         * @description What can be chosen: figures, functions of formulas, parts of entries.
+         */
+        get: operations["vocabulary_of_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1126,7 +1146,7 @@ export interface components {
              */
             nets?: string[][];
             /** Shown */
-            shown?: components["schemas"]["even_ballot__core__results__Shown"][][] | null;
+            shown?: components["schemas"]["even_ballot__core__tables__results__Shown"][][] | null;
             /** Titles */
             titles: string[];
             /** Variables */
@@ -1956,14 +1976,28 @@ export interface components {
          * Fault
          * @description One thing that is wrong with a study or its data.
          *
-         *     what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it.
+         *     what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it. at, of: in a
+         *     formula, the character it is at, from 0, and the formula. kind: a word for what is wrong, where something is offered that mends
+         *     it; write: what mends it in a study file.
          */
         Fault: {
+            /** At */
+            at?: number | null;
+            /**
+             * Kind
+             * @default
+             */
+            kind?: string;
             /**
              * Mend
              * @default
              */
             mend?: string;
+            /**
+             * Of
+             * @default
+             */
+            of?: string;
             /** What */
             what: string;
             /**
@@ -1971,6 +2005,11 @@ export interface components {
              * @default
              */
             where?: string;
+            /**
+             * Write
+             * @default
+             */
+            write?: string;
         };
         /**
          * Faults
@@ -2136,6 +2175,16 @@ export interface components {
             in_use: number;
             /** Received */
             received: number;
+        };
+        /**
+         * FunctionChoice
+         * @description A function of formulas, and what it gives.
+         */
+        FunctionChoice: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
         };
         /**
          * GivenColumns
@@ -2448,9 +2497,9 @@ export interface components {
          * Line
          * @description One line of figures: the category (said on its first line only), what the figures are, and one for each column.
          *
-         *     code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
-         *     would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to say. variable,
-         *     shapes: of a battery's line, its item and what its figures are column by column.
+         *     code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that each value exceeds by
+         *     more than sampling would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to
+         *     say. variable, shapes: of a battery's line, its item and how its figures are printed column by column.
          */
         Line: {
             /** Category */
@@ -2461,6 +2510,11 @@ export interface components {
             figure: string;
             /** Hidden */
             hidden?: boolean[] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "estimate" | "se" | "low" | "high" | "rse" | "deff" | "effective";
             /** Letters */
             letters?: (string | null)[] | null;
             /**
@@ -2469,7 +2523,7 @@ export interface components {
              */
             marked?: boolean;
             /** Marks */
-            marks?: (string | null)[] | null;
+            marks?: string[][] | null;
             /** Net */
             net: string | null;
             /**
@@ -2767,6 +2821,39 @@ export interface components {
             old: string;
             /** Turns */
             turns: components["schemas"]["Turn"][];
+        };
+        /**
+         * PartChoice
+         * @description Something a part can be, and what it is called.
+         */
+        PartChoice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * PartShown
+         * @description A part as it is shown: what it is called, how it is written, what can be chosen, each with what it is called, and what it is
+         *     where nothing is said.
+         */
+        PartShown: {
+            /**
+             * Choices
+             * @default []
+             */
+            choices?: components["schemas"]["PartChoice"][];
+            /** Default */
+            default?: unknown;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "formula" | "names" | "name" | "tick" | "lines" | "text" | "number" | "choice";
         };
         /**
          * Pasted
@@ -3345,6 +3432,28 @@ export interface components {
             state: string;
         };
         /**
+         * StatisticChoice
+         * @description A figure that can be shown: its name in study files, and what it is called.
+         */
+        StatisticChoice: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * StepShown
+         * @description A kind of entry: its parts; offered: those that are shown though an entry says nothing of them.
+         */
+        StepShown: {
+            /** Do */
+            do: string;
+            /** Offered */
+            offered: string[];
+            /** Parts */
+            parts: components["schemas"]["PartShown"][];
+        };
+        /**
          * StratumPopulation
          * @description Base weight: a stratum's population over its cases.
          */
@@ -3370,7 +3479,7 @@ export interface components {
              */
             nets?: string[];
             /** Shown */
-            shown?: components["schemas"]["even_ballot__core__results__Shown"][] | null;
+            shown?: components["schemas"]["even_ballot__core__tables__results__Shown"][] | null;
             /** Title */
             title: string;
             /** Variable */
@@ -3615,7 +3724,7 @@ export interface components {
              *       "col_pct"
              *     ]
              */
-            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "mode" | "skewness" | "kurtosis") | string)[];
+            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "q25" | "q75" | "mode" | "skewness" | "kurtosis" | "geometric_mean") | string)[];
             /**
              * Stub
              * @default []
@@ -3930,7 +4039,7 @@ export interface components {
             /** Answered */
             answered: number;
             /** Answers */
-            answers: components["schemas"]["even_ballot__services__views__Shown"][];
+            answers: components["schemas"]["even_ballot__services__stations__views__Shown"][];
             /** Arrived As */
             arrived_as: ("coded" | "number" | "text" | "date" | "multi") | null;
             /** Blank */
@@ -3947,6 +4056,20 @@ export interface components {
             /** Unplaced */
             unplaced: number;
             variable: components["schemas"]["Variable"];
+        };
+        /**
+         * Vocabulary
+         * @description All that can be chosen. inner: parts within parts of entries.
+         */
+        Vocabulary: {
+            /** Functions */
+            functions: components["schemas"]["FunctionChoice"][];
+            /** Inner */
+            inner: components["schemas"]["PartShown"][];
+            /** Statistics */
+            statistics: components["schemas"]["StatisticChoice"][];
+            /** Steps */
+            steps: components["schemas"]["StepShown"][];
         };
         /**
          * Wald
@@ -4117,7 +4240,7 @@ export interface components {
          * Shown
          * @description A row or column as it is shown: a code or the label of a net, what it is called, and whether its scale does not know it.
          */
-        even_ballot__core__results__Shown: {
+        even_ballot__core__tables__results__Shown: {
             /** Label */
             label: string;
             /** Step */
@@ -4132,7 +4255,7 @@ export interface components {
          * Shown
          * @description An answer of a variable. code is None for entries that could not be placed and for texts.
          */
-        even_ballot__services__views__Shown: {
+        even_ballot__services__stations__views__Shown: {
             /** Cases */
             cases: number;
             /** Code */
@@ -6878,6 +7001,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    vocabulary_of_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
                 };
             };
         };

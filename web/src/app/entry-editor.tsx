@@ -2,12 +2,13 @@ import { Check } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Step } from "../api/client";
 import { useChange, useCodebook, useSettled, useStudy } from "../api/queries";
+import { useVocabulary } from "../api/vocabulary";
 import { ActionButton } from "../parts/actions";
 import { Choice, Field, TextArea, TextInput, Tick } from "../parts/fields";
 import { FormulaField } from "../parts/formula";
 import { PickMany } from "../parts/pick-many";
 import { TrialView, useTrial } from "../parts/trial";
-import { asLines, CHOICES, fromLines, KEYS, MORE, partOf } from "./entry-parts";
+import { asLines, fromLines } from "./entry-parts";
 
 /** Lines that are read back whenever they read. */
 function Lines({
@@ -56,17 +57,21 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
   const names = codebook.variables.map((v) => v.variable.name);
   const put = (key: string, value: unknown) => setDraft((d) => ({ ...d, [key]: value }));
   const inner = before.do === "drop_cases" ? (before.duplicates ? "duplicates" : before.ids ? "ids" : null) : null;
-  const keys = [...Object.keys(before), ...(MORE[before.do] ?? [])].filter(
+  const vocabulary = useVocabulary();
+  const parts = vocabulary.steps.find((s) => s.do === before.do);
+  const partOf = (key: string) => [...(parts?.parts ?? []), ...vocabulary.inner].find((p) => p.key === key);
+  const keys = [...Object.keys(before), ...(parts?.offered ?? [])].filter(
     (key, i, all) => !["do", "why", "off", "ids", "duplicates"].includes(key) && all.indexOf(key) === i,
   );
   const part = (key: string, value: unknown, set: (to: unknown) => void) => {
-    const [label, as] = KEYS[key] ?? [key, "text"];
-    const kind = key === "value" && before.do === "derive" ? "formula" : as;
+    const known = partOf(key);
+    const label = known?.label ?? key;
+    const kind = known?.shown ?? "text";
     if (kind === "formula")
       return (
         <FormulaField
           key={key}
-          label={key === "value" ? "Formula" : label}
+          label={label}
           value={String(value ?? "")}
           change={(to) => set(to.trim() ? to : null)}
           faults={(trial?.faults ?? []).filter((f) => f.where === key)}
@@ -95,13 +100,13 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
               className="!w-64"
               value={String(value ?? "")}
               onChange={(e) => set(e.target.value || null)}
-              options={CHOICES[key] ?? []}
+              options={(known?.choices ?? []).map((c) => [c.value, c.label] as const)}
             />
           )}
         </Field>
       );
     return (
-      <Field key={key} label={key === "value" ? "Value" : label}>
+      <Field key={key} label={label}>
         {(p) => (
           <TextInput
             {...p}
@@ -110,13 +115,7 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
             onChange={(e) => {
               const text = e.target.value;
               const number = text.trim() !== "" && Number.isFinite(Number(text));
-              set(
-                text === ""
-                  ? null
-                  : number && ["code", "at_least", "otherwise", "value"].includes(key)
-                    ? Number(text)
-                    : text,
-              );
+              set(text === "" ? null : number && kind === "number" ? Number(text) : text);
             }}
           />
         )}
@@ -127,11 +126,9 @@ export function EntryEditor({ at, step: before, done }: { at: number; step: Step
   const steps = study.document.ledger ?? [];
   return (
     <div className="my-1 max-w-3xl border-act border-l-4 pl-4">
-      {keys.map((key) => part(key, draft[key] ?? partOf(before, key), (to) => put(key, to)))}
+      {keys.map((key) => part(key, draft[key] ?? partOf(key)?.default ?? null, (to) => put(key, to)))}
       {inner &&
-        Object.entries(within).map(([key, value]) =>
-          part(key === "in" ? "among" : key, value, (to) => put(inner, { ...within, [key]: to })),
-        )}
+        Object.entries(within).map(([key, value]) => part(key, value, (to) => put(inner, { ...within, [key]: to })))}
       {trial && <TrialView trial={trial} />}
       <div className="my-1 flex gap-2">
         <ActionButton

@@ -1,16 +1,27 @@
 import { useLocation } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
 import { useActions } from "../parts/actions";
-import { HELP } from "./help-texts";
-import { show, useOpened } from "./opened";
+import { show, useOpened } from "../parts/opened";
+import type { HelpText } from "../parts/station";
+import { STATIONS } from "../stations";
+
+const STUDIES: HelpText = {
+  title: "Studies",
+  paragraphs: [
+    "A study is one survey: its answers, what they mean, what was done to them, its weights, its tables. Drop a file of answers here to begin one.",
+    "Every change is saved by itself; the line of counts says when. Where the server cannot be reached, changes wait on the page until it can. Where somebody changed the study first, your change is refused, and can be made of theirs. Undo goes back any number of changes.",
+    "A study can be saved as a ZIP and run at the command line, or taken in again on another machine.",
+  ],
+  words: [["Study file", "one document that says everything that was done, so that it can be run again."]],
+};
 
 /** What this page is for, what its words mean, and the keys. */
 export function Help() {
   const open = useOpened() === "help";
   const actions = useActions();
   const { pathname } = useLocation();
-  const station = pathname.split("/")[3] ?? "studies";
-  const text = HELP[station] ?? HELP.studies;
+  const station = STATIONS.find((s) => s.name === pathname.split("/")[3]);
+  const text: HelpText = station?.help ?? STUDIES;
   const keyed = actions.filter((a) => a.keys);
   return (
     <Dialog.Root open={open} onOpenChange={(to) => show(to ? "help" : null)}>
@@ -20,14 +31,14 @@ export function Help() {
           aria-describedby={undefined}
           className="unroll fixed top-16 left-1/2 z-50 max-h-[80vh] w-[40rem] max-w-[92vw] -translate-x-1/2 overflow-y-auto border border-rule bg-leaf px-8 py-6 shadow-2xl"
         >
-          <Dialog.Title className="mb-2 font-serif text-2xl">{text?.title}</Dialog.Title>
-          {text?.paragraphs.map((paragraph) => (
+          <Dialog.Title className="mb-2 font-serif text-2xl">{text.title}</Dialog.Title>
+          {text.paragraphs.map((paragraph) => (
             <p key={paragraph} className="mb-2">
               {paragraph}
             </p>
           ))}
           <dl className="mt-4">
-            {text?.words.map(([word, meaning]) => (
+            {text.words.map(([word, meaning]) => (
               <div key={word} className="mb-1.5">
                 <dt className="inline font-semibold">{word}: </dt>
                 <dd className="inline">{meaning}</dd>

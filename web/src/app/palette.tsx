@@ -1,7 +1,7 @@
 import { Command } from "cmdk";
 import { Dialog, VisuallyHidden } from "radix-ui";
 import { useActions } from "../parts/actions";
-import { show, useOpened } from "./opened";
+import { show, useOpened } from "../parts/opened";
 
 /** Every action of the page by its name. */
 export function Palette() {

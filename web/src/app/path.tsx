@@ -1,14 +1,6 @@
 import { Link, useLocation } from "@tanstack/react-router";
 import { useStudy } from "../api/queries";
-
-const TITLES: Record<string, string> = {
-  intake: "Intake",
-  codebook: "Codebook",
-  screening: "Screening",
-  weighting: "Weighting",
-  tables: "Tables",
-  release: "Release",
-};
+import { STATIONS } from "../stations";
 
 /** Shape as well as colour says how a station stands. */
 const MARKS: Record<string, { mark: string; tone: string; word: string }> = {
@@ -37,7 +29,7 @@ export function Path() {
                 className={`block border-b-3 px-1 pb-1.5 hover:bg-wash ${current ? "border-act" : "border-transparent"}`}
               >
                 <span className={`block font-serif leading-tight ${current ? "font-semibold" : ""}`}>
-                  {TITLES[station.name]}
+                  {STATIONS.find((s) => s.name === station.name)?.title}
                 </span>
                 <span className="block truncate text-soft text-xs">
                   <span className={`mr-1 ${state?.tone}`} title={state?.word}>

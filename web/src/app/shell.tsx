@@ -1,55 +1,15 @@
-import { ArrowUUpLeft, ArrowUUpRight, Command as CommandIcon, Moon, Question, Sun, Tag } from "@phosphor-icons/react";
+import { ArrowUUpLeft, ArrowUUpRight, Tag } from "@phosphor-icons/react";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
-import { Suspense, useState } from "react";
+import { Suspense } from "react";
 import { useChange, useStudy } from "../api/queries";
 import { ActionButton, useAction } from "../parts/actions";
+import { CommonActions } from "../parts/common-actions";
 import { useShowing } from "../parts/labels";
 import { Faults } from "../parts/notices";
+import { STATIONS, type StationName } from "../stations";
 import { LedgerPage } from "./ledger";
-import { show } from "./opened";
 import { Path } from "./path";
-import type { StationName } from "./router";
 import { TallyLine } from "./tally";
-import { applyTheme, storedTheme } from "./theme";
-
-/** Buttons that are the same on every page. */
-export function CommonActions() {
-  const [theme, setTheme] = useState(storedTheme());
-  const other = theme === "light" ? "dark" : "light";
-  return (
-    <>
-      <ActionButton
-        id="palette"
-        label="Do something …"
-        keys="Ctrl+k"
-        run={() => show("palette")}
-        icon={CommandIcon}
-        bare
-        look="quiet"
-      />
-      <ActionButton
-        id="theme"
-        label={other === "dark" ? "Dark page" : "Light page"}
-        run={() => {
-          applyTheme(other);
-          setTheme(other);
-        }}
-        icon={other === "dark" ? Moon : Sun}
-        bare
-        look="quiet"
-      />
-      <ActionButton
-        id="help"
-        label="Help and keys"
-        keys="?"
-        run={() => show("help")}
-        icon={Question}
-        bare
-        look="quiet"
-      />
-    </>
-  );
-}
 
 function TitleField() {
   const study = useStudy();
@@ -135,11 +95,11 @@ export function StudyShell() {
 }
 
 function StationKeys({ go }: { go: (station: StationName) => void }) {
-  useAction({ id: "go-intake", label: "Go to Intake", keys: "1", run: () => go("intake") });
-  useAction({ id: "go-codebook", label: "Go to Codebook", keys: "2", run: () => go("codebook") });
-  useAction({ id: "go-screening", label: "Go to Screening", keys: "3", run: () => go("screening") });
-  useAction({ id: "go-weighting", label: "Go to Weighting", keys: "4", run: () => go("weighting") });
-  useAction({ id: "go-tables", label: "Go to Tables", keys: "5", run: () => go("tables") });
-  useAction({ id: "go-release", label: "Go to Release", keys: "6", run: () => go("release") });
+  return STATIONS.map((station) => <StationKey key={station.name} station={station} go={go} />);
+}
+
+function StationKey({ station, go }: { station: (typeof STATIONS)[number]; go: (station: StationName) => void }) {
+  const { name, title, key } = station;
+  useAction({ id: `go-${name}`, label: `Go to ${title}`, keys: key, run: () => go(name) });
   return null;
 }

@@ -1,7 +1,8 @@
 import { useId, useMemo, useRef, useState } from "react";
 import type { Fault } from "../api/client";
 import { useCodebook } from "../api/queries";
-import { type Offer, offers, placeIn, unfinished } from "./completion";
+import { useVocabulary } from "../api/vocabulary";
+import { type Offer, offers, unfinished } from "./completion";
 
 /** A formula as it is typed: names are completed, and a fault points at its character. */
 export function FormulaField({
@@ -36,9 +37,10 @@ export function FormulaField({
         .map((v) => [v.variable.name, v.variable.label ?? ""] as const),
     [codebook],
   );
-  const found = offers(part, variables);
+  const functions = useVocabulary().functions.map((f) => [f.name, f.says] as const);
+  const found = offers(part, variables, functions);
   const wrong = faults[0];
-  const place = wrong ? placeIn(wrong) : -1;
+  const place = wrong?.at ?? -1;
   const look = () => {
     const field = box.current;
     setPart(field && field.selectionStart === field.selectionEnd ? unfinished(field.value, field.selectionStart) : "");
@@ -141,7 +143,8 @@ export function FormulaField({
                 {value.slice(place + 1)}
               </pre>
             )}
-            ▲ {wrong.what.replace(/ \(character \d+ of .*\)$/s, place >= 0 ? `, at character ${place + 1}` : "")}.{" "}
+            ▲ {wrong.what}
+            {place >= 0 ? `, at character ${place + 1}. ` : " "}
             {wrong.mend}
           </div>
         ) : (

@@ -77,10 +77,14 @@ export function Notices() {
   );
 }
 
+/** What is wrong, with the place in the formula. */
+export const saidOf = (fault: Fault) =>
+  fault.at == null ? fault.what : `${fault.what}, at character ${fault.at + 1} of “${fault.of ?? ""}”.`;
+
 export function FaultText({ fault }: { fault: Fault }) {
   return (
     <p>
-      <span className="font-semibold">{fault.what}</span> {fault.mend}
+      <span className="font-semibold">{saidOf(fault)}</span> {fault.mend}
       {fault.where && <span className="block text-soft text-xs">at {fault.where}</span>}
     </p>
   );

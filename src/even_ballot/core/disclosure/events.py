@@ -20,6 +20,7 @@ from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.stubs.counts import several
 
 State = Hashable
@@ -177,7 +178,7 @@ class _Block:
             self._show([self.event(FREE, column, levels) for column in columns], shown)
             return
         rows = [row for row in self.rows if row is not FREE]
-        for column in dict.fromkeys([whole, *columns, *([both] if {"row_pct", "total_pct"} & set(shown) else [])]):
+        for column in dict.fromkeys([whole, *columns, *([both] if {"row", "total"} & _bases(shown) else [])]):
             of = {row: self.event(row, column, levels) for row in rows}
             self._show(list(of.values()), shown)
             if self.stub.several:
@@ -194,12 +195,17 @@ class _Block:
 
     def _options(self, of: dict[State, int], column: Sequence[State], shown: Sequence[str]) -> None:
         """Where per cent of responses are shown, how many there are is known."""
-        if "response_pct" in shown and self.stub is not None:
+        if "responses" in _bases(shown) and self.stub is not None:
             states = [(self.stub.name, RESPONSES), *((v.name, s) for v, s in zip(self.entry, column, strict=True))]
             count = sum(self.events.value[of[code]] for code in self.stub.codes)
             self._show([self.events.add(key_of(self.filter_id, states), count)], shown)
             many = np.sum(self.stub.members, axis=0) if self.stub.members else np.zeros(len(self.stub.answered))
             self.events.members.setdefault((self.stub.name, RESPONSES), many)
+
+
+def _bases(shown: Sequence[str]) -> set[str]:
+    """What the figures shown are divided by."""
+    return {statistic_of(stat).base for stat in shown}
 
 
 def filter_of(passes: Passes, request: TableRequest, where: str) -> tuple[str, Bools]:
@@ -246,7 +252,7 @@ def _publish(passes: Passes, request: TableRequest, where: str, events: Events, 
     for name, entry in product(request.stub, request.entries or ((),)):
         stub = _variable(passes, name, request, False, where)
         across = [_variable(passes, of, request, True, where) for of in entry]
-        shown = tuple(s for s in ("count", "col_pct", "row_pct", "total_pct", "response_pct", "mean") if s in request.show)
+        shown = tuple(s.name for s in every_statistic() if s.linear and s.name in request.show)
         sort = (filter_id, name, stub.nets, tuple((v.name, v.codes, v.nets) for v in across), shown, stub.codes)
         if sort not in seen:
             seen.add(sort)

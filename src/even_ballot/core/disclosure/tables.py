@@ -27,10 +27,9 @@ from even_ballot.core.tables.nets import banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, HiddenFigure, Step, StubKey, TableResult, Test
 from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.stubs.counts import ALL
 from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightingReport
-
-_COUNTS = ("n", "count")
 
 
 @dataclass(frozen=True)
@@ -151,24 +150,27 @@ class _Table:
         """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or dominance; None where it
         is not."""
         kind = next((h.kind for h in self.result.stubs if h.variable == stub.variable), "")
-        if kind == "number" and stat not in _COUNTS:
+        statistic = statistic_of(stat)
+        if kind == "number" and statistic.base != "none":
             if stub.variable in self.pattern.dominated:
                 return "dominance"
-            if stat in ("q0", "q100"):
+            if statistic.is_extreme(stat):
                 return "extreme"
         step = stub.net if stub.net is not None else stub.code
         row = ANSWERED if step is None else self._states[stub.variable, False, step]
         path = [(key.variable, self._states[key.variable, True, key.step]) for key in banner]
         of = [self._event(stub.variable, row, path)]
-        if stat == "row_pct":
-            of.append(self._event(stub.variable, row, [(name, ANSWERED) for name, _ in path]))
-        elif stat == "total_pct":
-            of.append(self._event(stub.variable, ANSWERED, [(name, ANSWERED) for name, _ in path]))
-        elif stat == "response_pct":
-            of.append(self._event(stub.variable, RESPONSES, path))
-        elif stat not in _COUNTS:
-            of.append(self._event(stub.variable, ANSWERED, path))
-        if step is None and stat not in _COUNTS:
+        variable, answered = stub.variable, [(name, ANSWERED) for name, _ in path]
+        match statistic.base:
+            case "row":
+                of.append(self._event(variable, row, answered))
+            case "total":
+                of.append(self._event(variable, ANSWERED, answered))
+            case "responses":
+                of.append(self._event(variable, RESPONSES, path))
+            case "column":
+                of.append(self._event(variable, ANSWERED, path))
+        if step is None and statistic.base != "none":
             # Figures made of all answers of a column would give one hidden answer away.
             heading = next(h for h in self.result.stubs if h.variable == stub.variable)
             of += [self._event(stub.variable, self._states[stub.variable, False, c.code], path) for c in heading.categories]

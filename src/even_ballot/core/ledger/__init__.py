@@ -1,6 +1,6 @@
 """What was done to the answers, in order: the steps and the ledger that runs them."""
 
-from typing import Annotated
+from typing import Annotated, get_args
 
 from pydantic import Field
 
@@ -28,4 +28,7 @@ AnyStep = Annotated[
     Field(discriminator="do"),
 ]
 
-__all__ = ["AnyStep", "Effect", "Outcome", "Step", "Tables", "run_ledger", "take_step"]
+STEPS: tuple[type[Step], ...] = get_args(get_args(AnyStep)[0])
+"""Every kind of entry."""
+
+__all__ = ["STEPS", "AnyStep", "Effect", "Outcome", "Step", "Tables", "run_ledger", "take_step"]

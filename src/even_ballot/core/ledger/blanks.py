@@ -14,6 +14,7 @@ from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
 class FillBlank(Step):
     """A blank becomes a code, usually one that means no answer; `where` says for whom."""
 
+    OFFERED = ("where",)
     do: Literal["fill_blank"]
     variables: tuple[str, ...]
     code: CodeNumber

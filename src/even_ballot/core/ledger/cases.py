@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from even_ballot.core.data.dataset import ANSWERED, BLANK, Bools, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Step, Tables
+from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables
 from even_ballot.core.model import Model
 
 
@@ -61,6 +61,7 @@ class DropCases(Step):
     """Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare: records (by
     their number in the source) that were looked at and stay in use all the same."""
 
+    OFFERED = ("spare",)
     do: Literal["drop_cases"]
     where: str | None = None
     ids: Ids | None = None
@@ -72,6 +73,10 @@ class DropCases(Step):
         if sum(part is not None for part in (self.where, self.ids, self.duplicates)) != 1:
             raise ValueError("drop_cases wants exactly one of where, ids and duplicates")
         return self
+
+    @property
+    def reach(self) -> Reach:
+        return "row" if self.duplicates is None else "keyed"
 
     def sentence(self) -> str:
         but = f", but not record {some(self.spare)}" if self.spare else ""

@@ -12,7 +12,7 @@ from even_ballot.core.data.codebook import Code, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset, text_column
 from even_ballot.core.data.interpretation import as_coded, as_date, as_number, with_missing_codes
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
 
 
 class Edit(Step):
@@ -25,6 +25,10 @@ class Edit(Step):
     variable: str
     value: int | float | str | None
     by: Literal["id", "row"] = "id"
+
+    @property
+    def reach(self) -> Reach:
+        return "keyed"
 
     def sentence(self) -> str:
         case = "record" if self.by == "row" else "case"

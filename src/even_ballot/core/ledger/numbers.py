@@ -17,6 +17,11 @@ _CODES = 2**31 - 1
 class Derive(Step):
     """A formula's value in a new variable; coded where a scale is named."""
 
+    OFFERED = (
+        "label",
+        "scale",
+    )
+    SHOWN = {"value": ("Formula", "formula")}
     do: Literal["derive"]
     into: str
     value: str
@@ -52,6 +57,11 @@ class Derive(Step):
 class Score(Step):
     """The mean or total of items over those answered; missing under `at_least` answers."""
 
+    OFFERED = (
+        "how",
+        "at_least",
+        "label",
+    )
     do: Literal["score"]
     items: tuple[str, ...]
     into: str

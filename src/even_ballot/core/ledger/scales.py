@@ -24,6 +24,7 @@ def coded(data: Dataset, name: str, where: str) -> tuple[Column, Variable]:
 class Recode(Step):
     """Changes codes, in place or into new variables; null is blank."""
 
+    OFFERED = ("suffix",)
     do: Literal["recode"]
     variables: tuple[str, ...]
     codes: dict[CodeNumber, CodeNumber | None]
@@ -61,6 +62,10 @@ class Recode(Step):
 class Reverse(Step):
     """Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored code."""
 
+    OFFERED = (
+        "suffix",
+        "again",
+    )
     do: Literal["reverse"]
     variables: tuple[str, ...]
     suffix: str | None = None
@@ -125,6 +130,10 @@ class Group(Model):
 class Collapse(Step):
     """Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they are blank."""
 
+    OFFERED = (
+        "label",
+        "otherwise",
+    )
     do: Literal["collapse"]
     variable: str
     into: str
@@ -177,6 +186,7 @@ class Range(Model):
 class Band(Step):
     """A number becomes ordered categories; numbers in no band are blank."""
 
+    OFFERED = ("label",)
     do: Literal["band"]
     variable: str
     into: str

@@ -3,6 +3,7 @@
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dat
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.model import Model
 
+Reach = Literal["row", "keyed", "whole"]
 Tables = Mapping[str, RawTable]
 """Lookup files by name."""
 
@@ -39,8 +41,15 @@ class Effect:
 
 
 class Step(Model):
-    """One entry of the ledger: a pure function from one dataset to the next."""
+    """One entry of the ledger: a pure function from one dataset to the next.
 
+    reach: what a step must see to do its work: `row`, each case by itself; `keyed`, the cases that share a key (duplicates,
+    looked-up files); `whole`, all of them. OFFERED: parts that can be changed though an entry says nothing of them; SHOWN: parts
+    that are called or written otherwise than in other entries.
+    """
+
+    OFFERED: ClassVar[tuple[str, ...]] = ()
+    SHOWN: ClassVar[dict[str, tuple[str, Any]]] = {}
     do: str
     why: str | None = None
     off: bool = False
@@ -52,6 +61,11 @@ class Step(Model):
     @abstractmethod
     def sentence(self) -> str:
         """The entry as a sentence without its full stop."""
+
+    @property
+    def reach(self) -> Reach:
+        """What it must see to do its work."""
+        return "row"
 
     def makes(self) -> tuple[str, ...]:
         """Names of the variables this step makes."""

@@ -50,6 +50,11 @@ def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
 class Tidy(Step):
     """White space (no-break too), invisible characters and letter case of text."""
 
+    OFFERED = (
+        "case",
+        "trim",
+        "squeeze",
+    )
     do: Literal["tidy"]
     variables: tuple[str, ...]
     trim: bool = True
@@ -110,6 +115,11 @@ class CodeAnswers(Step):
     already keeps its meaning: a scale that says something else of a code in use is refused.
     """
 
+    OFFERED = (
+        "scale",
+        "answers",
+        "otherwise",
+    )
     do: Literal["code"]
     variables: tuple[str, ...]
     scale: str | None = None
@@ -178,6 +188,10 @@ def _bare(word: str) -> str:
 class ToNumber(Step):
     """ "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
 
+    OFFERED = (
+        "decimal",
+        "words",
+    )
     do: Literal["to_number"]
     variables: tuple[str, ...]
     decimal: str = "."

@@ -4,8 +4,7 @@ from pydantic import Field
 
 from even_ballot.core.model import Model
 from even_ballot.core.tables.results import Cell
-
-SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
+from even_ballot.core.tables.statistics import statistic_of
 
 
 class Marks(Model):
@@ -31,7 +30,7 @@ def effective_base(cell: Cell) -> float | None:
 
 def weak(cell: Cell, rules: Marks) -> tuple[str, ...]:
     """Why a figure is weak, in words; nothing where it is not."""
-    if cell.stat not in (*SHARES, "mean", "count"):
+    if not statistic_of(cell.stat).marked:
         return ()
     found = []
     if rules.base is not None and cell.base_n is not None and cell.base_n < rules.base:

@@ -9,13 +9,8 @@ from even_ballot.core.estimation.comparisons import Adjust
 from even_ballot.core.estimation.intervals import Interval
 from even_ballot.core.model import Model
 from even_ballot.core.tables.display import Display
+from even_ballot.core.tables.statistics import StatName
 
-Named = Literal[
-    "n", "count", "col_pct", "row_pct", "total_pct", "response_pct", "mean", "sd", "median", "mode", "skewness", "kurtosis"
-]  # fmt: skip
-# A quantile by its per cent: q25, q97.5.
-Quantile = Annotated[str, Field(pattern=r"^q(\d{1,2}(\.\d+)?|100)$")]
-Stat = Named | Quantile
 # Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
 Beside = Literal["se", "interval", "rse", "deff", "effective"]
 BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
@@ -54,7 +49,7 @@ class TableRequest(Model):
     stub: tuple[str, ...] = Field(default=(), max_length=2000)
     banner: tuple[BannerEntry, ...] = Field(default=(), max_length=200)
     where: str | None = None
-    show: tuple[Stat, ...] = ("n", "col_pct")
+    show: tuple[StatName, ...] = ("n", "col_pct")
     interval: Interval = Interval()
     nets: tuple[Net, ...] = Field(default=(), max_length=500)
     dates: Period = "month"

@@ -11,18 +11,10 @@ from even_ballot.core.estimation.comparisons import Columns
 from even_ballot.core.faults import counted
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
-from even_ballot.core.tables.marks import SHARES, Marks, effective_base, relative_error, weak
+from even_ballot.core.tables.marks import Marks, effective_base, relative_error, weak
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, Step, StubHeading, StubKey, TableResult, code_and_net
-
-Shape = Literal["share", "number", "whole"]
-
-NAMES = {
-    "n": "Cases (unweighted)", "count": "Count (weighted)", "col_pct": "Column %", "row_pct": "Row %", "total_pct": "Total %",
-    "response_pct": "% of responses", "mean": "Mean", "sd": "Standard deviation", "median": "Median", "mode": "Mode",
-    "skewness": "Skewness", "kurtosis": "Excess kurtosis",
-}  # fmt: skip
-
+from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
 
 _FAIR = {
     "none": "not adjusted for the number of comparisons",
@@ -34,31 +26,34 @@ _FAIR = {
 
 def name_of(stat: str, kind: str = "coded") -> str:
     """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub variable."""
-    if kind == "multi" and stat == "col_pct":
-        return "% of cases"
-    return NAMES.get(stat) or f"Quantile {stat[1:]} %"
+    return statistic_of(stat).label_of(stat, kind == "multi")
+
+
+Kind = Literal["estimate", "se", "low", "high", "rse", "deff", "effective"]
+"""What a line holds: the figure itself, or what stands beside it."""
 
 
 @dataclass(frozen=True)
 class Line:
     """One line of figures: the category (said on its first line only), what the figures are, and one for each column.
 
-    code, net and stat say which cells the figures come from. letters: of columns that each value exceeds by more than sampling
-    would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to say. variable,
-    shapes: of a battery's line, its item and what its figures are column by column.
+    code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that each value exceeds by
+    more than sampling would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to
+    say. variable, shapes: of a battery's line, its item and how its figures are printed column by column.
     """
 
     code: int | None
     net: str | None
     stat: str
     category: str
+    kind: Kind
     figure: str
     shape: Shape
     values: tuple[float | None, ...]
     strong: bool
     marked: bool = False
     letters: tuple[str | None, ...] | None = None
-    marks: tuple[str | None, ...] | None = None
+    marks: tuple[tuple[str, ...], ...] | None = None
     hidden: tuple[bool, ...] | None = None
     variable: str | None = None
     shapes: tuple[Shape, ...] | None = None
@@ -155,7 +150,7 @@ class _Compared:
 
     def letters(self, stub: StubKey, stat: str) -> tuple[str | None, ...] | None:
         """Beside the figures of one line."""
-        if stat != ("mean" if stub.code is None and stub.net is None else "col_pct") or not self.of_columns:
+        if not statistic_of(stat).compared or not self.of_columns:
             return None
         said = {name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None}
         mine = [test for test in self.tests if test.stub == said]
@@ -179,11 +174,16 @@ class _Figures:
         for cell in result.cells:
             self._cells.setdefault(self._name(cell.stub, cell.banner, cell.stat), cell)
         self._hidden = {self._name(figure.stub, figure.banner, figure.stat) for figure in result.hidden or ()}
+        self._kinds = {(of[0], of[4]) for of in (*self._cells, *self._hidden)}
         self._rules = rules
 
     @staticmethod
     def _name(stub: StubKey, banner: tuple[BannerKey, ...], stat: str) -> Name:
         return stub.variable, stub.code, stub.net, tuple((key.variable, key.step) for key in banner), stat
+
+    def has(self, variable: str, stat: str) -> bool:
+        """Whether a stub has figures of a kind, shown or hidden."""
+        return (variable, stat) in self._kinds
 
     def at(self, stub: StubKey, path: Key, stat: str) -> Cell | None:
         """A figure, or None."""
@@ -193,9 +193,9 @@ class _Figures:
         """Whether there is one that is not shown."""
         return (stub.variable, stub.code, stub.net, path, stat) in self._hidden
 
-    def marks(self, row: list[Cell | None]) -> tuple[str | None, ...] | None:
+    def marks(self, row: list[Cell | None]) -> tuple[tuple[str, ...], ...] | None:
         """Why figures are weak; None where none is."""
-        reasons = tuple("; ".join(weak(cell, self._rules)) or None if cell else None for cell in row)
+        reasons = tuple(weak(cell, self._rules) if cell else () for cell in row)
         return reasons if any(reasons) else None
 
 
@@ -235,7 +235,7 @@ def _notes(
     why: dict[str, int] = {}
     for line in (line for section in sections for line in section.lines):
         for mark in line.marks or ():
-            for reason in (mark or "").split("; ") if mark else ():
+            for reason in mark:
                 why[reason] = why.get(reason, 0) + 1
     if why:
         yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
@@ -280,13 +280,15 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
             if not any(row) and not any(gone):
                 continue
             hidden = gone if any(gone) else None
-            for figure, shape, values in _figures(stat, row, request, stub.kind):
-                strong = figure == name_of(stat, stub.kind)
+            for kind, figure, shape, values in _figures(stat, row, request, stub.kind):
+                strong = kind == "estimate"
                 letters = compared.letters(key, stat) if strong else None
                 weak_ones = figures.marks(row) if strong else None
-                lines.append(Line(key.code, key.net, stat, said, figure, shape, values, strong, marked, letters, weak_ones, hidden))
+                lines.append(
+                    Line(key.code, key.net, stat, said, kind, figure, shape, values, strong, marked, letters, weak_ones, hidden)
+                )
                 said = ""
-    cases = next((s for s in ("col_pct", "mean", "median", "sd") if s in request.show), None)
+    cases = _cases_of(stub, figures, request)
     responses = "response_pct" if stub.kind == "multi" and "response_pct" in request.show else None
     of_cases = "Base: cases (unweighted)" if responses else "Base (unweighted)"
     own = [key for key, _, _ in rows] + [StubKey(stub.variable)]
@@ -298,6 +300,14 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
     return Section(stub.variable, stub.title, tuple(lines), bases)
 
 
+def _cases_of(stub: StubHeading, figures: _Figures, request: TableRequest) -> str | None:
+    """The figure whose base is said: one of the column's cases, shares before means, of those that the stub has."""
+    of_column = [s.name for s in every_statistic() if s.base == "column"]
+    shown = [stat for stat in request.show if statistic_of(stat).base == "column"]
+    order = sorted(shown, key=lambda stat: of_column.index(statistic_of(stat).name))
+    return next((stat for stat in order if figures.has(stub.variable, stat)), next(iter(order), None))
+
+
 def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int | None:
     """A column's unweighted base; None where it is hidden."""
     cells = (figures.at(key, path, stat) for key in rows)
@@ -307,47 +317,47 @@ def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int |
     return None if any(figures.is_hidden(key, path, stat) for key in rows) else 0
 
 
-def _figures(
-    stat: str, row: list[Cell | None], request: TableRequest, kind: str
-) -> list[tuple[str, Shape, tuple[float | None, ...]]]:  # fmt: skip
-    shape: Shape = "share" if stat in SHARES else "whole" if stat in ("n", "count") else "number"
-    figures: list[tuple[str, Shape, tuple[float | None, ...]]] = [
-        (name_of(stat, kind), shape, tuple(None if c is None else c.est for c in row))
-    ]
-    if stat in ("n", "count"):
-        return figures
-    for name, of, own in _beside(request, shape):
+Figures = tuple[Kind, str, Shape, tuple[float | None, ...]]
+
+
+def _figures(stat: str, row: list[Cell | None], request: TableRequest, kind: str) -> list[Figures]:
+    """The lines of one figure: what each holds, what it is called, and how it is printed."""
+    statistic = statistic_of(stat)
+    estimates = tuple(None if c is None else c.est for c in row)
+    figures: list[Figures] = [("estimate", name_of(stat, kind), statistic.shape, estimates)]
+    for what, name, of, own in _beside(request, statistic.shape) if statistic.with_error else ():
         values = tuple(None if c is None else of(c) for c in row)
         if any(v is not None for v in values):
-            figures.append((name, own, values))
+            figures.append((what, name, own, values))
     return figures
 
 
-def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[str, Callable[[Cell], float | None], Shape]]:
-    """What stands beside each figure: what it is called, how it is had from a cell, and what it is."""
+def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[Kind, str, Callable[[Cell], float | None], Shape]]:
+    """What stands beside each figure: what it is, what it is called, how it is had from a cell, and how it is printed."""
     level = f"{100 * request.interval.level:g} %"
     for what in request.beside:
         match what:
             case "se":
-                yield "Standard error", lambda c: c.se, shape
+                yield "se", "Standard error", lambda c: c.se, shape
             case "interval":
-                yield f"{level} from", lambda c: c.low, shape
-                yield f"{level} to", lambda c: c.high, shape
+                yield "low", f"{level} from", lambda c: c.low, shape
+                yield "high", f"{level} to", lambda c: c.high, shape
             case "rse":
-                yield "Relative standard error %", relative_error, "share"
+                yield "rse", "Relative standard error %", relative_error, "share"
             case "deff":
-                yield "Design effect", lambda c: c.deff, "number"
+                yield "deff", "Design effect", lambda c: c.deff, "number"
             case "effective":
-                yield "Effective base", effective_base, "whole"
+                yield "effective", "Effective base", effective_base, "whole"
 
 
 def _battery(result: TableResult, request: TableRequest, keys: list[Key], figures: _Figures, below: int | None) -> Grid:
     """Items down, their answers across, then what else is asked for of each item; a section for everybody and for each column of
     the banner."""
     first = result.stubs[0]
-    wanted = [stat for stat in request.show if stat in SHARES and stat != "row_pct"]
+    # An item's row is its figures across, so per cent of the row have no place in it.
+    wanted = [stat for stat in request.show if statistic_of(stat).shape == "share" and statistic_of(stat).base != "row"]
     across = [(BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows]
-    of_items = [stat for stat in request.show if stat not in (*SHARES, "n", "count")]
+    of_items = [stat for stat in request.show if statistic_of(stat).number_cells is not None]
     across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
     across.append((BatteryColumn(None, None, "base"), "Base"))
     columns = [column for column, _ in across]
@@ -374,28 +384,30 @@ def _item(
 ) -> Iterator[Line]:
     """An item's estimates, their standard errors and limits; nothing where nobody answered it."""
     shapes: tuple[Shape, ...] = tuple(
-        "share" if c.stat in SHARES else "whole" if c.stat == "base" else "number" for c in columns
+        "whole" if c.stat == "base" else statistic_of(c.stat).shape for c in columns
     )  # fmt: skip
     keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
     row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     # Total per cents are of everybody who answered both, other figures of the column.
     own = [cell for cell in row if cell is not None and cell.base_n is not None]
-    base = next((cell.base_n for cell in sorted(own, key=lambda cell: cell.stat == "total_pct")), None)
+    base = next((cell.base_n for cell in sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")), None)
     if base is None and not any(gone):
         return
     gone[-1] = base is None
     marks, hidden = figures.marks(row), tuple(gone) if any(gone) else None
     estimates = tuple(None if cell is None else cell.est for cell in row[:-1])
     yield Line(
-        None, None, "", title, "", "share", (*estimates, base), True, False, None, marks, hidden, stub.variable, shapes
+        None, None, "", title, "estimate", "", "share", (*estimates, base), True, False, None, marks, hidden, stub.variable, shapes
     )  # fmt: skip
-    for name, of, shape in _beside(request, "share"):
+    for what, name, of, shape in _beside(request, "share"):
         values = tuple(None if cell is None else of(cell) for cell in row[:-1])
         if any(v is not None for v in values):
             # A standard error or a limit is what its figure is; ratios and bases are the same all along the line.
-            each = shapes if name == "Standard error" or name.endswith((" from", " to")) else (shape,) * len(columns)
-            yield Line(None, None, "", "", name, shape, (*values, None), False, False, None, None, hidden, stub.variable, each)
+            each = shapes if what in ("se", "low", "high") else (shape,) * len(columns)
+            yield Line(
+                None, None, "", "", what, name, shape, (*values, None), False, False, None, None, hidden, stub.variable, each
+            )
 
 
 def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:

@@ -2,8 +2,9 @@
 
 import io
 import re
+from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 import xlsxwriter
 
@@ -11,12 +12,14 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
-from even_ballot.formats.tables.grid import Grid, Shape, lay_out
+from even_ballot.core.tables.statistics import Shape
+from even_ballot.formats.tables.grid import Grid, lay_out
 from even_ballot.formats.tables.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
+T = TypeVar("T")
 _WIDTHS, _FIGURE, _LONGEST = (34, 18), 11, 32_000
 _INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
 _FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
@@ -122,7 +125,7 @@ def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
     sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
 
 
-def _at(of: tuple[str | None, ...] | None, column: int) -> str | None:
+def _at(of: Sequence[T] | None, column: int) -> T | None:
     return None if of is None else of[column]
 
 

@@ -7,7 +7,7 @@ import { ActionButton } from "../../parts/actions";
 import { count, decimals, percent, plural } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 import { Bar, Heading } from "../../parts/panes";
-import { sameTable, TABLED, tableOf } from "../tables/plan";
+import { sameTable, TABLED, tableOf } from "../../parts/table-plan";
 import { Tools } from "./tools";
 
 type VariableView = Schema["VariableView"];

@@ -11,7 +11,7 @@ export function ReverseForm({ views, done }: { views: readonly Schema["VariableV
   const [again, setAgain] = useState(false);
   const step: Step = { do: "reverse", variables: names, suffix: suffix.trim() || null, again };
   const { trial } = useTrial({ step });
-  const twice = again || trial?.faults.some((f) => f.what.includes("turned round already"));
+  const twice = again || trial?.faults.some((f) => f.kind === "turned_round");
   return (
     <div>
       <Field

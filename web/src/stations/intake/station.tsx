@@ -3,11 +3,11 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { api, got } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { ANSWER_FILES, FileDrop, pickFile, Sending, useUpload } from "../../parts/drop";
 import { plural, size } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { ColumnList } from "./columns";
-import { ANSWER_FILES, FileDrop, pickFile, Sending, useUpload } from "./drop";
 import { LookUpForm } from "./look-up";
 import { NewerFile } from "./newer";
 

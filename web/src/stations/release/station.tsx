@@ -3,9 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
 import { tableQuery, useChange, useSaved } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { pickFile } from "../../parts/drop";
 import { handOver } from "../../parts/files";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
-import { pickFile } from "../intake/drop";
 
 const FILES = [
   [

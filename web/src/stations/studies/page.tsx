@@ -4,11 +4,11 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, got, type Schema, upload } from "../../api/client";
 import { studiesQuery } from "../../api/queries";
-import { CommonActions } from "../../app/shell";
 import { ActionButton } from "../../parts/actions";
+import { CommonActions } from "../../parts/common-actions";
+import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "../../parts/drop";
 import { day, plural } from "../../parts/figures";
 import { tell } from "../../parts/notices";
-import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "../intake/drop";
 
 const path = (study_id: string) => ({ params: { path: { study_id } } });
 

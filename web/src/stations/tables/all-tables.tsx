@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
 import { disclosureQuery, studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { pickFile } from "../../parts/drop";
 import { Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { save } from "../../parts/files";
@@ -12,7 +13,6 @@ import { FindMany } from "../../parts/find-many";
 import { tell } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading, Sub } from "../../parts/panes";
-import { pickFile } from "../intake/drop";
 import { chosenOf, entriesOf } from "./many-tables";
 
 type Marks = Schema["Marks"];

@@ -2,11 +2,11 @@ import { Rows, X } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
+import { statisticName, useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals, plainly } from "../../parts/figures";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
-import { nameOf } from "./stats";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];
 
@@ -91,6 +91,7 @@ export function Behind({
   close: () => void;
 }) {
   const study = useStudy();
+  const vocabulary = useVocabulary();
   const navigate = useNavigate();
   const { variables, own } = columnOf(cell);
   const share = SHARES.includes(cell.stat);
@@ -127,7 +128,7 @@ export function Behind({
     >
       <div className="grow">
         <p className="mb-1 font-serif">
-          {rowLabel(result, cell.stub)} · {columnLabel(result, variables, own)} · {nameOf(cell.stat)}
+          {rowLabel(result, cell.stub)} · {columnLabel(result, variables, own)} · {statisticName(vocabulary, cell.stat)}
         </p>
         <dl className="figures flex flex-wrap gap-x-8 gap-y-1 text-sm">
           {facts.map(

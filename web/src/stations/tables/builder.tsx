@@ -1,9 +1,10 @@
+import { useVocabulary } from "../../api/vocabulary";
 import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
+import { type Request, TABLED } from "../../parts/table-plan";
 import { type Asked, Figures, saysFigures } from "./figures";
 import { Fold } from "./fold";
 import { chosenOf, entriesOf } from "./many-tables";
-import { type Request, TABLED } from "./plan";
 
 /** What a table asks for: stub, banner, filter, figures, interval. Every change is counted at once. where: the filter that is saved. */
 export function Builder({ request, where, codebook, save }: Asked & { where: Request["where"] }) {
@@ -34,7 +35,7 @@ export function Builder({ request, where, codebook, save }: Asked & { where: Req
         />
         <FilterField label="Filter (a domain)" value={where} take={(to) => save({ where: to })} />
       </div>
-      <Fold id="figures" title="Figures" says={saysFigures(request)}>
+      <Fold id="figures" title="Figures" says={saysFigures(request, useVocabulary())}>
         <Figures request={request} codebook={codebook} save={save} />
       </Fold>
     </section>

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import type { Request } from "./plan";
+import type { Request } from "../../parts/table-plan";
 
 type Codebook = Schema["CodebookView"];
 

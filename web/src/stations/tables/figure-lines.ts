@@ -47,30 +47,27 @@ export function grouped(lines: readonly Line[]): Group[] {
   return groups;
 }
 
+const SHORT: Record<Line["kind"], (text: string) => string> = {
+  estimate: (text) => text,
+  se: (text) => `(${text})`,
+  low: (text) => text,
+  high: (text) => text,
+  rse: (text) => `rse ${text} %`,
+  deff: (text) => `deff ${text}`,
+  effective: (text) => `eff. ${text}`,
+};
+
 /** What stands beside a figure in a column, a line each: (0.8), 32.2 to 35.2, rse 4.1 %, deff 1.20, effective 1,833. */
 export function saysBeside(lines: readonly Line[], column: number): string[] {
   const said: string[] = [];
+  const of = (kind: Line["kind"]) => lines.find((l) => l.kind === kind);
+  const text = (line: Line | undefined) => (line ? printed(line.values[column], shapeAt(line, column)) : "–");
+  const there = (line: Line | undefined) => line?.values[column] != null;
   for (const line of lines) {
-    const value = line.values[column];
-    const text = printed(value, shapeAt(line, column));
-    if (line.figure.endsWith(" from")) {
-      const to = lines.find((l) => l.figure === line.figure.replace(/ from$/, " to"));
-      const high = to?.values[column];
-      if (value != null || high != null) said.push(`${text} to ${printed(high, shapeAt(line, column))}`);
-    } else if (value != null && !line.figure.endsWith(" to")) {
-      const short = line.figure.startsWith("Relative")
-        ? `rse ${text} %`
-        : line.figure.startsWith("Design")
-          ? `deff ${text}`
-          : line.figure.startsWith("Effective")
-            ? `eff. ${text}`
-            : `(${text})`;
-      said.push(short);
-    }
-  }
-  if (!lines.some((l) => l.figure.endsWith(" from"))) {
-    const to = lines.find((l) => l.figure.endsWith(" to"));
-    if (to?.values[column] != null) said.push(`– to ${printed(to.values[column], shapeAt(to, column))}`);
+    const [low, high] = [of("low"), of("high")];
+    if (line.kind === "low" || (line.kind === "high" && !low)) {
+      if (there(low) || there(high)) said.push(`${text(low)} to ${text(high)}`);
+    } else if (line.kind !== "high" && there(line)) said.push(SHORT[line.kind](text(line)));
   }
   return said;
 }

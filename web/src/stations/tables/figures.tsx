@@ -1,10 +1,11 @@
 import type { Schema } from "../../api/client";
+import { statisticName, useVocabulary, type Vocabulary } from "../../api/vocabulary";
 import { Choice, Tick } from "../../parts/fields";
 import { plainly } from "../../parts/figures";
 import { NumberField } from "../../parts/number-field";
+import type { Request } from "../../parts/table-plan";
 import { Nets } from "./nets";
-import type { Request } from "./plan";
-import { nameOf, STATS, type Stat } from "./stats";
+import type { Stat } from "./stats";
 
 type Interval = NonNullable<Request["interval"]>;
 
@@ -58,12 +59,12 @@ const PERIODS = [
 ] as const;
 
 /** What a table shows, in a line. */
-export function saysFigures(request: Request): string {
+export function saysFigures(request: Request, vocabulary: Vocabulary): string {
   const interval = request.interval ?? {};
   const sides = SIDES.find(([s]) => s === (interval.sides ?? "both"))?.[1];
   const tests = request.tests ?? [];
   return [
-    (request.show ?? ["n", "col_pct"]).map(nameOf).join(", "),
+    (request.show ?? ["n", "col_pct"]).map((s) => statisticName(vocabulary, s)).join(", "),
     `${plainly(100 * (interval.level ?? 0.95))} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
     (request.nets ?? []).length ? `nets ${(request.nets ?? []).map((n) => n.label).join(", ")}` : "",
     tests.includes("columns")
@@ -78,6 +79,8 @@ export function saysFigures(request: Request): string {
 /** Figures, intervals, nets and tests. */
 export function Figures({ request, codebook, save }: Asked) {
   const shown = request.show ?? ["n", "col_pct"];
+  const vocabulary = useVocabulary();
+  const known = vocabulary.statistics.map((s) => s.name);
   const interval: Interval = request.interval ?? {};
   const level = String(interval.level ?? 0.95);
   const banner = request.banner ?? [];
@@ -91,7 +94,6 @@ export function Figures({ request, codebook, save }: Asked) {
       label={label}
       checked={shown.includes(stat)}
       onChange={(e) => {
-        const known = STATS.map(([s]) => s);
         const order = [...known, ...shown.filter((s) => !known.includes(s))];
         const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
         if (to.length) save({ show: to });
@@ -102,8 +104,8 @@ export function Figures({ request, codebook, save }: Asked) {
     <>
       <fieldset className="flex flex-wrap items-center gap-x-3">
         <legend className="sr-only">Figures</legend>
-        {STATS.map(tick)}
-        {shown.filter((s) => !STATS.some(([known]) => known === s)).map((s) => tick([s, nameOf(s)]))}
+        {vocabulary.statistics.map((s) => tick([s.name, s.says]))}
+        {shown.filter((s) => !known.includes(s)).map((s) => tick([s, statisticName(vocabulary, s)]))}
         <span className="flex items-center gap-1 text-sm">
           quantile at
           <NumberField

@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
-import { type Request, shifted } from "./plan";
+import { type Request, shifted } from "../../parts/table-plan";
 
 /** A table in the plan: its title, the heading it stands under, its place; copied, or taken out. */
 export function Header({ request, save }: { request: Request; save: (parts: Partial<Request>) => void }) {

@@ -5,6 +5,7 @@ import type { Schema } from "../../api/client";
 import { tableQuery, useChange, useSaved, useSaving } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Faults } from "../../parts/notices";
+import type { Request } from "../../parts/table-plan";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
 import { casesOf } from "./cases";
@@ -13,7 +14,6 @@ import { Header } from "./header";
 import { InWords } from "./in-words";
 import { Page } from "./page";
 import { Pictures } from "./pictures/pictures";
-import type { Request } from "./plan";
 import { Shown, saysShown } from "./shown";
 import { Tests } from "./tests";
 

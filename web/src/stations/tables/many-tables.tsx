@@ -9,7 +9,7 @@ import { plural } from "../../parts/figures";
 import { FindMany, NESTED } from "../../parts/find-many";
 import { tell } from "../../parts/notices";
 import { Heading } from "../../parts/panes";
-import { batteryOf, type Request, TABLED, tableOf } from "./plan";
+import { batteryOf, type Request, TABLED, tableOf } from "../../parts/table-plan";
 
 type Entry = NonNullable<Request["banner"]>[number];
 

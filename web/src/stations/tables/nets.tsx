@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
 import { Choice, TextInput, Tick } from "../../parts/fields";
-import type { Request } from "./plan";
+import type { Request } from "../../parts/table-plan";
 
 type Net = Schema["Net"];
 

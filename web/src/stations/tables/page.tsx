@@ -51,6 +51,7 @@ function Figure({
   room: number;
   choose: (() => void) | undefined;
 }) {
+  const weak = main.marks?.[column]?.join("; ");
   return (
     <button
       type="button"
@@ -59,19 +60,16 @@ function Figure({
       onClick={choose}
       className="w-full rounded text-right hover:bg-wash"
     >
-      <span
-        className="block whitespace-nowrap"
-        title={main.marks?.[column] ? `Weak: ${main.marks[column]}` : undefined}
-      >
+      <span className="block whitespace-nowrap" title={weak ? `Weak: ${weak}` : undefined}>
         {main.letters?.[column] && (
           <span className="pr-1.5 font-semibold text-act text-xs">{main.letters[column]}</span>
         )}
-        {main.marks?.[column] && (
+        {weak && (
           <>
             <span className="text-heed" aria-hidden>
               °
             </span>
-            <span className="sr-only">weak: {main.marks[column]}; </span>
+            <span className="sr-only">weak: {weak}; </span>
           </>
         )}
         {main.hidden?.[column] ? (

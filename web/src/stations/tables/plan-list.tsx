@@ -6,7 +6,7 @@ import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { arrows } from "../../parts/panes";
-import { gist, grouped, type Request, shifted, TABLED, tableOf } from "./plan";
+import { gist, grouped, type Request, shifted, TABLED, tableOf } from "../../parts/table-plan";
 
 export const ALL_TABLES = "_all";
 export const MANY_TABLES = "_many";

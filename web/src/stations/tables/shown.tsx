@@ -3,7 +3,7 @@ import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
 import { TextInput, Tick } from "../../parts/fields";
 import { moved } from "../../parts/find-many";
-import type { Request } from "./plan";
+import type { Request } from "../../parts/table-plan";
 
 type Display = Schema["Display"];
 type ShownVariable = NonNullable<Display["variables"]>[number];

@@ -2,10 +2,10 @@ import { useParams } from "@tanstack/react-router";
 import { Suspense } from "react";
 import { useCodebook, useStudy } from "../../api/queries";
 import { Empty, Panes } from "../../parts/panes";
+import { TABLED } from "../../parts/table-plan";
 import { AllTables } from "./all-tables";
 import { TableInHand } from "./in-hand";
 import { ManyTables } from "./many-tables";
-import { TABLED } from "./plan";
 import { ALL_TABLES, MANY_TABLES, PlanList } from "./plan-list";
 
 export function TablesStation() {

@@ -4,10 +4,10 @@ import { useState } from "react";
 import { api, got, type Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
+import { pickFile } from "../../parts/drop";
 import { Field, TextArea } from "../../parts/fields";
 import { count, plainly, plural } from "../../parts/figures";
 import { useWaited } from "../../parts/waited";
-import { pickFile } from "../intake/drop";
 
 type Line = Schema["PastedTarget"];
 

@@ -1,11 +1,12 @@
 """A coded or several-answer stub against one banner entry."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.estimation.independence import Independence, Wald, independence, wald
@@ -17,12 +18,15 @@ from even_ballot.core.tables.nets import NetRow, net_rows
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Category, Cell, Plain, StubKey, Test
 from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.statistics import every_statistic, statistic_of
+from even_ballot.core.tables.statistics.rows import CategoryRows
 from even_ballot.core.tables.stubs.counts import Block, Rows, coded_block, multi_block
 from even_ballot.core.tables.stubs.domain import Sample
-from even_ballot.core.tables.stubs.stub import Part, is_of_numbers, there
+from even_ballot.core.tables.stubs.own_row import OwnRow
+from even_ballot.core.tables.stubs.stub import Part, there
 
 
-class CategoriesPart(Part):
+class CategoriesPart(Part, CategoryRows):
     """A coded or several-answer stub."""
 
     def __init__(
@@ -48,34 +52,25 @@ class CategoriesPart(Part):
         self.codes = np.array([c.code for c in self.heading.categories], np.float64)[self.known]
 
     def cells(self, first: int) -> Iterator[Cell]:
-        keys, paths, here = self.keys, self.paths[first:], (slice(None), slice(first, None))
-        part, df = self.block.part.at(*here), self.block.df
-        if "n" in self.show:
-            for path, column in zip(paths, part.n.T.tolist(), strict=True):
-                yield from (Cell(key, path, "n", n) for key, n in zip(keys, column, strict=True))
-        if "count" in self.show:
-            yield from self._emit(keys, paths, "count", est.totals(part, self.units), with_n=True)
-        if "col_pct" in self.show:
-            e = self._col_pct.at(*here)
-            plain = self._plain(e) if self.request.plain else None
-            yield from self._emit(keys, paths, "col_pct", e, share=True, with_n=True, df=df.column[first:], plain=plain)
-        if "row_pct" in self.show and len(self.paths) > 1:
-            e = est.shares(self.block.inner, self.block.answered_row, self.units)
-            yield from self._emit(keys, self.paths[1:], "row_pct", e, share=True, with_n=True, df=df.row[:, None])
-        if "total_pct" in self.show:
-            e = est.shares(part, self.block.answered.at(*here), self.units)
-            yield from self._emit(keys, paths, "total_pct", e, share=True, with_n=True, df=df.total[first:])
-        if "response_pct" in self.show and self.block.responses is not None:
-            e, own = self._response_pct().at(*here), slice(0, self.block.categories)
-            of = None if df.responses is None else df.responses[first:]
-            yield from self._emit(keys[own], paths, "response_pct", e, share=True, with_n=True, df=of)
-        if self.numeric and any(map(is_of_numbers, self.show)):
-            mean, spread = self._mean
-            ranks = [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self._weights.T]
-            yield from self._numbers(self.name, first, mean, spread, ranks, df.column)
+        for statistic in every_statistic():
+            if statistic.category_cells is not None and statistic.name in self.show:
+                yield from statistic.category_cells(self, first)
+        for stat in self.show if self.numeric else ():
+            make = statistic_of(stat).number_cells
+            if make is not None:
+                yield from make(self.own_row, stat, first)
 
-    def _plain(self, e: Estimates) -> list[list[Plain | None]]:
-        """Shares as if the cases were a simple random sample, by column and row."""
+    @cached_property
+    def own_row(self) -> "CodesRow":
+        """Its codes taken as numbers."""
+        return CodesRow(self)
+
+    def column_shares(self) -> Estimates:
+        return self._col_pct
+
+    def plain_shares(self, e: Estimates) -> list[list[Plain | None]] | None:
+        if not self.request.plain:
+            return None
         with np.errstate(all="ignore"):
             p, room = e.n / e.base_n, np.where(e.base_n > 1, e.base_n - 1, np.nan)
             # A weighted share of 1 may miss it by rounding, to either side.
@@ -86,22 +81,16 @@ class CategoriesPart(Part):
             for column in zip(*figures, strict=True)
         ]
 
-    def _unweighted(self) -> tuple[list[float], list[float]]:
-        n, codes = self.block.part.n[self.known], self.codes[:, None]
-        with np.errstate(all="ignore"):
-            whole = n.sum(0)
-            mean = (n * codes).sum(0) / whole
-            sd = np.sqrt((n * (codes - mean) ** 2).sum(0) / np.where(whole > 1, whole - 1, np.nan))
-        return mean.tolist(), sd.tolist()
-
     @cached_property
     def _col_pct(self) -> Estimates:
         return est.shares(self.block.part, self.block.base, self.units)
 
-    def _response_pct(self) -> Estimates:
-        """Per cent of responses: the base is Σ w m, m the number of options a case chose."""
-        assert self.block.responses is not None
-        part, of = self.block.part.at(slice(0, self.block.categories)), self.block.responses
+    def response_shares(self) -> Estimates | None:
+        """The base is Σ w m, m the number of options a case chose."""
+        of = self.block.responses
+        if of is None:
+            return None
+        part = self.block.part.at(slice(0, self.block.categories))
         r, linear = ratio(part.w, of.w, self.units)
         with np.errstate(all="ignore"):
             if of.whole is not None and of.chosen is not None:
@@ -117,27 +106,9 @@ class CategoriesPart(Part):
         return Estimates(r, linear, variance, part.n, base, np.full(r.shape, np.nan))
 
     @cached_property
-    def _known(self) -> Sums:
+    def known_cells(self) -> Sums:
         """The cells of the codes that the scale knows, (R, 1 + C)."""
         return self.block.part.at(self.known)
-
-    @cached_property
-    def _weights(self) -> Floats:
-        """Σ w of them, (R, 1 + C)."""
-        return np.asarray(self._known.w.sum(0))
-
-    @cached_property
-    def _mean(self) -> tuple[Estimates, Spread]:
-        columns = len(self.paths)
-        values = Distribution(
-            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), self._weights.ravel(), columns
-        )  # fmt: skip
-        spread = est.spread(values, self._known.n.sum(0))
-        return est.coded_means(self.codes, self._known, spread.sd, self.units), spread
-
-    def _below(self, value: float, column: int) -> Estimates:
-        known = self._known.at(slice(None), slice(column, column + 1))
-        return est.shares(known.at(self.codes <= value).over(1), known.over(1), self.units)
 
     def tests(self) -> Iterator[Test]:
         names = self.over.heading.variables
@@ -157,7 +128,7 @@ class CategoriesPart(Part):
             for r, key in enumerate(self.keys):
                 yield from self._compare(key, self._col_pct.at(r, slice(1, None)), share=True)
             if "mean" in self.show and self.numeric:
-                yield from self._compare(StubKey(self.name), self._mean[0].at(slice(1, None)))
+                yield from self._compare(StubKey(self.name), self.own_row.means().at(slice(1, None)))
 
     def _trends(self) -> Iterator[Trend]:
         """Each row's share over the banner's columns, and the mean of the codes where means are shown."""
@@ -170,7 +141,7 @@ class CategoriesPart(Part):
             own = [(c, yes[..., c], 1.0) for c in range(len(scores))] + [(c, no[..., c], 0.0) for c in range(len(scores))]
         yield from self._trend(self.keys, *slopes(part.w, base.w, part.w, scores, self.units, of_alike(own)))
         if "mean" in self.show and self.numeric:
-            cells, codes = self._known.at(slice(None), columns), self.codes[:, None]
+            cells, codes = self.known_cells.at(slice(None), columns), self.codes[:, None]
             own = None
             if cells.own is not None:
                 places = [(r, c) for r in range(len(self.codes)) for c in range(len(scores))]
@@ -178,3 +149,60 @@ class CategoriesPart(Part):
             wy, size = ((cells.w * of).sum(1)[:, None] for of in (codes, np.abs(codes)))
             found = slopes(wy, cells.w.sum(1), size, scores, self.units, of_alike(own))
             yield from self._trend([StubKey(self.name)], *found)
+
+
+class CodesRow(OwnRow):
+    """A coded variable's codes taken as numbers; those that its scale does not know are left out."""
+
+    def __init__(self, part: CategoriesPart) -> None:
+        super().__init__(part, part.name)
+        self.codes, self.known, self.block = part.codes, part.known, part.block
+        self.cells = part.known_cells
+
+    @cached_property
+    def weights(self) -> Floats:
+        """Σ w of each code and column, (R, 1 + C)."""
+        return np.asarray(self.cells.w.sum(0))
+
+    @property
+    def degrees(self) -> Ints | None:
+        return self.block.df.column
+
+    @cached_property
+    def _spread(self) -> Spread:
+        columns = len(self.paths)
+        values = Distribution(
+            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), self.weights.ravel(), columns
+        )  # fmt: skip
+        return est.spread(values, self.cells.n.sum(0))
+
+    @cached_property
+    def _means(self) -> Estimates:
+        return est.coded_means(self.codes, self.cells, self._spread.sd, self.units)
+
+    def means(self) -> Estimates:
+        return self._means
+
+    def spread(self) -> Spread:
+        return self._spread
+
+    def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
+        values, n = function(self.codes), self.cells.n
+        fits = np.isfinite(values)
+        found = est.coded_means(np.where(fits, values, 0.0), self.cells, np.full(len(self.paths), np.nan), self.units)
+        return replace(found, est=np.where((n[~fits] > 0).any(0), np.nan, found.est))
+
+    def ranks(self) -> list[est.Ranked | None]:
+        return [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self.weights.T]
+
+    def below(self, value: float, column: int) -> Estimates:
+        cells = self.cells.at(slice(None), slice(column, column + 1))
+        return est.shares(cells.at(self.codes <= value).over(1), cells.over(1), self.units)
+
+    def unweighted(self) -> tuple[list[float], list[float]]:
+        n, codes = self.cells.n, self.codes[:, None]
+        with np.errstate(all="ignore"):
+            whole = n.sum(0)
+            mean = (n * codes).sum(0) / whole
+            sd = np.sqrt((n * (codes - mean) ** 2).sum(0) / np.where(whole > 1, whole - 1, np.nan))
+        return mean.tolist(), sd.tolist()

@@ -1,7 +1,7 @@
 """A number as stub against one banner entry."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, replace
 from functools import cached_property
 from typing import Any, TypeVar
@@ -12,13 +12,16 @@ from even_ballot.core.data.dataset import Bools, Floats, Ints
 from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.estimation.trend import slopes
+from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.tables.banner import Across, everybody
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, StubKey, Test
 from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.stubs.domain import Sample
 from even_ballot.core.tables.stubs.moments import laid_moments, of_varied
-from even_ballot.core.tables.stubs.stub import Part, quantile_of
+from even_ballot.core.tables.stubs.own_row import OwnRow
+from even_ballot.core.tables.stubs.stub import Part
 
 _SMALL, _LARGE = 1e-60, 1e60
 _OF_UNIT = ("est", "se", "low", "high", "diff", "slope")
@@ -54,63 +57,38 @@ class NumberPart(Part):
         self.unit = 1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
         self.y = y if self.unit == 1 else y / self.unit
 
-    @cached_property
-    def _measured(self) -> tuple[Estimates, Spread]:
-        """Means and spread of every column, the total first."""
-        key = ("moments", self.name, self.request.where, self.over.heading, self.over.first, self.over.columns)
-        m = self.passes.once(
-            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
-        )  # fmt: skip
-        self.moments = moments = laid_moments(m, self.over)
-        who, columns = self.inside, self.over.columns + 1
-        y, weight, index = self.y[who], self.sample.weight[who], self.over.index[who].astype(np.int64)
-        whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), moments.counts[:1])
-        each = est.spread(Distribution(y, index, weight, columns), m.counts)
-        spread = Spread(*(self._spread_of(s, whole, each, moments.counts) for s in ("sd", "skewness", "kurtosis")))
-        return est.means(moments, spread.sd, self.units), spread
-
-    def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
-        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of several."""
-        own = getattr(each, of)[:-1]
-        if self.over.members is not None:
-            found = []
-            for k, members in enumerate(self.over.members):
-                if len(members) == 1:
-                    found.append(own[members[0]])
-                    continue
-                domain = self._domain(k + 1)
-                values = Distribution(self.y[domain], np.zeros(n[k + 1], np.int64), self.sample.weight[domain], 1)
-                found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
-            own = np.array(found)
-        return np.append(getattr(whole, of), own)
-
-    def _domain(self, column: int) -> Bools:
+    def domain(self, column: int) -> Bools:
+        """Which cases are in a column, (n,), the total being column 0."""
         if column == 0:
             return self.inside
         members = [column - 1] if self.over.members is None else self.over.members[column - 1]
         return self.inside & np.isin(self.over.index, members)
 
-    def _below(self, value: float, column: int) -> Estimates:
-        domain = self._domain(column)
-        return est.shares(self._sum(domain & (self.y <= value)), self._sum(domain), self.units)
+    @cached_property
+    def tallied(self) -> Moments:
+        """Moments of every combination of the banner's categories."""
+        key = ("moments", self.name, self.request.where, self.over.heading, self.over.first, self.over.columns)
+        return self.passes.once(
+            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
+        )  # fmt: skip
 
-    def _sum(self, who: Bools) -> Sums:
-        t = self.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
-        return Sums(t.w, t.own, t.counts)
+    @cached_property
+    def moments(self) -> Moments:
+        """Moments of every column."""
+        return laid_moments(self.tallied, self.over)
+
+    @cached_property
+    def own_row(self) -> "NumbersRow":
+        """Its figures."""
+        return NumbersRow(self)
 
     def cells(self, first: int) -> Iterator[Cell]:
-        mean, spread = self._measured
-        ranks: list[est.Ranked | None] = [None] * len(self.paths)
-        if any(stat == "mode" or quantile_of(stat) is not None for stat in self.show):
-            domains = [self._domain(c) for c in range(len(self.paths))]
-            ranks = [est.ranked(self.y[d], self.sample.weight[d]) if d.any() else None for d in domains]
-        for cell in self._numbers(self.name, first, mean, spread, ranks, self.moments.df):
-            yield cell if self.unit == 1 or cell.stat in ("skewness", "kurtosis") else _times(cell, self.unit)
-
-    def _unweighted(self) -> tuple[list[float], list[float]]:
-        domains = [self.y[self._domain(c)] for c in range(len(self.paths))]
-        deviations = [float(y.std(ddof=1)) if len(y) > 1 else float("nan") for y in domains]
-        return [float(y.mean()) if len(y) else float("nan") for y in domains], deviations
+        for stat in self.show:
+            statistic = statistic_of(stat)
+            if statistic.number_cells is not None:
+                scale = self.unit != 1 and statistic.in_unit
+                for cell in statistic.number_cells(self.own_row, stat, first):
+                    yield _times(cell, self.unit) if scale else cell
 
     def tests(self) -> Iterator[Test]:
         for test in self._tests():
@@ -121,7 +99,7 @@ class NumberPart(Part):
         if "trend" in self.request.tests and len(names) == 1:
             known = np.array([c.in_codebook for c in self.over.heading.categories[0]], bool)
             scores, columns = self.over.scores[known], 1 + self.over.single[known]
-            _, m = self._measured, self.moments
+            m = self.moments
             w, level = m.w[:, columns], m.shift[0]
             wy = m.wy[:, columns] + (m.shift[columns] - level) * w
             size = wy + level * w if m.size is None else m.size[:, columns]
@@ -130,4 +108,78 @@ class NumberPart(Part):
             found = slopes(wy[:, None], w, size[:, None], scores, self.units, cells)
             yield from self._trend([StubKey(self.name)], *found)
         if "columns" in self.request.tests and len(self.paths) > 2:
-            yield from self._compare(StubKey(self.name), self._measured[0].at(slice(1, None)))
+            yield from self._compare(StubKey(self.name), self.own_row.means().at(slice(1, None)))
+
+
+class NumbersRow(OwnRow):
+    """A number's figures."""
+
+    def __init__(self, part: NumberPart) -> None:
+        super().__init__(part, part.name)
+        self.of = part
+
+    @property
+    def degrees(self) -> Ints | None:
+        return self.of.moments.df
+
+    @cached_property
+    def _spread(self) -> Spread:
+        part = self.of
+        who, columns = part.inside, part.over.columns + 1
+        y, weight, index = part.y[who], part.sample.weight[who], part.over.index[who].astype(np.int64)
+        n = part.moments.counts
+        whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), n[:1])
+        each = est.spread(Distribution(y, index, weight, columns), part.tallied.counts)
+        return Spread(*(self._spread_of(s, whole, each, n) for s in ("sd", "skewness", "kurtosis")))
+
+    def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
+        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of several."""
+        part, own = self.of, getattr(each, of)[:-1]
+        if part.over.members is not None:
+            found = []
+            for k, members in enumerate(part.over.members):
+                if len(members) == 1:
+                    found.append(own[members[0]])
+                    continue
+                domain = part.domain(k + 1)
+                values = Distribution(part.y[domain], np.zeros(n[k + 1], np.int64), part.sample.weight[domain], 1)
+                found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
+            own = np.array(found)
+        return np.append(getattr(whole, of), own)
+
+    @cached_property
+    def _means(self) -> Estimates:
+        return est.means(self.of.moments, self._spread.sd, self.units)
+
+    def means(self) -> Estimates:
+        return self._means
+
+    def spread(self) -> Spread:
+        return self._spread
+
+    def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
+        part, columns = self.of, len(self.paths)
+        values = np.where(part.inside, function(part.y), 0.0)
+        fits = np.isfinite(values)
+        moments = part.sample.tally_number(np.where(fits, values, 0.0), part.inside, part.over)
+        found = est.means(laid_moments(moments, part.over), np.full(columns, np.nan), self.units)
+        gone = [bool((part.domain(column) & ~fits).any()) for column in range(columns)]
+        return replace(found, est=np.where(gone, np.nan, found.est))
+
+    def ranks(self) -> list[est.Ranked | None]:
+        y, weight = self.of.y, self.of.sample.weight
+        domains = (self.of.domain(column) for column in range(len(self.paths)))
+        return [est.ranked(y[d], weight[d]) if d.any() else None for d in domains]
+
+    def below(self, value: float, column: int) -> Estimates:
+        domain = self.of.domain(column)
+        return est.shares(self._sum(domain & (self.of.y <= value)), self._sum(domain), self.units)
+
+    def _sum(self, who: Bools) -> Sums:
+        t = self.of.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
+        return Sums(t.w, t.own, t.counts)
+
+    def unweighted(self) -> tuple[list[float], list[float]]:
+        domains = [self.of.y[self.of.domain(column)] for column in range(len(self.paths))]
+        deviations = [float(y.std(ddof=1)) if len(y) > 1 else float("nan") for y in domains]
+        return [float(y.mean()) if len(y) else float("nan") for y in domains], deviations

@@ -1,6 +1,6 @@
 """One stub variable against one banner entry: what all kinds of stub share when figures become cells and tests."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import combinations
 from typing import Any
 
@@ -8,10 +8,9 @@ import numpy as np
 from scipy import special
 
 from even_ballot.core.data.dataset import Floats, Ints
-from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.comparisons import Columns, adjusted
-from even_ballot.core.estimation.estimates import Estimates, Spread
-from even_ballot.core.estimation.intervals import proportion, symmetric
+from even_ballot.core.estimation.estimates import Estimates
+from even_ballot.core.estimation.intervals import Limits, proportion, symmetric
 from even_ballot.core.estimation.trend import Trend
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
@@ -19,20 +18,6 @@ from even_ballot.core.tables.banner import Across
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, Plain, StubHeading, StubKey, Test
 from even_ballot.core.tables.stubs.domain import Sample
-
-_SPREAD = ("sd", "skewness", "kurtosis")
-
-
-def quantile_of(stat: str) -> float | None:
-    """The share that a stat's quantile has below it: median, q25, q97.5; None for other stats."""
-    if stat == "median":
-        return 0.5
-    return float(stat[1:]) / 100 if stat[0] == "q" else None
-
-
-def is_of_numbers(stat: str) -> bool:
-    return stat in ("mean", "mode", *_SPREAD) or quantile_of(stat) is not None
-
 
 Path = tuple[BannerKey, ...]
 
@@ -71,84 +56,36 @@ class Part:
         """The tests asked for."""
         raise NotImplementedError
 
-    def _emit(
-        self, keys: list[StubKey], paths: list[Path], stat: str, e: Estimates, share: bool = False, with_n: bool = False,
-        df: Ints | None = None, plain: list[list[Plain | None]] | None = None,
+    def limits(self, e: Estimates, share: bool = False) -> Limits:
+        """The limits of estimates of any shape; NaN where the design has no degrees of freedom."""
+        if self.df < 1:
+            nowhere = np.full(e.est.shape, np.nan)
+            return nowhere, nowhere
+        if share:
+            return proportion(e.est, e.variance, e.base_n, self.df, self.request.interval)
+        return symmetric(e.est, np.sqrt(e.variance), self.df, self.request.interval)
+
+    def emit(
+        self, keys: Sequence[StubKey], paths: Sequence[Path], stat: str, e: Estimates, *, share: bool = False,
+        with_n: bool = False, df: Ints | None = None, plain: list[list[Plain | None]] | None = None,
+        limits: Limits | None = None, counted: bool = False, of_one_case: bool = True,
     ) -> Iterator[Cell]:  # fmt: skip
         """A cell for each estimate there is, rows × columns, with its interval where the design has degrees of freedom. df:
-        broadcast to rows × columns; plain: by column and row."""
-        se = np.sqrt(e.variance)
-        low = high = np.full(e.est.shape, np.nan)
-        if self.df > 0 and share:
-            low, high = proportion(e.est, e.variance, e.base_n, self.df, self.request.interval)
-        elif self.df > 0:
-            low, high = symmetric(e.est, se, self.df, self.request.interval)
-        if stat == "mean":
-            # One case says nothing of how its like differ.
+        broadcast to rows × columns; plain: by column and row; limits: where they are not the usual ones; counted: it is of no
+        base; of_one_case: whether one case alone has an interval."""
+        low, high = limits or self.limits(e, share)
+        if not of_one_case:
             low, high = (np.where(e.base_n == 1, np.nan, limit) for limit in (low, high))
-        figures = [x.T.tolist() for x in (e.est, se, low, high, e.n, e.base_n, e.deff)]
+        figures = [x.T.tolist() for x in (e.est, np.sqrt(e.variance), low, high, e.n, e.base_n, e.deff)]
         own = None if df is None else np.broadcast_to(df, e.est.shape).T.tolist()
         for c, (path, *column) in enumerate(zip(paths, *figures, strict=True)):
             for r, (key, value, s, lo, hi, n, base, deff) in enumerate(zip(keys, *column, strict=True)):
-                if (value == value and base > 0) or stat == "count":
+                if counted or (value == value and base > 0):
                     yield Cell(
                         key, path, stat, value, there(s), there(lo), there(hi),
-                        n if with_n else None, None if stat == "count" else base, there(deff), own[c][r] if own else None,
+                        n if with_n else None, None if counted else base, there(deff), own[c][r] if own else None,
                         plain[c][r] if plain else None,
                     )  # fmt: skip
-
-    def _numbers(
-        self, variable: str, first: int, mean: Estimates, spread: Spread, ranks: list[est.Ranked | None], df: Ints | None
-    ) -> Iterator[Cell]:
-        """mean, spread, quantiles and modes of every column from the first wanted."""
-        key, paths, columns = StubKey(variable), self.paths[first:], slice(first, None)
-        own = df if df is None else df[columns]
-        bases = mean.base_n.tolist()
-        for stat in self.show:
-            if stat == "mean":
-                plain = [[p] for p in self._plain_means(mean, spread)[columns]] if self.request.plain else None
-                yield from self._emit([key], paths, "mean", mean.at(None, columns), df=own, plain=plain)
-            elif stat in _SPREAD:
-                for c, value in enumerate(getattr(spread, stat).tolist()):
-                    if c >= first and value == value and bases[c] > 0:
-                        yield Cell(key, self.paths[c], stat, value, base_n=bases[c])
-            elif (q := quantile_of(stat)) is not None:
-                for c, ranks_of in enumerate(ranks):
-                    if c >= first and ranks_of is not None:
-                        low, high = self._woodruff(ranks_of, q, c)
-                        yield Cell(key, self.paths[c], stat, ranks_of.quantile(q), low=low, high=high, base_n=bases[c])
-            elif stat == "mode":
-                for c, ranks_of in enumerate(ranks):
-                    if c >= first and ranks_of is not None:
-                        yield from (Cell(key, self.paths[c], stat, value, base_n=bases[c]) for value in ranks_of.modes())
-
-    def _plain_means(self, mean: Estimates, spread: Spread) -> list[Plain | None]:
-        """Means as if the cases were a simple random sample, by column."""
-        means, deviations = self._unweighted()
-        found: list[Plain | None] = []
-        for a, s, b, sd, n in zip(means, deviations, mean.est.tolist(), spread.sd.tolist(), mean.base_n.tolist(), strict=True):
-            found.append(Plain(a, there(s / n**0.5), b, there(sd / n**0.5)) if n > 0 else None)
-        return found
-
-    def _unweighted(self) -> tuple[list[float], list[float]]:
-        """Unweighted mean and standard deviation of every column; NaN where there is none."""
-        raise NotImplementedError
-
-    def _woodruff(self, ranks: est.Ranked, q: float, column: int) -> tuple[float | None, float | None]:
-        """A quantile's limits: those of the share at or below it, turned back (Woodruff, 1952)."""
-        if self.df < 1:
-            return None, None
-        variance = float(self._below(ranks.quantile(q), column).variance.item())
-        interval = self.request.interval
-        half = float(interval.t(self.df)) * variance**0.5
-        if half != half:
-            return None, None
-        low, high = ranks.quantile(max(q - half, 0)), ranks.quantile(min(q + half, 1))
-        return (None if interval.sides == "upper" else low), (None if interval.sides == "lower" else high)
-
-    def _below(self, value: float, column: int) -> Estimates:
-        """The share of a column's cases at or below a value."""
-        raise NotImplementedError
 
     def _compare(self, stub: StubKey, e: Estimates, share: bool = False) -> Iterator[Columns]:
         """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for each but the total; share:

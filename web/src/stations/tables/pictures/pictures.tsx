@@ -4,7 +4,7 @@ import type { Schema } from "../../../api/client";
 import { useChange, useCodebook, useStudy } from "../../../api/queries";
 import { ActionButton } from "../../../parts/actions";
 import { Choice, Tick } from "../../../parts/fields";
-import type { Request } from "../plan";
+import type { Request } from "../../../parts/table-plan";
 import { Bars, ByGroup } from "./bars";
 import { ByAnswer } from "./by-answer";
 import { BOX_STATS, middleOf } from "./data";

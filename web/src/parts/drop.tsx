@@ -1,10 +1,10 @@
 import { X } from "@phosphor-icons/react";
 import { type ReactNode, useRef, useState } from "react";
-import { Refusal, type Schema, upload } from "../../api/client";
-import { brought, type Job } from "../../api/jobs";
-import { ActionButton } from "../../parts/actions";
-import { percent } from "../../parts/figures";
-import { Faults } from "../../parts/notices";
+import { Refusal, type Schema, upload } from "../api/client";
+import { brought, type Job } from "../api/jobs";
+import { ActionButton } from "./actions";
+import { percent } from "./figures";
+import { Faults } from "./notices";
 
 /** Endings of the files that answers come in. */
 export const ANSWER_FILES = ".csv,.tsv,.txt,.xlsx,.ods,.parquet,.jsonl,.ndjson";

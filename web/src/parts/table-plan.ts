@@ -1,4 +1,4 @@
-import type { Schema } from "../../api/client";
+import type { Schema } from "../api/client";
 
 export type Request = Schema["TableRequest"];
 type View = Schema["VariableView"];

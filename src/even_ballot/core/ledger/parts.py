@@ -1,0 +1,101 @@
+"""What the parts of entries are called where an entry is changed, and how each is written; one that is not here goes by its key."""
+
+from dataclasses import dataclass
+from typing import Any, Literal, get_args
+
+from pydantic_core import PydanticUndefined
+
+from even_ballot.core.ledger.step import Step
+
+Shown = Literal["formula", "names", "name", "tick", "lines", "text", "number", "choice"]
+
+
+@dataclass(frozen=True)
+class PartChoice:
+    """Something a part can be, and what it is called."""
+
+    value: str
+    label: str
+
+
+@dataclass(frozen=True)
+class PartShown:
+    """A part as it is shown: what it is called, how it is written, what can be chosen, each with what it is called, and what it is
+    where nothing is said."""
+
+    key: str
+    label: str
+    shown: Shown
+    choices: tuple[PartChoice, ...] = ()
+    default: Any = None
+
+
+@dataclass(frozen=True)
+class StepShown:
+    """A kind of entry: its parts; offered: those that are shown though an entry says nothing of them."""
+
+    do: str
+    parts: tuple[PartShown, ...]
+    offered: tuple[str, ...]
+
+
+_KEEP = (("first", "the first of each"), ("last", "the last of each"), ("fullest", "the fullest of each"))
+_CASE = (("", "as it is"), ("lower", "all small"), ("upper", "all capitals"), ("sentence", "first letter large"))
+_PARTS: dict[str, tuple[str, Shown, tuple[tuple[str, str], ...]]] = {
+    "variables": ("Variables", "names", ()),
+    "items": ("Items", "names", ()),
+    "of": ("Alike in all of", "names", ()),
+    "variable": ("Variable", "name", ()),
+    "where": ("Where", "formula", ()),
+    "value": ("Value", "number", ()),
+    "into": ("Name of the new variable", "text", ()),
+    "label": ("Its text", "text", ()),
+    "suffix": ("Ending of the new names", "text", ()),
+    "scale": ("Answer scale", "text", ()),
+    "separator": ("Answers are separated by", "text", ()),
+    "id": ("Case", "text", ()),
+    "from": ("File to look up", "text", ()),
+    "take": ("Columns taken", "lines", ()),
+    "in": ("Cases", "lines", ()),
+    "spare": ("Records that stay in use, a line each", "lines", ()),
+    "code": ("Code", "number", ()),
+    "at_least": ("Answers wanted at least", "number", ()),
+    "answers": ("Wordings and their codes, “wording = code” a line each", "lines", ()),
+    "codes": ("Changes, “code = code” a line each, nothing after = for blank", "lines", ()),
+    "names": ("New names, “old = new” a line each", "lines", ()),
+    "on": ("Keys, “variable = column” a line each", "lines", ()),
+    "options": ("Answers, “code label” a line each", "lines", ()),
+    "groups": ("Categories, “code label: codes” a line each", "lines", ()),
+    "bands": ("Bands, “code label: from to below” a line each", "lines", ()),
+    "trim": ("Take off white space at the ends", "tick", ()),
+    "squeeze": ("Make one space of several", "tick", ()),
+    "words": ("Read numbers in words too", "tick", ()),
+    "again": ("Turn it round once more", "tick", ()),
+    "how": ("It is", "choice", (("mean", "the mean"), ("total", "the total"))),
+    "keep": ("Keep", "choice", _KEEP),
+    "case": ("Letter case", "choice", _CASE),
+    "otherwise": ("What fits nothing", "number", ()),
+    "missing": ("Keys without a match", "choice", (("refuse", "stop"), ("flag", "stay a finding"))),
+    "decimal": ("Decimals are written with", "text", ()),
+    "by": ("The case is named by", "choice", (("id", "its identifier"), ("row", "its record number"))),
+}
+_UNSEEN = ("do", "why", "off")
+
+
+def part_shown(key: str, default: Any = None) -> PartShown:
+    """A part by its key in the study file."""
+    label, shown, choices = _PARTS.get(key, (key.replace("_", " ").capitalize(), "text", ()))
+    return PartShown(key, label, shown, tuple(PartChoice(*choice) for choice in choices), default)
+
+
+def step_shown(step: type[Step]) -> StepShown:
+    """A kind of entry as it is shown."""
+    parts = []
+    for name, field in step.model_fields.items():
+        if name not in _UNSEEN:
+            own = step.SHOWN.get(name)
+            default = None if field.default is PydanticUndefined else field.default
+            part = part_shown(field.alias or name, default)
+            parts.append(part if own is None else PartShown(part.key, own[0], own[1], part.choices, default))
+    (do,) = get_args(step.model_fields["do"].annotation)
+    return StepShown(do, tuple(parts), step.OFFERED)

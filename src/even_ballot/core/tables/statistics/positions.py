@@ -1,0 +1,51 @@
+"""Medians and other quantiles with Woodruff's limits (Woodruff, 1952), and modes."""
+
+from collections.abc import Iterator
+
+from even_ballot.core.tables.results import Cell
+from even_ballot.core.tables.statistics.rows import NumberRow
+from even_ballot.core.tables.statistics.statistic import Statistic, register
+
+
+def _per_cent(stat: str) -> float:
+    return 50.0 if stat == "median" else float(stat[1:])
+
+
+class _Quantile(Statistic):
+    """A quantile by its per cent: q25, q97.5."""
+
+    def label_of(self, name: str, several: bool = False) -> str:
+        return f"Quantile {name[1:]} %"
+
+    def short_of(self, name: str) -> str:
+        return {"q25": "lower quartile", "q75": "upper quartile"}.get(name, f"quantile {name[1:]} %")
+
+    def is_extreme(self, name: str) -> bool:
+        return _per_cent(name) in (0, 100)
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        return ("q25", "q75")
+
+
+def _quantile(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
+    for column in range(first, len(row.paths)):
+        found = row.quantile(_per_cent(stat) / 100, column)
+        if found is not None:
+            value, low, high = found
+            yield from row.emit_value(stat, column, value, low, high)
+
+
+def _modes(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
+    for column, ranks in enumerate(row.ranks()):
+        if column >= first and ranks is not None:
+            for value in ranks.modes():
+                yield from row.emit_value(stat, column, value)
+
+
+register(Statistic("median", "Median", "median", "number", "column", number_cells=_quantile, with_error=True))
+register(
+    _Quantile(r"q(\d{1,2}(\.\d+)?|100)", "Quantile", "quantile", "number", "column", number_cells=_quantile, with_error=True),
+    family=True,
+)
+register(Statistic("mode", "Mode", "mode", "number", "column", number_cells=_modes, with_error=True))

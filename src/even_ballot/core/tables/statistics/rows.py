@@ -1,0 +1,96 @@
+"""What a stub against a banner entry offers to the figures that are made of it."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.estimation.estimates import Estimates, Ranked, Spread
+from even_ballot.core.estimation.intervals import Limits
+from even_ballot.core.sampling.units import Units
+from even_ballot.core.tables.results import BannerKey, Cell, Plain, StubKey
+
+if TYPE_CHECKING:
+    # What a table asks for names figures, and counts are of what it asks for.
+    from even_ballot.core.tables.stubs.counts import Block
+
+Path = tuple[BannerKey, ...]
+
+
+class CategoryRows(ABC):
+    """The rows of a coded or several-answer stub; the first column is the total."""
+
+    units: Units
+    keys: list[StubKey]
+    paths: list[Path]
+    block: "Block"
+
+    @abstractmethod
+    def emit(
+        self, keys: Sequence[StubKey], paths: Sequence[Path], stat: str, e: Estimates, *, share: bool = False, with_n: bool = False,
+        df: Ints | None = None, plain: list[list[Plain | None]] | None = None, counted: bool = False,
+    ) -> Iterator[Cell]:  # fmt: skip
+        """A cell for each estimate there is, rows × columns, with its interval. df: broadcast to them; counted: of no base."""
+
+    @abstractmethod
+    def column_shares(self) -> Estimates:
+        """Shares of each row in its column, (R, 1 + C)."""
+
+    @abstractmethod
+    def response_shares(self) -> Estimates | None:
+        """Shares of each option in all that were chosen, (options, 1 + C); None where each case gives one answer."""
+
+    @abstractmethod
+    def plain_shares(self, e: Estimates) -> list[list[Plain | None]] | None:
+        """The same as of a simple random sample, by column and row, where that is asked for."""
+
+
+class NumberRow(ABC):
+    """A variable's own row: of a number, or of codes taken as numbers. One value a column, the first the total."""
+
+    units: Units
+    paths: list[Path]
+
+    @abstractmethod
+    def emit_means(
+        self, stat: str, e: Estimates, first: int, plain: list[Plain | None] | None = None, limits: Limits | None = None
+    ) -> Iterator[Cell]:
+        """A cell for each estimate there is, (1 + C,), from the first column wanted, with its interval: est ± t·se, or limits."""
+
+    @abstractmethod
+    def limits(self, e: Estimates) -> Limits:
+        """est ± t·se of every column, NaN where there are no degrees of freedom or one case alone."""
+
+    @abstractmethod
+    def emit_values(self, stat: str, values: Sequence[float | None], first: int) -> Iterator[Cell]:
+        """A cell for each value there is, without a standard error."""
+
+    @abstractmethod
+    def emit_value(
+        self, stat: str, column: int, value: float, low: float | None = None, high: float | None = None
+    ) -> Iterator[Cell]:
+        """The cell of one value."""
+
+    @abstractmethod
+    def means(self) -> Estimates:
+        """Means of every column."""
+
+    @abstractmethod
+    def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
+        """Means of a function of the values; NaN in a column where it is no number for a case."""
+
+    @abstractmethod
+    def spread(self) -> Spread:
+        """sd, skewness and kurtosis of every column."""
+
+    @abstractmethod
+    def ranks(self) -> list[Ranked | None]:
+        """Values in ascending order, by column."""
+
+    @abstractmethod
+    def quantile(self, q: float, column: int) -> tuple[float, float | None, float | None] | None:
+        """A quantile with Woodruff's limits; None where there is no case."""
+
+    @abstractmethod
+    def plain_means(self) -> list[Plain | None] | None:
+        """Means as of a simple random sample, by column, where that is asked for."""

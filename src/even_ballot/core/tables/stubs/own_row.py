@@ -1,0 +1,91 @@
+"""A variable's own row: figures of a number, or of codes taken as numbers."""
+
+from abc import abstractmethod
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+
+from even_ballot.core.data.dataset import Ints
+from even_ballot.core.estimation.estimates import Estimates, Ranked
+from even_ballot.core.estimation.intervals import Limits
+from even_ballot.core.tables.results import Cell, Plain, StubKey
+from even_ballot.core.tables.statistics.rows import NumberRow
+from even_ballot.core.tables.stubs.stub import Part, there
+
+
+class OwnRow(NumberRow):
+    """What such rows share; means, spread, ranks and shares below a value are the kind's own."""
+
+    def __init__(self, part: Part, name: str) -> None:
+        self.part, self.units, self.paths = part, part.units, part.paths
+        self.key = StubKey(name)
+
+    @property
+    @abstractmethod
+    def degrees(self) -> Ints | None:
+        """PSUs less strata of every column's own cases, (1 + C,)."""
+
+    @abstractmethod
+    def below(self, value: float, column: int) -> Estimates:
+        """The share of a column's cases at or below a value."""
+
+    @abstractmethod
+    def unweighted(self) -> tuple[list[float], list[float]]:
+        """Unweighted mean and standard deviation of every column; NaN where there is none."""
+
+    @cached_property
+    def _bases(self) -> list[int]:
+        return [int(n) for n in self.means().base_n]
+
+    @cached_property
+    def _ranks(self) -> list[Ranked | None]:
+        return self.ranks()
+
+    def emit_means(
+        self, stat: str, e: Estimates, first: int, plain: list[Plain | None] | None = None, limits: Limits | None = None
+    ) -> Iterator[Cell]:
+        columns = slice(first, None)
+        ends = None if limits is None else (limits[0][None, columns], limits[1][None, columns])
+        df = None if self.degrees is None else self.degrees[columns]
+        beside = None if plain is None else [[p] for p in plain[columns]]
+        # One case says nothing of how its like differ.
+        yield from self.part.emit(
+            [self.key], self.paths[columns], stat, e.at(None, columns), df=df, plain=beside, limits=ends, of_one_case=False
+        )
+
+    def limits(self, e: Estimates) -> Limits:
+        return self.part.limits(e)
+
+    def emit_values(self, stat: str, values: Sequence[float | None], first: int) -> Iterator[Cell]:
+        for column, value in enumerate(values):
+            if column >= first and value is not None and value == value and self._bases[column] > 0:
+                yield from self.emit_value(stat, column, value)
+
+    def emit_value(
+        self, stat: str, column: int, value: float, low: float | None = None, high: float | None = None
+    ) -> Iterator[Cell]:
+        yield Cell(self.key, self.paths[column], stat, value, low=low, high=high, base_n=self._bases[column])
+
+    def quantile(self, q: float, column: int) -> tuple[float, float | None, float | None] | None:
+        ranks = self._ranks[column]
+        if ranks is None:
+            return None
+        value, df = ranks.quantile(q), self.part.df
+        if df < 1:
+            return value, None, None
+        variance = float(self.below(value, column).variance.item())
+        interval = self.part.request.interval
+        half = float(interval.t(df)) * variance**0.5
+        if half != half:
+            return value, None, None
+        low, high = ranks.quantile(max(q - half, 0)), ranks.quantile(min(q + half, 1))
+        return value, None if interval.sides == "upper" else low, None if interval.sides == "lower" else high
+
+    def plain_means(self) -> list[Plain | None] | None:
+        if not self.part.request.plain:
+            return None
+        means, deviations = self.unweighted()
+        weighted, spread = self.means().est.tolist(), self.spread().sd.tolist()
+        found: list[Plain | None] = []
+        for a, s, b, sd, n in zip(means, deviations, weighted, spread, self._bases, strict=True):
+            found.append(Plain(a, there(s / n**0.5), b, there(sd / n**0.5)) if n > 0 else None)
+        return found

@@ -1,0 +1,39 @@
+import { createRoute } from "@tanstack/react-router";
+import type { Station } from "../../parts/station";
+import { studyRoute } from "../../routes";
+import { TablesStation } from "./station";
+
+const route = createRoute({
+  getParentRoute: () => studyRoute,
+  path: "tables/{-$item}",
+  component: TablesStation,
+});
+
+export const tables = {
+  name: "tables",
+  title: "Tables",
+  key: "5",
+  route,
+  help: {
+    title: "Tables",
+    paragraphs: [
+      "The plan is on the left: find, group, put in order (Alt and the arrows), make many at once, or read it from a file. The table in hand is counted at every change. T on a question in the Codebook opens its table by the usual banner.",
+      "Stub variables go down, banner variables across; type a part of a name or of a question. Shift and Enter sets one within the one before. The first column is everybody in the filter; a filter is a domain: nobody is removed, so standard errors stay right.",
+      "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back; saved, a picture brings its title and the table's notes with it. E and I show standard errors and intervals.",
+      "A letter beside a figure names a column that it is larger than by more than sampling would explain. ° marks a weak figure, × a hidden one; the notes say why. Both follow rules under “For all tables”.",
+    ],
+    words: [
+      ["Base", "the cases that answered, unweighted."],
+      ["Design effect", "the variance over that of a simple random sample of the same size."],
+      [
+        "Effective base",
+        "the base over the design effect: how many cases of a simple random sample would say as much.",
+      ],
+      ["Net", "several answers as one row, or one column, such as agree and strongly agree."],
+      ["Hidden", "figures of few cases, and others from which those could be worked out."],
+      ["% of cases, % of responses", "of those who answered the question; of all the answers they ticked."],
+      ["Clearest of", "the sentences name the clearest difference, and hold it against all those it was picked from."],
+      ["Logit, Wald, Wilson, beta", "ways to make an interval for a share; logit keeps it between 0 and 100."],
+    ],
+  },
+} as const satisfies Station;

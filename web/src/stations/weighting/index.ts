@@ -1,0 +1,57 @@
+import { createRoute } from "@tanstack/react-router";
+import type { Station } from "../../parts/station";
+import { studyRoute } from "../../routes";
+import { WeightingStation } from "./station";
+
+const route = createRoute({
+  getParentRoute: () => studyRoute,
+  path: "weighting/{-$item}",
+  component: WeightingStation,
+});
+
+export const weighting = {
+  name: "weighting",
+  title: "Weighting",
+  key: "4",
+  route,
+  help: {
+    title: "Weighting",
+    paragraphs: [
+      "Raking multiplies the base weights, margin by margin, until each category has its target share. Targets are matched by label or code, in any order.",
+      "Several weights can stand side by side; the design says which one the tables use. Limits hold weights within multiples of their mean: the curve shows what that buys in precision and which share it moves, before you choose.",
+      "The design says how the sample was drawn and how standard errors are made. It is declared once and every table uses it.",
+    ],
+    words: [
+      ["Base weight", "the inverse of a case's chance to be drawn; without one, every case starts at 1."],
+      ["Margin", "a variable, or several crossed, whose population shares or counts are known."],
+      [
+        "Effective sample size",
+        "(Σ w)² / Σ w²: how many equally weighted cases would be as precise, as far as weights go.",
+      ],
+      [
+        "Non-response adjustment",
+        "in cells of like people, those who answered take over the base weight of those who did not.",
+      ],
+      [
+        "Limit",
+        "the largest (or smallest) multiple of the mean weight that a case may have; the margins are still met.",
+      ],
+      [
+        "Replicates",
+        "the sample changed many times (a unit left out, units drawn again); how much an estimate varies among them is its standard error.",
+      ],
+      [
+        "Taking the raking into account",
+        "what the margins fix is no longer counted as uncertain; estimates that go with them get smaller standard errors.",
+      ],
+      [
+        "Stratum, cluster",
+        "the parts the population was divided into before drawing; the first-stage units drawn in them.",
+      ],
+      [
+        "Population of units",
+        "how many first-stage units each stratum has in all, for the finite population correction.",
+      ],
+    ],
+  },
+} as const satisfies Station;
