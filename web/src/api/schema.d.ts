@@ -1759,8 +1759,18 @@ export interface components {
         DesignView: {
             /** Degrees Of Freedom */
             degrees_of_freedom: number | null;
+            /**
+             * Details
+             * @default
+             */
+            details?: string;
             /** Faults */
             faults: components["schemas"]["Fault"][];
+            /**
+             * Head
+             * @default
+             */
+            head?: string;
             /**
              * Method
              * @default
@@ -1773,11 +1783,6 @@ export interface components {
             notices?: components["schemas"]["Fault"][];
             /** Psus */
             psus: number | null;
-            /**
-             * Says
-             * @default
-             */
-            says?: string;
             /** Strata */
             strata: number | null;
         };
@@ -2099,6 +2104,7 @@ export interface components {
             /** Kind */
             kind: string;
             step?: components["schemas"]["DropCases"] | null;
+            usual?: components["schemas"]["Usual"] | null;
             /** Value */
             value: string;
             /** Variable */
@@ -3985,6 +3991,16 @@ export interface components {
             cells: number;
             /** Variable */
             variable: string;
+        };
+        /**
+         * Usual
+         * @description Numbers between which nothing is found.
+         */
+        Usual: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /**
          * Variable

@@ -1,6 +1,7 @@
 import { X } from "@phosphor-icons/react";
 import { useSyncExternalStore } from "react";
 import { type Fault, Refusal } from "../api/client";
+import { placeInWords } from "./places";
 
 interface Notice {
   key: number;
@@ -82,10 +83,11 @@ export const saidOf = (fault: Fault) =>
   fault.at == null ? fault.what : `${fault.what}, at character ${fault.at + 1} of “${fault.of ?? ""}”.`;
 
 export function FaultText({ fault }: { fault: Fault }) {
+  const place = placeInWords(fault.where ?? "");
   return (
     <p>
       <span className="font-semibold">{saidOf(fault)}</span> {fault.mend}
-      {fault.where && <span className="block text-soft text-xs">at {fault.where}</span>}
+      {place && <span className="block text-soft text-xs">at {place}</span>}
     </p>
   );
 }

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset
-from even_ballot.core.screening.finding import Found
+from even_ballot.core.screening.finding import Found, Usual
 from even_ballot.core.screening.settings import Screening
 
 
@@ -71,4 +71,5 @@ def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
         reach = settings.far * (high - low)
         if reach > 0:
             far = column.answered & ((column.values < low - reach) | (column.values > high + reach))
-            yield Found.among(name, f"under {low - reach:g} or over {high + reach:g}", far)
+            usual = Usual(float(low - reach), float(high + reach))
+            yield Found.among(name, f"under {usual.low:g} or over {usual.high:g}", far, usual=usual)

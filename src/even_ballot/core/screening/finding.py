@@ -11,6 +11,14 @@ from even_ballot.core.screening.settings import Screening
 
 
 @dataclass(frozen=True)
+class Usual:
+    """Numbers between which nothing is found."""
+
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
 class Finding:
     """A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
     may stand, where somebody has said so. step: what sets these cases aside, as a rule that holds for answers still to come; None
@@ -22,22 +30,26 @@ class Finding:
     cases: int
     accepted: str | None = None
     step: DropCases | None = None
+    usual: Usual | None = None
 
 
 @dataclass(frozen=True)
 class Found:
-    """What a check found: in how many cases, which they are, (n,), and the step that sets them aside."""
+    """What a check found: in how many cases, which they are, (n,), the step that sets them aside, what would be usual."""
 
     variable: str
     value: str
     count: int
     cases: Callable[[], Bools]
     step: DropCases | None = None
+    usual: Usual | None = None
 
     @classmethod
-    def among(cls, variable: str, value: str, cases: Bools, step: DropCases | None = None) -> "Found":
+    def among(
+        cls, variable: str, value: str, cases: Bools, step: DropCases | None = None, usual: Usual | None = None
+    ) -> "Found":
         """Of cases that are known already."""
-        return cls(variable, value, int(np.count_nonzero(cases)), lambda: cases, step)
+        return cls(variable, value, int(np.count_nonzero(cases)), lambda: cases, step, usual)
 
 
 Check = Callable[[Dataset, Screening], Iterator[Found]]

@@ -60,7 +60,8 @@ def sweep(
         here = []
         for found in _found(data, kind, book, settings):
             if n := found.count:
-                here.append(Finding(found.variable, kind, found.value, n, _why(book.accepted, kind, found, n), found.step))
+                why = _why(book.accepted, kind, found, n)
+                here.append(Finding(found.variable, kind, found.value, n, why, found.step, found.usual))
         findings += sorted(here, key=lambda f: (-f.cases, f.variable, f.value))
     return tuple(findings)
 

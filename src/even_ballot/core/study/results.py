@@ -1,6 +1,6 @@
 """Everything that a run of a study finds out, and results.json."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from even_ballot import __version__
@@ -55,7 +55,7 @@ class Results:
             "version": __version__,
             "cases": {"source": self.source_cases, "used": self.used_cases},
             "ledger": ledger,
-            "findings": plain(self.findings),
+            "findings": plain([replace(finding, usual=None) for finding in self.findings]),
             "weightings": plain(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
             "tables": plain(self.tables),

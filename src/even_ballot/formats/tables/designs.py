@@ -7,8 +7,8 @@ from even_ballot.core.sampling.units import Units
 _FEW = 8
 
 
-def design_sentence(design: Design, units: Units) -> str:
-    """How many strata, units and degrees of freedom there are; then which variables say so, and what population sizes do to it."""
+def design_sentences(design: Design, units: Units) -> tuple[str, str]:
+    """How many strata, units and degrees of freedom there are; and which variables say so, with what population sizes do to it."""
     psus, df = int(units.psus.sum()), units.degrees_of_freedom
     strata = counted(len(units.psus), "stratum", "strata") if design.strata else "One stratum"
     drawn = counted(psus, "first-stage unit") if design.clusters else f"{counted(psus, 'case')}, each a first-stage unit of its own"
@@ -26,7 +26,12 @@ def design_sentence(design: Design, units: Units) -> str:
         share = f"{least} %" if least == most else f"{least} to {most} %"
         details.append(f"{share} of a stratum's units were drawn ({design.population_size})")
     words = "; ".join(details)
-    return f"{said} {words[0].upper()}{words[1:]}." if words else said
+    return said, f"{words[0].upper()}{words[1:]}." if words else ""
+
+
+def design_sentence(design: Design, units: Units) -> str:
+    """Both in one."""
+    return " ".join(filter(None, design_sentences(design, units)))
 
 
 def method_sentence(design: Design, units: Units) -> str:

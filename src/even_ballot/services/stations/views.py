@@ -239,7 +239,8 @@ class DesignView:
     psus: int | None
     degrees_of_freedom: int | None
     faults: tuple[Fault, ...]
-    says: str = ""
+    head: str = ""
+    details: str = ""
     method: str = ""
     notices: tuple[Fault, ...] = ()
 

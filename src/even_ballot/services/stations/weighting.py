@@ -12,7 +12,7 @@ from even_ballot.core.weighting.limit_price import LimitPrice, limit_prices
 from even_ballot.core.weighting.pasted_targets import PastedTargets, match_targets
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.formats.tables.designs import design_notices, design_sentence, method_sentence
+from even_ballot.formats.tables.designs import design_notices, design_sentences, method_sentence
 from even_ballot.services.states.bench import Bench, hash_of
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 from even_ballot.services.workers.apart import HELPERS
@@ -39,7 +39,7 @@ def design(session: Session, bench: Bench, state: State) -> DesignView:
         return DesignView(None, None, None, error.faults)
     units, asked = ready.units, state.study.design
     return DesignView(
-        len(units.psus), int(units.psus.sum()), units.degrees_of_freedom, (), design_sentence(asked, units),
+        len(units.psus), int(units.psus.sum()), units.degrees_of_freedom, (), *design_sentences(asked, units),
         method_sentence(asked, units), design_notices(units, int((ready.weight <= 0).sum())),
     )  # fmt: skip
 

@@ -163,7 +163,7 @@ export function InHand({ group }: { group: Group }) {
             </div>
           )}
           <Accept group={group} />
-          {group.kind === "unusual" && view?.number && (
+          {finding.usual && view?.number && (
             <ActionButton
               id="make-rule"
               label="Make a rule of it …"
@@ -172,7 +172,7 @@ export function InHand({ group }: { group: Group }) {
                 navigate({
                   to: "/study/$id/screening/{-$item}",
                   params: { id: study.id, item: "rules" },
-                  search: { where: `${finding.variable} <= ${finding.value.split(" ").pop()}` },
+                  search: { where: `${finding.variable} <= ${Number(finding.usual?.high.toPrecision(6))}` },
                 })
               }
             />

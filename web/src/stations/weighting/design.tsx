@@ -27,16 +27,13 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
   const numbers = codebook.variables.filter((v) => v.variable.kind === "number").map((v) => v.variable.name);
   const weights = (study.document.weightings ?? []).map((w) => w.save_as ?? "weight");
   const raked = (study.document.weightings ?? []).some((w) => w.margins?.length);
-  // "8 strata, 150 first-stage units, 142 degrees of freedom." comes first, then what says so.
-  const [head = "", ...more] = (view.says ?? "").split(/(?<=\.) /);
-  const rest = more.join(" ");
   const weight = "weight" in design ? (design.weight ?? "-none-") : "";
   return (
     <div className="max-w-2xl">
-      <Heading over="Sample design">{view.psus == null ? "The design does not fit the cases yet" : head}</Heading>
+      <Heading over="Sample design">{view.psus == null ? "The design does not fit the cases yet" : view.head}</Heading>
       {view.psus != null && (
         <p className="text-soft text-sm">
-          {rest} {view.method}
+          {view.details} {view.method}
         </p>
       )}
       <Faults faults={view.faults} />

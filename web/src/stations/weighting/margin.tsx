@@ -155,6 +155,14 @@ export function MarginInHand({
         </span>
       </div>
       <Faults faults={mine} />
+      {mine.some((f) => f.kind === "unknown_on_margin") && (
+        <ActionButton
+          id="hold-unknown"
+          label="Hold their share as it is"
+          look="strong"
+          run={() => put({ unknown: "hold" })}
+        />
+      )}
       {others.length > 0 && !report && (
         <p className="my-2 text-heed text-sm">
           ▲ No weights yet: {others[0]?.what} {others[0]?.mend}
