@@ -2,8 +2,8 @@
 
     .venv/bin/python benchmarks/first_light.py [--cases 5000000] [--repeat 5]
 
-One plain pass is NumPy's sum of each input array in its own type, one after the other. Every time is the best of
-`repeat` runs, after one that warms up.
+One plain pass is NumPy's sum of each input array in its own type, one after the other. Every time is the
+best of `repeat` runs, after one that warms up.
 """
 
 import argparse
@@ -38,7 +38,10 @@ def crosstab(n: int, repeat: int, rng: np.random.Generator) -> None:
     key = (unit.astype(np.int64) * rows + stub) * columns + banner
     np.testing.assert_allclose(found.w.ravel(), np.bincount(key, weight, psus * rows * columns), rtol=1e-9)
     assert stratum[-1] == strata - 1
-    print(f"Crosstab of 5 x 8 cells, {strata} strata, {psus:,} PSUs, {n:,} cases; one plain pass {base * 1e3:.1f} ms")
+    print(
+        f"Crosstab of 5 x 8 cells, {strata} strata, {psus:,} PSUs, {n:,} cases; one plain pass "
+        f"{base * 1e3:.1f} ms"
+    )
     row("  tally / one plain pass", ours / base, "under 2")
     row("  the same group-by in DuckDB / tally", duck / ours, "5 or more")
     row("  the same group-by in Polars / tally", polars / ours, "5 or more")

@@ -2,8 +2,9 @@
 
     .venv/bin/python benchmarks/interactive.py
 
-Starts a MariaDB and a server of its own in a temporary folder; prints, for each change, the server's own time (its
-Server-Timing) for saving the change and for the table that follows, as the browser asks for them.
+Starts a MariaDB and a server of its own in a temporary folder; prints, for each change, the server's own
+time (its Server-Timing) for saving the change and for the table that follows, as the browser asks for
+them.
 """
 
 import os
@@ -30,9 +31,17 @@ def target(document: dict[str, Any], k: int) -> dict[str, Any]:
     weighting = document["weightings"][0]
     margin = weighting["margins"][1]
     by = 10 * (k + 1)
-    moved = [{**t, "value": t["value"] + (-by if i == 0 else by if i == 3 else 0)} for i, t in enumerate(margin["targets"])]
+    moved = [
+        {**t, "value": t["value"] + (-by if i == 0 else by if i == 3 else 0)}
+        for i, t in enumerate(margin["targets"])
+    ]
     return {
-        "weightings": [{**weighting, "margins": [weighting["margins"][0], {**margin, "targets": moved}, *weighting["margins"][2:]]}]
+        "weightings": [
+            {
+                **weighting,
+                "margins": [weighting["margins"][0], {**margin, "targets": moved}, *weighting["margins"][2:]],
+            }
+        ]
     }
 
 
@@ -69,17 +78,28 @@ def main() -> None:
                 table = f"{path}/tables/need"
                 client.get(path)
                 client.get(table)
-                print(f"{'change':<28}{'save, median':>14}{'table, median':>15}{'both, largest':>15}   (server ms, 20 runs)")
-                changes: list[tuple[str, Change]] = [("a target", target), ("an entry switched", switch), ("a filter", domain)]
+                print(
+                    f"{'change':<28}{'save, median':>14}{'table, median':>15}{'both, largest':>15}   "
+                    "(server ms, 20 runs)"
+                )
+                changes: list[tuple[str, Change]] = [
+                    ("a target", target),
+                    ("an entry switched", switch),
+                    ("a filter", domain),
+                ]
                 for name, change in changes:
                     saves, tables = [], []
                     for k in range(20):
                         state = client.get(path).json()
                         parts = change(state["document"], k)
-                        saves.append(took(client.patch(path, json={"edition": state["edition"], "parts": parts})))
+                        saves.append(
+                            took(client.patch(path, json={"edition": state["edition"], "parts": parts}))
+                        )
                         tables.append(took(client.get(table)))
                     both = max(a + b for a, b in zip(saves, tables, strict=True))
-                    print(f"{name:<28}{statistics.median(saves):14.0f}{statistics.median(tables):15.0f}{both:15.0f}")
+                    print(
+                        f"{name:<28}{statistics.median(saves):14.0f}{statistics.median(tables):15.0f}{both:15.0f}"
+                    )
             engine.dispose()
         finally:
             database.stop()

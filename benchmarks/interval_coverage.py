@@ -1,10 +1,12 @@
-"""Do 95 % intervals hold what they promise? Samples from a made-up population, and how often the truth lies between the limits.
+"""Do 95 % intervals hold what they promise? Samples from a made-up population, and how often the truth lies
+between the limits.
 
     .venv/bin/python benchmarks/interval_coverage.py [--samples 2000]
 
-The population: 12 strata of 100 first-stage units of 30 people, with answers alike within a unit and related to a known margin of
-four categories. Each sample: 4 units of a stratum, 12 people of a unit, 576 in all, 36 degrees of freedom. Weights: raked to the
-margin. With calibration the standard errors know that; without, they do not.
+The population: 12 strata of 100 first-stage units of 30 people, with answers alike within a unit and
+related to a known margin of four categories. Each sample: 4 units of a stratum, 12 people of a unit, 576
+in all, 36 degrees of freedom. Weights: raked to the margin. With calibration the standard errors know
+that; without, they do not.
 """
 
 import argparse
@@ -37,7 +39,9 @@ class Population:
         shape = (STRATA, UNITS, PEOPLE)
         unit = rng.normal(size=(STRATA, UNITS, 1))
         part = np.clip(np.floor(rng.random(shape) * 4 + 0.6 * unit * rng.random(shape)), 0, 3)
-        trait = 0.4 * rng.normal(size=(STRATA, 1, 1)) + 0.35 * unit + 0.6 * (part - 1.5) + rng.normal(size=shape)
+        trait = (
+            0.4 * rng.normal(size=(STRATA, 1, 1)) + 0.35 * unit + 0.6 * (part - 1.5) + rng.normal(size=shape)
+        )
         self.part = part.astype(int) + 1
         self.y = 20 + 6 * trait
         self.half = trait + 0.7 * rng.normal(size=shape)
@@ -66,7 +70,9 @@ class Population:
                    "y": number_column(self.y[at].ravel())}  # fmt: skip
         coded_by = {"part": "four", "half": "yes", "rare": "yes"}
         variables = {name: Variable(name=name, kind="number") for name in columns}
-        variables |= {name: Variable(name=name, kind="coded", scale=scale) for name, scale in coded_by.items()}
+        variables |= {
+            name: Variable(name=name, kind="coded", scale=scale) for name, scale in coded_by.items()
+        }
         return Dataset(np.arange(n), columns, variables, {"four": FOUR, "yes": YES})
 
 
@@ -97,7 +103,10 @@ def main() -> None:
                         covered[key] = covered.get(key, 0) + (cell.low <= truth <= cell.high)
                         width[key] = width.get(key, 0.0) + cell.high - cell.low
     of = {"t": args.samples * len(METHODS)}
-    print(f"{args.samples:,} samples of {STRATA * DRAWN * ASKED}; coverage of 95 % intervals in per cent, and their mean width")
+    print(
+        f"{args.samples:,} samples of {STRATA * DRAWN * ASKED}; coverage of 95 % intervals in per cent, "
+        "and their mean width"
+    )
     print(f"{'':28}{'not calibrated':>24}{'calibrated':>24}")
     for name, method in [("y", "t"), *product(("half", "rare"), METHODS)]:
         cells = []

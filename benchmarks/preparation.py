@@ -1,9 +1,10 @@
-"""Intake, a step of the ledger and the sweep of all checks on 1,000,000 cases x 60 columns, as ratios within one run.
+"""Intake, a step of the ledger and the sweep of all checks on 1,000,000 cases x 60 columns, as ratios within
+one run.
 
     .venv/bin/python benchmarks/preparation.py [--cases 1000000]
 
-Reading is compared with the time PyArrow alone needs to parse the same bytes; a step and the sweep with one plain pass
-(NumPy's sum of each column in its own type, one after the other). Memory is what a fresh
+Reading is compared with the time PyArrow alone needs to parse the same bytes; a step and the sweep with
+one plain pass (NumPy's sum of each column in its own type, one after the other). Memory is what a fresh
 process grows by at its peak while it reads the file.
 """
 
@@ -39,7 +40,9 @@ from even_ballot.store.server import MariaServer
 from even_ballot.store.studies import read_study
 
 ANSWERS = ("Strongly agree", "Agree", "Neither", "Disagree", "Strongly disagree", "")
-SCALE = Scale(codes=tuple(Code(code=i, label=label) for i, label in enumerate(ANSWERS[:5], start=1)), ordered=True)
+SCALE = Scale(
+    codes=tuple(Code(code=i, label=label) for i, label in enumerate(ANSWERS[:5], start=1)), ordered=True
+)
 QUESTIONS = tuple(f"q{i}" for i in range(50))
 
 
@@ -49,7 +52,9 @@ def made(n: int) -> bytes:
     columns: dict[str, object] = {"id": np.arange(n)}
     words = pa.array(ANSWERS)
     for name in QUESTIONS:
-        columns[name] = pa.DictionaryArray.from_arrays(pa.array(rng.integers(0, 6, n), pa.int32()), words).cast(pa.string())
+        columns[name] = pa.DictionaryArray.from_arrays(
+            pa.array(rng.integers(0, 6, n), pa.int32()), words
+        ).cast(pa.string())
     for i in range(9):
         columns[f"x{i}"] = np.round(rng.gamma(2, 10, n), 2)
     out = io.BytesIO()
@@ -70,7 +75,8 @@ def memory(what: str) -> int:
 
 
 def peak_of_reading(path: str) -> int:
-    """Bytes that a fresh process grows by at its peak, the file's own bytes among them, while it reads a file."""
+    """Bytes that a fresh process grows by at its peak, the file's own bytes among them, while it reads a
+    file."""
     before = memory("VmRSS")
     read_source(Path(path).read_bytes(), Source(path="answers.csv"))
     return memory("VmHWM") - before
@@ -119,7 +125,11 @@ def grid(engine: Engine, file_id: str) -> None:
 
         def look(**asked: object) -> float:
             offset = int(rng.integers(0, n - 100))
-            return once(lambda: cells(session, bench, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)))  # type: ignore[arg-type]
+            return once(
+                lambda: cells(
+                    session, bench, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)
+                )
+            )  # type: ignore[arg-type]
 
         cases: tuple[tuple[str, dict[str, object]], ...] = (
             ("as they came", {}),
@@ -129,14 +139,22 @@ def grid(engine: Engine, file_id: str) -> None:
         )
         for name, asked in cases:
             row(f"grid {name}: the first look (ms)", look(**asked) * 1e3, "")
-            row(f"grid {name}: any place, the largest of 40 (ms)", max(look(**asked) for _ in range(40)) * 1e3, "under 200")
+            row(
+                f"grid {name}: any place, the largest of 40 (ms)",
+                max(look(**asked) for _ in range(40)) * 1e3,
+                "under 200",
+            )
         view(session, bench, study_id)
         edits = [{"do": "edit", "id": 500 + k, "variable": "x0", "value": 1} for k in range(5)]
         took = []
         for k in range(5):
             took.append(once(lambda k=k: change(session, bench, study_id, k + 1, {"ledger": edits[: k + 1]})))  # type: ignore[misc]
             took[-1] += once(lambda: view(session, bench, study_id))
-        row("a cell changed, all findings sought, the study shown: median (ms)", float(np.median(took)) * 1e3, "")
+        row(
+            "a cell changed, all findings sought, the study shown: median (ms)",
+            float(np.median(took)) * 1e3,
+            "",
+        )
 
 
 def row(name: str, ratio: float, goal: str) -> None:
@@ -153,11 +171,16 @@ def main() -> None:
     parse = min(once(lambda: arrow_csv.read_csv(pa.BufferReader(content))) for _ in range(2))
     packing = once(lambda: [sum(len(c) for _, c in column_chunks(column)) for column in raw.columns])
     print(
-        f"{len(raw.rows):,} cases x {len(raw.names)} columns, {len(content) / 1e6:.0f} MB; PyArrow alone parses it in {parse:.2f} s"
+        f"{len(raw.rows):,} cases x {len(raw.names)} columns, {len(content) / 1e6:.0f} MB; PyArrow alone "
+        f"parses it in {parse:.2f} s"
     )
     row("reading it into columns / PyArrow alone", reading / parse, "under 4")
     row("reading and compressing for storage / PyArrow alone", (reading + packing) / parse, "under 8")
-    row("peak memory of reading, the bytes included / the file", in_fresh_process(content) / len(content), "under 4")
+    row(
+        "peak memory of reading, the bytes included / the file",
+        in_fresh_process(content) / len(content),
+        "under 4",
+    )
 
     del raw
     with database() as engine:

@@ -32,7 +32,9 @@ def read(address: str, study: str, first: int, rounds: int) -> list[tuple[int, f
     with requests.Session() as session:
         for k in range(rounds):
             began = time.perf_counter()
-            status = session.get(f"{address}/studies/{study}{PAGES[(first + k) % len(PAGES)]}", timeout=120).status_code
+            status = session.get(
+                f"{address}/studies/{study}{PAGES[(first + k) % len(PAGES)]}", timeout=120
+            ).status_code
             found.append((status, time.perf_counter() - began))
     return found
 
@@ -43,10 +45,16 @@ def clients(address: str, study: str, readers: int, rounds: int) -> None:
     alone = [seconds for _, seconds in read(address, study, 0, 5 * len(PAGES))]
     began = time.perf_counter()
     with ThreadPoolExecutor(readers) as pool:
-        found = [one for of in pool.map(lambda k: read(address, study, k, rounds), range(readers)) for one in of]
+        found = [
+            one for of in pool.map(lambda k: read(address, study, k, rounds), range(readers)) for one in of
+        ]
     whole = time.perf_counter() - began
     failed = sum(status != 200 for status, _ in found)
-    print(json.dumps({"waits": [seconds for _, seconds in found], "alone": alone, "whole": whole, "failed": failed}))
+    print(
+        json.dumps(
+            {"waits": [seconds for _, seconds in found], "alone": alone, "whole": whole, "failed": failed}
+        )
+    )
 
 
 def main() -> None:

@@ -1,9 +1,10 @@
-"""Speed of tables, as ratios within one run: a large crosstab, how it grows with cases and replicates, 200 tables of the demo.
+"""Speed of tables, as ratios within one run: a large crosstab, how it grows with cases and replicates, 200
+tables of the demo.
 
     .venv/bin/python benchmarks/tables.py [--cases 5000000] [--repeat 5]
 
-One plain pass is NumPy's sum of each column used in its own type, one after the other. Every time is the best of `repeat` runs,
-after one that warms up.
+One plain pass is NumPy's sum of each column used in its own type, one after the other. Every time is the
+best of `repeat` runs, after one that warms up.
 """
 
 import argparse
@@ -20,13 +21,15 @@ from even_ballot.core.disclosure.tables import pattern_of, without_hidden
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table, tabulate
 from even_ballot.demo import FILES
 from even_ballot.services.running import run_file
 
 PSUS, STRATA = 1_000, 50
-NESTED = TableRequest(id="t", stub=("s",), banner=(("a", "b"),), show=("n", "count", "col_pct", "row_pct", "total_pct"))
+NESTED = TableRequest(
+    id="t", stub=("s",), banner=(("a", "b"),), show=("n", "count", "col_pct", "row_pct", "total_pct")
+)
 
 
 def sample(n: int, rng: np.random.Generator) -> Dataset:
@@ -37,7 +40,10 @@ def sample(n: int, rng: np.random.Generator) -> Dataset:
     columns = {name: Column(rng.integers(1, k + 1, n).astype(np.int32), state) for name, k in sizes.items()}
     columns |= {"w": number_column(rng.gamma(4, 0.25, n)), "p": number_column(psu.astype(float))}
     columns["h"] = number_column((psu * STRATA // PSUS).astype(float))
-    scales = {name: Scale(codes=tuple(Code(code=c, label=f"Answer {c}") for c in range(1, k + 1))) for name, k in sizes.items()}
+    scales = {
+        name: Scale(codes=tuple(Code(code=c, label=f"Answer {c}") for c in range(1, k + 1)))
+        for name, k in sizes.items()
+    }
     variables = {name: Variable(name=name, kind="number") for name in columns}
     variables |= {name: Variable(name=name, kind="coded", scale=name) for name in sizes}
     data = Dataset(np.arange(n), columns, variables, scales)
@@ -54,7 +60,10 @@ def crosstab(n: int, repeat: int, rng: np.random.Generator) -> None:
         units, w = sampled(data, Design(**design), "w", [])
         times[cases] = best(lambda data=data, units=units, w=w: tabulate(data, units, w, NESTED), repeat)
     plain = best(lambda: plain_pass([*(data.positions(name) for name in "sab"), units.unit, w]), repeat)
-    print(f"Stub of 5, nested banner of 40, {PSUS:,} PSUs, per cents with errors, {n:,} cases; one plain pass {plain * 1e3:.1f} ms")
+    print(
+        f"Stub of 5, nested banner of 40, {PSUS:,} PSUs, per cents with errors, {n:,} cases; one plain "
+        f"pass {plain * 1e3:.1f} ms"
+    )
     row("  table / one plain pass over its columns", times[n] / plain, "under 4")
     row("  twice the cases: time by twice the time", times[n] / (2 * times[n // 2]), "about 1")
     row("  four times the cases: time by four times the time", times[n] / (4 * times[n // 4]), "about 1")
@@ -68,10 +77,18 @@ def demo(repeat: int) -> None:
     """Every question that has answers by the usual banner, and again by others, until there are 200."""
     _, results = run_file(FILES / "study.json")
     data = results.data
-    coded = [name for name, v in data.variables.items() if v.kind == "coded" and name not in ("entry_status",)]
+    coded = [
+        name for name, v in data.variables.items() if v.kind == "coded" and name not in ("entry_status",)
+    ]
     banners = [("sex", "age_band"), ("isle",), (("isle", "sex"),), ("tenure", "schooling"), ()]
     requests = [
-        TableRequest(id=f"{name} {k}", stub=(name,), banner=banner, show=("n", "count", "col_pct", "row_pct"), tests=("columns",))
+        TableRequest(
+            id=f"{name} {k}",
+            stub=(name,),
+            banner=banner,
+            show=("n", "count", "col_pct", "row_pct"),
+            tests=("columns",),
+        )
         for k, banner in enumerate(banners * 4)
         for name in coded
     ][:200]
@@ -79,22 +96,33 @@ def demo(repeat: int) -> None:
     weight = data.column(results.weight or "weight").values
 
     def together() -> list[TableResult]:
-        passes = Passes(data, units, weight)
+        passes = SharedCounts(data, units, weight)
         return [counted_table(passes, request) for request in requests]
 
     repeat = max(1, repeat // 2)
-    alone, shared = best(lambda: [tabulate(data, units, weight, r) for r in requests], repeat), best(together, repeat)
+    alone, shared = (
+        best(lambda: [tabulate(data, units, weight, r) for r in requests], repeat),
+        best(together, repeat),
+    )
     tables = together()
     cells = sum(len(table.cells) for table in tables)
-    print(f"{len(requests)} tables of the demo ({cells:,} figures with errors and intervals): {shared:.2f} s, goal 3 s")
+    print(
+        f"{len(requests)} tables of the demo ({cells:,} figures with errors and intervals): {shared:.2f} "
+        "s, goal 3 s"
+    )
     row("  sharing their passes / each alone", shared / alone, "about 1 on so few cases")
-    passes = Passes(data, units, weight)
+    passes = SharedCounts(data, units, weight)
     began = time.perf_counter()
     pattern = pattern_of(passes, requests, Suppression(below=5))
-    hidden = sum(len(without_hidden(passes, t, r, pattern).hidden or ()) for t, r in zip(tables, requests, strict=True))
+    hidden = sum(
+        len(without_hidden(passes, t, r, pattern).hidden or ()) for t, r in zip(tables, requests, strict=True)
+    )
     seconds = time.perf_counter() - began
     groups = len(pattern.hidden.small), len(pattern.hidden.protecting)
-    print(f"  cells of fewer than 5 cases hidden in all together: {seconds:.1f} s; {groups[0]:,} groups, and {groups[1]:,} that")
+    print(
+        f"  cells of fewer than 5 cases hidden in all together: {seconds:.1f} s; {groups[0]:,} groups, and "
+        f"{groups[1]:,} that"
+    )
     print(f"  protect them, {hidden:,} figures")
 
 

@@ -1,9 +1,10 @@
-"""Speed of weighting, as ratios within one run: raking to five margins, within limits, and replicates raked again.
+"""Speed of weighting, as ratios within one run: raking to five margins, within limits, and replicates raked
+again.
 
     .venv/bin/python benchmarks/weighting.py [--cases 5000000] [--repeat 5]
 
-One plain pass is NumPy's sum of each input array in its own type, one after the other. Every time is the best of
-`repeat` runs, after one that warms up.
+One plain pass is NumPy's sum of each input array in its own type, one after the other. Every time is the
+best of `repeat` runs, after one that warms up.
 """
 
 import argparse
@@ -22,7 +23,9 @@ from even_ballot.core.weighting.request import Limits, Margin, Target, Weighting
 SIZES = (2, 6, 10, 4, 5)
 
 
-def case_by_case(columns: list[np.ndarray], targets: list[np.ndarray], base: np.ndarray, cycles: int) -> np.ndarray:
+def case_by_case(
+    columns: list[np.ndarray], targets: list[np.ndarray], base: np.ndarray, cycles: int
+) -> np.ndarray:
     """Raking as a textbook puts it: every cycle visits every case."""
     w = base / base.sum()
     for _ in range(cycles):
@@ -31,8 +34,11 @@ def case_by_case(columns: list[np.ndarray], targets: list[np.ndarray], base: np.
     return w * len(w)
 
 
-def sample(n: int, rng: np.random.Generator, base: np.ndarray) -> tuple[Dataset, Weighting, list[np.ndarray], list[np.ndarray]]:
-    """Cases with five margins; answers of one person hang together (here by a common trait), as those in real margins do."""
+def sample(
+    n: int, rng: np.random.Generator, base: np.ndarray
+) -> tuple[Dataset, Weighting, list[np.ndarray], list[np.ndarray]]:
+    """Cases with five margins; answers of one person hang together (here by a common trait), as those in
+    real margins do."""
     trait = rng.normal(size=n)
     columns = []
     for k in SIZES:
@@ -67,7 +73,10 @@ def raking(n: int, repeat: int, rng: np.random.Generator) -> None:
     slow = best(lambda: case_by_case(columns, targets, base, raked.cycles), max(1, repeat // 3))
     expected = case_by_case(columns, targets, base, raked.cycles)
     np.testing.assert_allclose(raked.weights, expected, rtol=1e-8)
-    print(f"Raking to five margins of {SIZES}, {n:,} cases, {raked.cycles} cycles; one plain pass {plain * 1e3:.1f} ms")
+    print(
+        f"Raking to five margins of {SIZES}, {n:,} cases, {raked.cycles} cycles; one plain pass "
+        f"{plain * 1e3:.1f} ms"
+    )
     row("  raking / one plain pass", ours / plain, "under 15")
     row("  raking case by case in NumPy / raking", slow / ours, "20 or more")
     limited = weighting.model_copy(update={"limits": Limits(low=0.3, high=2.5)})
@@ -75,9 +84,14 @@ def raking(n: int, repeat: int, rng: np.random.Generator) -> None:
     assert held.converged
     assert held.free is not None
     assert held.weights.max() < 2.5 + 1e-9
-    print(f"The same within limits of 0.3 and 2.5: {int((~held.free).sum()):,} cases on a limit, {held.cycles} steps")
+    print(
+        f"The same within limits of 0.3 and 2.5: {int((~held.free).sum()):,} cases on a limit, "
+        f"{held.cycles} steps"
+    )
     row(
-        "  within limits, every base weight another / one plain pass", best(lambda: rake(data, limited), repeat) / plain, "under 60"
+        "  within limits, every base weight another / one plain pass",
+        best(lambda: rake(data, limited), repeat) / plain,
+        "under 60",
     )
     few = sample(n, rng, rng.choice(rng.gamma(4, 0.25, 400), n))
     assert rake(few[0], limited).converged
@@ -94,17 +108,29 @@ def again(n: int, psus: int, replicates: int, repeat: int, rng: np.random.Genera
     stratum = (np.arange(psus) * 50 // psus).astype(np.int32)
     counts = np.bincount(stratum).astype(np.int64)
     factors = bootstrap(stratum, counts, np.zeros(50), replicates, 1)
-    for name, spec in (("", weighting), (", within limits", weighting.model_copy(update={"limits": Limits(low=0.2, high=4)}))):
+    for name, spec in (
+        ("", weighting),
+        (", within limits", weighting.model_copy(update={"limits": Limits(low=0.2, high=4)})),
+    ):
         raked = rake(data, spec)
         found = rake_again(raked, factors, unit)
         assert not found.failed.any()
         seconds = best(lambda spec=spec, raked=raked: rake_again(raked, factors, unit), repeat)
         one = best(lambda spec=spec: rake(data, spec), repeat)
-        print(f"{replicates} replicates raked again{name}, {n:,} cases in {psus:,} PSUs: {seconds:.2f} s, goal 3 s without limits")
+        print(
+            f"{replicates} replicates raked again{name}, {n:,} cases in {psus:,} PSUs: {seconds:.2f} s, "
+            "goal 3 s without limits"
+        )
         row("  raked again / as many rakings of the whole sample", seconds / (replicates * one), "-")
         start = time.perf_counter()
-        found.rows(data.positions("m1").astype(np.int64), None, np.bincount(data.positions("m1"), raked.weights, 6))
-        row("  then all replicates of a table of 6 cells / raking them", (time.perf_counter() - start) / seconds, "-")
+        found.rows(
+            data.positions("m1").astype(np.int64), None, np.bincount(data.positions("m1"), raked.weights, 6)
+        )
+        row(
+            "  then all replicates of a table of 6 cells / raking them",
+            (time.perf_counter() - start) / seconds,
+            "-",
+        )
 
 
 def main() -> None:

@@ -2,7 +2,8 @@
 
     .venv/bin/python scripts/screenshots.py
 
-Starts a database and a server of its own in a temporary folder; the interface must have been built (./start does).
+Starts a database and a server of its own in a temporary folder; the interface must have been built
+(./start does).
 """
 
 import sys
@@ -43,7 +44,9 @@ def pictures(browser: Browser, study: str) -> None:
     shot("studies", "/", "Drop a file of answers here")
     browser.give_file("choose-file", FILES / "answers.csv")
     browser.see("Nothing has been taken over yet")
-    shot("preview", browser.driver.current_url.removeprefix(browser.address), "Nothing has been taken over yet")
+    shot(
+        "preview", browser.driver.current_url.removeprefix(browser.address), "Nothing has been taken over yet"
+    )
     shot("questionnaire", f"{here}/codebook", "on the scale frequency")
     into_sight = "arguments[0].scrollIntoView({block: 'center'})"
     browser.driver.execute_script(into_sight, browser.all('[aria-label^="Battery ferry_runs_need"]')[0])

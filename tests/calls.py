@@ -17,7 +17,11 @@ class Api:
     def __call__(self, method: str, path: str, status: int = 200, **more: Any) -> Any:
         response = self.raw(method, path, **more)
         assert response.status_code == status, response.text
-        return response.json() if response.content and "json" in response.headers.get("content-type", "") else response.content
+        return (
+            response.json()
+            if response.content and "json" in response.headers.get("content-type", "")
+            else response.content
+        )
 
     def raw(self, method: str, path: str, **more: Any) -> Response:
         return self.client.request(method, f"/api/v1{path}", **more)
@@ -35,4 +39,6 @@ class Api:
         return self.done(self("POST", "/files", params={"name": name}, content=content), status)
 
     def change(self, study: dict[str, Any], status: int = 200, **parts: Any) -> Any:
-        return self("PATCH", f"/studies/{study['id']}", status, json={"edition": study["edition"], "parts": parts})
+        return self(
+            "PATCH", f"/studies/{study['id']}", status, json={"edition": study["edition"], "parts": parts}
+        )

@@ -23,12 +23,33 @@ settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption(
-        "--far", type=float, default=0.0, metavar="SECONDS", help="the server of browser tests answers this much later: shows races"
+        "--far",
+        type=float,
+        default=0.0,
+        metavar="SECONDS",
+        help="the server of browser tests answers this much later: shows races",
     )
-    parser.addoption("--studies", type=int, default=200, help="random studies held against a second reading of the definitions")
-    parser.addoption("--files", type=int, default=200, help="hostile and odd files read through the command line and the API")
-    parser.addoption("--examples", type=int, default=8, help="how often each operation of the API is asked what its schema allows")
-    parser.addoption("--kills", type=int, default=10, help="times a server is killed in the middle of changes")
+    parser.addoption(
+        "--studies",
+        type=int,
+        default=200,
+        help="random studies held against a second reading of the definitions",
+    )
+    parser.addoption(
+        "--files",
+        type=int,
+        default=200,
+        help="hostile and odd files read through the command line and the API",
+    )
+    parser.addoption(
+        "--examples",
+        type=int,
+        default=8,
+        help="how often each operation of the API is asked what its schema allows",
+    )
+    parser.addoption(
+        "--kills", type=int, default=10, help="times a server is killed in the middle of changes"
+    )
 
 
 @pytest.fixture(scope="session")
@@ -52,7 +73,9 @@ def engine(mariadb: MariaServer) -> Iterator[Engine]:
 
 @pytest.fixture
 def api(engine: Engine) -> Iterator[Api]:
-    with TestClient(make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False) as client:
+    with TestClient(
+        make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False
+    ) as client:
         yield Api(client)
 
 
@@ -77,7 +100,9 @@ def small(api: Api) -> dict[str, Any]:
     """A study of a few cases."""
     content = b"id,q,age,sex\n1,yes,20,1\n2,no,35,2\n3,YES,61,1\n4,,44,2\n5,maybe,18,2\n"
     file = api.bring("answers.csv", content)
-    return api("GET", f"/studies/{api('POST', '/studies', json={'title': 'Small', 'file': file['id']})['id']}")
+    return api(
+        "GET", f"/studies/{api('POST', '/studies', json={'title': 'Small', 'file': file['id']})['id']}"
+    )
 
 
 def wipe(server: MariaServer) -> None:

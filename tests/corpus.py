@@ -1,4 +1,5 @@
-"""Files that nobody should have to read, made from a seed: fuzzed and hand-made, of every format that is read."""
+"""Files that nobody should have to read, made from a seed: fuzzed and hand-made, of every format that is
+read."""
 
 import io
 import json
@@ -58,7 +59,12 @@ _ODS = (
 
 
 def _ods(table: str) -> bytes:
-    return _zip({"mimetype": b"application/vnd.oasis.opendocument.spreadsheet", "content.xml": _ODS.format(table).encode()})
+    return _zip(
+        {
+            "mimetype": b"application/vnd.oasis.opendocument.spreadsheet",
+            "content.xml": _ODS.format(table).encode(),
+        }
+    )
 
 
 def _parquet(table: pa.Table) -> bytes:
@@ -74,7 +80,8 @@ def _tall() -> bytes:
     with parquet.ParquetWriter(out, schema, compression="zstd", use_dictionary=True) as writer:
         for _ in range(21):
             writer.write_table(
-                pa.table({"a": pa.array([7]).take(pa.array([0] * 5_000_000))}, schema=schema), row_group_size=5_000_000
+                pa.table({"a": pa.array([7]).take(pa.array([0] * 5_000_000))}, schema=schema),
+                row_group_size=5_000_000,
             )
     return out.getvalue()
 
@@ -87,7 +94,10 @@ def hand_made() -> Iterator[Made]:
     yield "commas.csv", b",,,\n,,,\n"
     yield (
         "open.csv",
-        b"id,q\n" + b"".join(b"%d,yes\n" % k for k in range(500)) + b'501,"oh\n' + b"".join(b"%d,no\n" % k for k in range(500)),
+        b"id,q\n"
+        + b"".join(b"%d,yes\n" % k for k in range(500))
+        + b'501,"oh\n'
+        + b"".join(b"%d,no\n" % k for k in range(500)),
     )
     yield "open-head.csv", b'id,"q\n1,yes\n2,no\n'
     yield "closed.csv", b'id,q\n1,"yes, and\nmore"\n2,"said ""no"""\n'
@@ -100,7 +110,10 @@ def hand_made() -> Iterator[Made]:
     yield "late-nul.csv", head + b"3,a,4\n" * 20_000 + b"4,\x00,1\n"
     yield "bom-only.csv", b"\xef\xbb\xbf"
     yield "ragged.csv", head + b"3,a\n4,b,5,6\n"
-    yield "wide.csv", b",".join(b"c%d" % k for k in range(5000)) + b"\n" + b",".join(b"1" for _ in range(5000)) + b"\n"
+    yield (
+        "wide.csv",
+        b",".join(b"c%d" % k for k in range(5000)) + b"\n" + b",".join(b"1" for _ in range(5000)) + b"\n",
+    )
     yield "row.csv", b"row,q\n9,yes\n8,no\n"
     yield "huge.csv", b"id,x\n1,1e400\n2,-1e999\n3,1e-400\n4,5\n"
     yield "cr.csv", b"id,q\r1,yes\r2,no\r"
@@ -124,9 +137,14 @@ def hand_made() -> Iterator[Made]:
     yield "broken-sheet.xlsx", _again(BOOK, worksheets_sheet1_xml=b"<worksheet><sheetData><row><c r='")
     yield (
         "odd-reference.xlsx",
-        _again(BOOK, worksheets_sheet1_xml=_SHEET % b'<row r="1"><c r="ZZZZZZ99999999999"><v>1</v></c></row>'),
+        _again(
+            BOOK, worksheets_sheet1_xml=_SHEET % b'<row r="1"><c r="ZZZZZZ99999999999"><v>1</v></c></row>'
+        ),
     )
-    yield "bad-shared.xlsx", _again(BOOK, worksheets_sheet1_xml=_SHEET % b'<row r="1"><c r="A1" t="s"><v>99999</v></c></row>')
+    yield (
+        "bad-shared.xlsx",
+        _again(BOOK, worksheets_sheet1_xml=_SHEET % b'<row r="1"><c r="A1" t="s"><v>99999</v></c></row>'),
+    )
     yield (
         "entities.xlsx",
         _again(
@@ -151,20 +169,38 @@ def hand_made() -> Iterator[Made]:
     yield "tall.parquet", _tall()
     yield "cut.parquet", _parquet(pa.table({"a": [1, 2]}))[:-10]
     yield "nested.parquet", _parquet(pa.table({"a": [[1], [2]]}))
-    yield "nanoseconds.parquet", _parquet(pa.table({"t": pa.array([1, 2_000_000_001], pa.timestamp("ns")), "a": [1, 2]}))
+    yield (
+        "nanoseconds.parquet",
+        _parquet(pa.table({"t": pa.array([1, 2_000_000_001], pa.timestamp("ns")), "a": [1, 2]})),
+    )
     yield (
         "far.parquet",
-        _parquet(pa.table({"t": pa.array([2**62 // 1000, 0], pa.timestamp("ms")), "d": pa.array([3_000_000, 1], pa.date32())})),
+        _parquet(
+            pa.table(
+                {
+                    "t": pa.array([2**62 // 1000, 0], pa.timestamp("ms")),
+                    "d": pa.array([3_000_000, 1], pa.date32()),
+                }
+            )
+        ),
     )
     yield (
         "bad-utf8.parquet",
         _parquet(
-            pa.table({"t": pa.array([b"\xff\xfe", b"a"], pa.binary()).view(pa.binary()).cast(pa.string(), safe=False)})
+            pa.table(
+                {
+                    "t": pa.array([b"\xff\xfe", b"a"], pa.binary())
+                    .view(pa.binary())
+                    .cast(pa.string(), safe=False)
+                }
+            )
             if False
             else pa.table(
                 {
                     "t": pa.Array.from_buffers(
-                        pa.string(), 2, [None, pa.array([0, 2, 3], pa.int32()).buffers()[1], pa.py_buffer(b"\xff\xfea")]
+                        pa.string(),
+                        2,
+                        [None, pa.array([0, 2, 3], pa.int32()).buffers()[1], pa.py_buffer(b"\xff\xfea")],
                     )
                 }
             )
@@ -172,7 +208,15 @@ def hand_made() -> Iterator[Made]:
     )
     yield (
         "decimals.parquet",
-        _parquet(pa.table({"d": pa.array([1, 2]).cast(pa.decimal128(22, 3)), "n": pa.nulls(2), "b": pa.array([b"x", b"\xff"])})),
+        _parquet(
+            pa.table(
+                {
+                    "d": pa.array([1, 2]).cast(pa.decimal128(22, 3)),
+                    "n": pa.nulls(2),
+                    "b": pa.array([b"x", b"\xff"]),
+                }
+            )
+        ),
     )
     yield "no-columns.parquet", _parquet(pa.table({}))
     yield "digits.jsonl", b'{"a": ' + b"9" * 5000 + b"}\n"
@@ -181,7 +225,10 @@ def hand_made() -> Iterator[Made]:
     yield "separator.jsonl", '{"a": "one\u2028two"}\n{"a": "x\u0085y"}\n'.encode()
     yield "nan.jsonl", b'{"a": NaN, "b": Infinity}\n{"a": 1, "b": -Infinity}\n'
     yield "empty-name.jsonl", b'{"": 1, " ": 2}\n{"": 3}\n'
-    yield "many-keys.jsonl", b"".join(json.dumps({f"k{j}": j for j in range(k, k + 20)}).encode() + b"\n" for k in range(300))
+    yield (
+        "many-keys.jsonl",
+        b"".join(json.dumps({f"k{j}": j for j in range(k, k + 20)}).encode() + b"\n" for k in range(300)),
+    )
     yield "list.jsonl", b"[1, 2]\n"
     yield "utf16.jsonl", '{"a": 1}\n'.encode("utf-16")
     yield "same-names.csv", b"q,q,q\n1,2,3\n4,5,6\n"
@@ -197,26 +244,40 @@ def _cell(rng: random.Random) -> str:
     return (
         rng.choice(WORDS)
         if rng.random() < 0.6
-        else "".join(chr(rng.choice([rng.randint(32, 126), rng.randint(0, 0x2FFF)])) for _ in range(rng.randint(0, 12)))
+        else "".join(
+            chr(rng.choice([rng.randint(32, 126), rng.randint(0, 0x2FFF)])) for _ in range(rng.randint(0, 12))
+        )
     )
 
 
 def _table(rng: random.Random) -> list[list[str]]:
     columns = rng.randint(1, 6)
-    return [[_cell(rng) for _ in range(columns if rng.random() < 0.95 else rng.randint(0, 8))] for _ in range(rng.randint(1, 12))]
+    return [
+        [_cell(rng) for _ in range(columns if rng.random() < 0.95 else rng.randint(0, 8))]
+        for _ in range(rng.randint(1, 12))
+    ]
 
 
 def _csv(rng: random.Random) -> Made:
     delimiter = rng.choice(",;\t|")
-    quote: Callable[[str], str] = lambda cell: '"' + cell.replace('"', '""') + '"' if rng.random() < 0.4 else cell  # noqa: E731
+    quote: Callable[[str], str] = lambda cell: (
+        '"' + cell.replace('"', '""') + '"' if rng.random() < 0.4 else cell
+    )
     text = rng.choice(["\n", "\r\n", "\r"]).join(delimiter.join(map(quote, row)) for row in _table(rng))
-    return "t.csv", text.encode(rng.choice(["utf-8", "utf-8-sig", "utf-16", "cp1252", "latin-1", "utf-32"]), "replace")
+    return "t.csv", text.encode(
+        rng.choice(["utf-8", "utf-8-sig", "utf-16", "cp1252", "latin-1", "utf-32"]), "replace"
+    )
 
 
 def _sheet(rng: random.Random) -> Made:
-    clean = [[cell.replace("\x00", "").encode("utf-8", "replace").decode() for cell in row] for row in _table(rng)]
+    clean = [
+        [cell.replace("\x00", "").encode("utf-8", "replace").decode() for cell in row] for row in _table(rng)
+    ]
     return "t.xlsx", _xlsx(
-        [[rng.choice([cell, rng.random() * 10 ** rng.randint(-5, 300), rng.randint(0, 9)]) for cell in row] for row in clean]
+        [
+            [rng.choice([cell, rng.random() * 10 ** rng.randint(-5, 300), rng.randint(0, 9)]) for cell in row]
+            for row in clean
+        ]
     )
 
 
@@ -227,7 +288,9 @@ def _lines(rng: random.Random) -> Made:
             return {_cell(rng): value(depth + 1) for _ in range(2)}
         if kind < 0.2 and depth < 3:
             return [value(depth + 1) for _ in range(3)]
-        return rng.choice([_cell(rng), rng.random() * 1e300, None, True, 10 ** rng.randint(0, 30), float("nan")])
+        return rng.choice(
+            [_cell(rng), rng.random() * 1e300, None, True, 10 ** rng.randint(0, 30), float("nan")]
+        )
 
     records = [{_cell(rng)[:20]: value() for _ in range(rng.randint(0, 5))} for _ in range(rng.randint(1, 8))]
     return "t.jsonl", "\n".join(json.dumps(r) for r in records).encode()
@@ -247,7 +310,9 @@ def _columnar(rng: random.Random) -> Made:
     ]  # fmt: skip
     count = rng.randint(1, 5)
     return "t.parquet", _parquet(
-        pa.Table.from_arrays([rng.choice(kinds)() for _ in range(count)], [f"{_cell(rng)[:9]}{k}" for k in range(count)])
+        pa.Table.from_arrays(
+            [rng.choice(kinds)() for _ in range(count)], [f"{_cell(rng)[:9]}{k}" for k in range(count)]
+        )
     )
 
 
@@ -271,7 +336,8 @@ def fuzzed(seed: int) -> Made:
 
 
 def corpus(count: int) -> list[tuple[str, str, bytes]]:
-    """Every hand-made file and as many fuzzed ones as make up the count: what it is called here, its name, its bytes."""
+    """Every hand-made file and as many fuzzed ones as make up the count: what it is called here, its name,
+    its bytes."""
     made = [(name, name, content) for name, content in by_name().items()]
     return made + [(f"fuzzed {seed}", *fuzzed(seed)) for seed in range(max(count - len(made), 0))]
 

@@ -67,7 +67,8 @@ class Browser:
         self.until(lambda: not self.all("[data-saving]"), "all to be saved")
 
     def text(self) -> str:
-        """What can be read on the page, as the browser itself lays it out: several times faster than asking for every element."""
+        """What can be read on the page, as the browser itself lays it out: several times faster than
+        asking for every element."""
         said: str = self.driver.execute_script("return document.body.innerText")
         return re.sub(r"[\t\u00a0 ]+", " ", said)
 
@@ -89,13 +90,18 @@ class Browser:
 
     def act(self, action: str) -> None:
         """Presses the button of an action, once it can be pressed."""
-        button = self.until(lambda: self.all(f'[data-action="{action}"]:not([disabled])')[0], f"the button {action}")
+        button = self.until(
+            lambda: self.all(f'[data-action="{action}"]:not([disabled])')[0], f"the button {action}"
+        )
         self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
         self.until(lambda: _pressed(button), f"{action} to be pressed")
 
     def go_the_way(self, label: str) -> None:
         """Takes the way that a notice offers."""
-        self.until(lambda: next((b for b in self.all("[data-passing]") if b.text == label), None), f"a way to {label}").click()
+        self.until(
+            lambda: next((b for b in self.all("[data-passing]") if b.text == label), None),
+            f"a way to {label}",
+        ).click()
 
     def field(self, label: str) -> WebElement:
         """The field a label or an aria-label names."""
@@ -126,7 +132,10 @@ class Browser:
             field.send_keys(Keys.CONTROL, "a")
             name = value.rsplit(" › ", 1)[-1]
             field.send_keys(name)
-            self.until(lambda: self.all(f'[role=option][aria-selected=true][data-option="{name}"]'), f"{value} to be found")
+            self.until(
+                lambda: self.all(f'[role=option][aria-selected=true][data-option="{name}"]'),
+                f"{value} to be found",
+            )
             field.send_keys(Keys.ENTER)
             return True
 
@@ -159,7 +168,8 @@ class Browser:
     def downloaded(self, pattern: str) -> Path:
         """The file that arrives; it stands there empty until it has been written whole."""
         path: Path = self.until(
-            lambda: next((p for p in self.downloads.glob(pattern) if p.stat().st_size), None), f"{pattern} to arrive"
+            lambda: next((p for p in self.downloads.glob(pattern) if p.stat().st_size), None),
+            f"{pattern} to arrive",
         )
         return path
 
@@ -180,7 +190,9 @@ class Browser:
     @contextmanager
     def held(self) -> Iterator[None]:
         """Changes are sent and not answered until this ends, however long what comes meanwhile takes."""
-        self.driver.execute_cdp_cmd("Fetch.enable", {"patterns": [{"urlPattern": "*/api/v1/studies/*", "requestStage": "Request"}]})
+        self.driver.execute_cdp_cmd(
+            "Fetch.enable", {"patterns": [{"urlPattern": "*/api/v1/studies/*", "requestStage": "Request"}]}
+        )
         try:
             yield
         finally:

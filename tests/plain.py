@@ -79,7 +79,8 @@ def logit_interval(p: float, variance: float, n: int, df: int, level: float = 0.
 
 
 def quantile(values: Sequence[float], weights: Sequence[float], q: float) -> float:
-    """The smallest value whose cumulative weight passes q Σ w; where one equals it, the mean with the next."""
+    """The smallest value whose cumulative weight passes q Σ w; where one equals it, the mean with the
+    next."""
     order = sorted({v for v, w in zip(values, weights, strict=True) if w > 0})
     whole = sum(weights)
     running = 0.0
@@ -92,7 +93,9 @@ def quantile(values: Sequence[float], weights: Sequence[float], q: float) -> flo
     return order[-1]
 
 
-def independence(sample: Plain, rows: Sequence[int | None], columns: Sequence[int | None]) -> tuple[float, float, float] | None:
+def independence(
+    sample: Plain, rows: Sequence[int | None], columns: Sequence[int | None]
+) -> tuple[float, float, float] | None:
     """chi2, df1 and F of Rao and Scott's second-order test, from dense matrices."""
     known = [r is not None and c is not None for r, c in zip(rows, columns, strict=True)]
     weight = [w if k else 0.0 for w, k in zip(sample.w, known, strict=True)]
@@ -103,7 +106,10 @@ def independence(sample: Plain, rows: Sequence[int | None], columns: Sequence[in
     cells = [(r, c) for r in live_rows for c in live_columns]
     base = [float(k) for k in known]
     shares = [
-        sample.ratio([float(k and (r, c) == cell) for r, c, k in zip(rows, columns, known, strict=True)], base) for cell in cells
+        sample.ratio(
+            [float(k and (r, c) == cell) for r, c, k in zip(rows, columns, known, strict=True)], base
+        )
+        for cell in cells
     ]
     pi = np.array([s[0] for s in shares])
     z = [s[1] for s in shares]

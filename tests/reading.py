@@ -1,5 +1,5 @@
-"""A second reading of the definitions: every figure and test of a table from vectors over the cases, one estimate at a time. Slow,
-plain, and without tallies; what the differential test holds the product against."""
+"""A second reading of the definitions: every figure and test of a table from vectors over the cases, one
+estimate at a time. Slow, plain, and without tallies; what the differential test holds the product against."""
 
 import math
 from collections.abc import Callable, Iterator, Sequence
@@ -16,9 +16,9 @@ EDGE, NOTHING = 1e-12, 1e-30
 
 @dataclass
 class Sample:
-    """Cases: weight, stratum, PSU; population: PSUs of each case's stratum there; x, free: what weights were calibrated to, and the
-    weights B is made of; replicates: (n, R) weights, each counting c; raked_again: to
-    the margins."""
+    """Cases: weight, stratum, PSU; population: PSUs of each case's stratum there; x, free: what weights
+    were calibrated to, and the weights B is made of; replicates: (n, R) weights, each counting c;
+    raked_again: to the margins."""
 
     w: Vector
     stratum: Vector
@@ -33,11 +33,17 @@ class Sample:
     raked_again: bool = False
 
     def __post_init__(self) -> None:
-        self.units = {h: sorted(set(self.psu[self.stratum == h].tolist())) for h in sorted(set(self.stratum.tolist()))}
+        self.units = {
+            h: sorted(set(self.psu[self.stratum == h].tolist())) for h in sorted(set(self.stratum.tolist()))
+        }
 
     @property
     def df(self) -> int:
-        return self.given_df if self.given_df is not None else sum(map(len, self.units.values())) - len(self.units)
+        return (
+            self.given_df
+            if self.given_df is not None
+            else sum(map(len, self.units.values())) - len(self.units)
+        )
 
     def totals(self, z: Vector) -> dict[Any, Vector]:
         return {
@@ -64,7 +70,9 @@ class Sample:
         """z less x′B, and |x′B|."""
         if self.x is None or self.free is None:
             return z, np.zeros_like(z)
-        b = np.linalg.pinv(self.x.T @ (self.free[:, None] * self.x), rcond=1e-12) @ (self.x.T @ (self.free * z))
+        b = np.linalg.pinv(self.x.T @ (self.free[:, None] * self.x), rcond=1e-12) @ (
+            self.x.T @ (self.free * z)
+        )
         return z - self.x @ b, np.abs(self.x @ b)
 
     def covariance(self, z: Vector, y: Vector) -> float:
@@ -78,7 +86,8 @@ class Sample:
 
 @dataclass
 class Figure:
-    """An estimate: Σ w a/Σ w b, or Σ w a where there is no b; z and the terms of z. shift: worked with a − shift · b, for digits."""
+    """An estimate: Σ w a/Σ w b, or Σ w a where there is no b; z and the terms of z. shift: worked with a −
+    shift · b, for digits."""
 
     sample: Sample
     a: Vector
@@ -125,7 +134,9 @@ class Slope:
         if self.spread > EDGE:
             apart = np.where(base, self.x - mean_x, 0.0) / self.spread
             self.z = apart * (self.y - mean_y - self.est * (self.x - mean_x))
-            self.terms = np.abs(apart) * (self.raw + self.shift + abs(mean_y) + np.abs(self.est * (self.x - mean_x)))
+            self.terms = np.abs(apart) * (
+                self.raw + self.shift + abs(mean_y) + np.abs(self.est * (self.x - mean_x))
+            )
 
     def _line(self, w: Vector) -> tuple[float, float, float, float]:
         w = w * self.of
@@ -133,7 +144,12 @@ class Slope:
             return math.nan, math.nan, math.nan, 0.0
         mean_x, mean_y = float(w @ self.x) / w.sum(), float(w @ self.y) / w.sum()
         spread = float(w @ (self.x - mean_x) ** 2)
-        return (float(w @ ((self.x - mean_x) * (self.y - mean_y))) / spread if spread > 0 else math.nan), mean_y, mean_x, spread
+        return (
+            (float(w @ ((self.x - mean_x) * (self.y - mean_y))) / spread if spread > 0 else math.nan),
+            mean_y,
+            mean_x,
+            spread,
+        )
 
     def again(self) -> Vector:
         assert self.sample.replicates is not None
@@ -149,12 +165,17 @@ class Slope:
         return size
 
 
-def variance_of(parts: Sequence[tuple[float, "Figure | Slope"]], terms: Sequence[float] | None = None) -> float:
-    """The variance of a sum of estimates, each times a number; terms: the sizes of what each number is made of."""
+def variance_of(
+    parts: Sequence[tuple[float, "Figure | Slope"]], terms: Sequence[float] | None = None
+) -> float:
+    """The variance of a sum of estimates, each times a number; terms: the sizes of what each number is
+    made of."""
     sizes = [abs(k) for k, _ in parts] if terms is None else terms
     s = parts[0][1].sample
     if s.replicates is None:
-        return s.variance(sum(k * f.z for k, f in parts), sum(k * f.terms for k, (_, f) in zip(sizes, parts, strict=True)))
+        return s.variance(
+            sum(k * f.z for k, f in parts), sum(k * f.terms for k, (_, f) in zip(sizes, parts, strict=True))
+        )
     apart = sum(k * (f.again() - f.est) for k, f in parts)
     size = sum(k * f.size_again() for k, (_, f) in zip(sizes, parts, strict=True))
     v, most = float(s.c @ apart**2), float(s.c @ size**2)
@@ -171,7 +192,9 @@ def share_variance(f: Figure) -> float:
     return 0.0 if v <= 1e-12 * f.est * (1 - f.est) / f.base_n else v
 
 
-def limits(f: Figure, v: float, df: int, interval: dict[str, Any], share: bool) -> tuple[float | None, float | None]:
+def limits(
+    f: Figure, v: float, df: int, interval: dict[str, Any], share: bool
+) -> tuple[float | None, float | None]:
     if df < 1 or math.isnan(v):
         return None, None
     sides, level = interval.get("sides", "both"), interval.get("level", 0.95)
@@ -186,7 +209,10 @@ def limits(f: Figure, v: float, df: int, interval: dict[str, Any], share: bool) 
     elif method == "wilson":
         m, q = (n, round(p)) if edge else (p * (1 - p) / v, p)
         pq = 0.0 if edge else p * (1 - p)
-        centre, half = (q + t * t / (2 * m)) / (1 + t * t / m), t * math.sqrt(pq / m + t * t / (4 * m * m)) / (1 + t * t / m)
+        centre, half = (
+            (q + t * t / (2 * m)) / (1 + t * t / m),
+            t * math.sqrt(pq / m + t * t / (4 * m * m)) / (1 + t * t / m),
+        )
         low, high = centre - half, centre + half
     elif method == "logit" and not edge:
         centre, half = math.log(p / (1 - p)), t * se / (p * (1 - p))
@@ -204,8 +230,8 @@ def limits(f: Figure, v: float, df: int, interval: dict[str, Any], share: bool) 
 
 @dataclass
 class Table:
-    """What a table is made of: coded stubs (codes, 0 where unanswered), a number (NaN), several answers (columns, NaN), one banner
-    variable, a filter."""
+    """What a table is made of: coded stubs (codes, 0 where unanswered), a number (NaN), several answers
+    (columns, NaN), one banner variable, a filter."""
 
     sample: Sample
     inside: Vector
@@ -232,7 +258,10 @@ class Table:
         for name, parts in self.several.items():
             answered, chosen = ~np.isnan(parts).all(1), parts == 1
             yield from self._shares(
-                name, [(k + 1, chosen[:, k]) for k in range(parts.shape[1])], answered, chosen.sum(1).astype(float)
+                name,
+                [(k + 1, chosen[:, k]) for k in range(parts.shape[1])],
+                answered,
+                chosen.sum(1).astype(float),
             )
 
     def _cell(self, f: Figure, n: int | None, share: bool, deff: float | None, v: float) -> dict[str, Any]:
@@ -261,7 +290,10 @@ class Table:
                 low, high = limits(count, v, s.df, self.interval, False)
                 yield (name, code, path, "n"), {"est": n}
                 se = None if math.isnan(v) else math.sqrt(v)
-                yield (name, code, path, "count"), {"est": count.est, "se": se, "low": low, "high": high, "n": n}
+                yield (
+                    (name, code, path, "count"),
+                    {"est": count.est, "se": se, "low": low, "high": high, "n": n},
+                )
                 bases = {"col_pct": answered & column, "total_pct": answered & (known if path else True)}
                 if path:
                     bases["row_pct"] = row & answered & known
@@ -270,20 +302,33 @@ class Table:
                     if not f.base > 0:
                         continue
                     v, p = share_variance(f), f.est
-                    deff = None if not EDGE < p < 1 - EDGE or f.base_n < 2 or math.isnan(v) else v / (p * (1 - p) / (f.base_n - 1))
+                    deff = (
+                        None
+                        if not EDGE < p < 1 - EDGE or f.base_n < 2 or math.isnan(v)
+                        else v / (p * (1 - p) / (f.base_n - 1))
+                    )
                     yield (name, code, path, stat), self._cell(f, n, True, deff, v)
                 if m is not None:
                     base = answered & column & self.inside
                     f = Figure(s, one(part), np.where(base, m, 0.0), base)
                     f.base_n = int(m[base & (s.w > 0)].sum())
                     if f.base > 0:
-                        yield (name, code, path, "response_pct"), self._cell(f, n, True, None, share_variance(f))
+                        yield (
+                            (name, code, path, "response_pct"),
+                            self._cell(f, n, True, None, share_variance(f)),
+                        )
 
     def _means(self, name: str, y: Vector) -> Iterator[tuple[tuple[Any, ...], dict[str, Any]]]:
         s = self.sample
         for path, column in self.columns():
             base = ~np.isnan(y) & column & self.inside
-            f = Figure(s, np.where(base, np.nan_to_num(y), 0.0), base.astype(float), base, _first(y, base & (s.w > 0)))
+            f = Figure(
+                s,
+                np.where(base, np.nan_to_num(y), 0.0),
+                base.astype(float),
+                base,
+                _first(y, base & (s.w > 0)),
+            )
             if not f.base > 0:
                 continue
             v = variance_of([(1, f)])
@@ -295,7 +340,9 @@ class Table:
             m2, m3, m4 = (float(w @ apart**k) / w.sum() for k in (2, 3, 4))
             varied = m2 > (1e-14 * math.sqrt(float(w @ values**2) / w.sum())) ** 2
             sd = math.sqrt(m2 * f.base_n / (f.base_n - 1)) if f.base_n > 1 and varied else 0.0
-            cell = self._cell(f, None, False, v / (sd**2 / f.base_n) if sd > 0 and not math.isnan(v) else None, v)
+            cell = self._cell(
+                f, None, False, v / (sd**2 / f.base_n) if sd > 0 and not math.isnan(v) else None, v
+            )
             if f.base_n == 1:
                 cell |= {"low": None, "high": None}
             yield (name, None, path, "mean"), cell
@@ -319,7 +366,9 @@ class Table:
             rows.append(((name, None), self._mean(np.where(base, np.nan_to_num(y), 0.0), base), False))
         for name, parts in self.several.items():
             base = ~np.isnan(parts).all(1) & self.inside
-            rows += [((name, k + 1), self._share(parts[:, k] == 1, base), True) for k in range(parts.shape[1])]
+            rows += [
+                ((name, k + 1), self._share(parts[:, k] == 1, base), True) for k in range(parts.shape[1])
+            ]
         for key, make, share in rows:
             yield from self._pairs(key, [(code, make(values == code)) for code in codes], share)
         for name, (of, own) in self.coded.items():
@@ -340,7 +389,9 @@ class Table:
             shift = _first(y, base & self.inside)
             found.append(((name, None), np.nan_to_num(y - shift), base, shift))
         for name, parts in self.several.items():
-            found += [((name, k + 1), parts[:, k] == 1, ~np.isnan(parts).all(1), 0.0) for k in range(parts.shape[1])]
+            found += [
+                ((name, k + 1), parts[:, k] == 1, ~np.isnan(parts).all(1), 0.0) for k in range(parts.shape[1])
+            ]
         for key, y, base, shift in found:
             line = Slope(self.sample, y, x.astype(float), base & both, shift)
             v = variance_of([(1, line)]) if line.spread > EDGE else math.nan
@@ -350,11 +401,17 @@ class Table:
                 yield ("trend", *key), {"slope": line.est, "se": math.sqrt(v), "t": t, "p": p}
 
     def _share(self, row: Vector, base: Vector) -> Callable[[Vector], Figure]:
-        return lambda column: Figure(self.sample, (row & base & column).astype(float), (base & column).astype(float), base & column)
+        return lambda column: Figure(
+            self.sample, (row & base & column).astype(float), (base & column).astype(float), base & column
+        )
 
     def _mean(self, y: Vector, base: Vector) -> Callable[[Vector], Figure]:
         return lambda column: Figure(
-            self.sample, np.where(column, y, 0.0), (base & column).astype(float), base & column, _first(y, base)
+            self.sample,
+            np.where(column, y, 0.0),
+            (base & column).astype(float),
+            base & column,
+            _first(y, base),
         )
 
     def _pairs(
@@ -368,16 +425,29 @@ class Table:
                     noise = 1e-12 * sum(x.est * (1 - x.est) / x.base_n for x in (f, g)) if share else 0.0
                     if not math.isnan(v) and v > noise:
                         t = (f.est - g.est) / math.sqrt(v)
-                        found.append(((a, b), f.est - g.est, math.sqrt(v), t, 2 * float(stats.t.sf(abs(t), self.sample.df))))
+                        found.append(
+                            (
+                                (a, b),
+                                f.est - g.est,
+                                math.sqrt(v),
+                                t,
+                                2 * float(stats.t.sf(abs(t), self.sample.df)),
+                            )
+                        )
         p = np.array([x[-1] for x in found])
         for (pair, diff, se, t, own), fair in zip(found, adjusted(p, self.adjust), strict=True):
             yield ("columns", *key, *pair), {"diff": diff, "se": se, "t": t, "p": own, "p_adjusted": fair}
 
-    def _wald(self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]) -> dict[str, Any] | None:
+    def _wald(
+        self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]
+    ) -> dict[str, Any] | None:
         s = self.sample
         both = (of != 0) & (values != 0) & self.inside
         live = both & (s.w > NOTHING * s.w.sum())
-        rows, columns = [c for c in own if (live & (of == c)).any()], [c for c in codes if (live & (values == c)).any()]
+        rows, columns = (
+            [c for c in own if (live & (of == c)).any()],
+            [c for c in codes if (live & (values == c)).any()],
+        )
         if len(rows) < 2 or len(columns) < 2:
             return None
 
@@ -408,28 +478,43 @@ class Table:
         p = float(stats.f.sf(f, k, df - k + 1))
         return {"wald": w, "f": f, "df1": k, "df2": df - k + 1, "p": p} if w >= 0 else None
 
-    def _independence(self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]) -> dict[str, Any] | None:
+    def _independence(
+        self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]
+    ) -> dict[str, Any] | None:
         s = self.sample
         both = (of != 0) & (values != 0) & self.inside
         live = both & (s.w > NOTHING * s.w.sum())
-        rows, columns = [c for c in own if (live & (of == c)).any()], [c for c in codes if (live & (values == c)).any()]
+        rows, columns = (
+            [c for c in own if (live & (of == c)).any()],
+            [c for c in codes if (live & (values == c)).any()],
+        )
         if len(rows) < 2 or len(columns) < 2:
             return None
         cells = [(r, c) for r in rows for c in columns]
-        shares = [Figure(s, (both & (of == r) & (values == c)).astype(float), both.astype(float), both) for r, c in cells]
+        shares = [
+            Figure(s, (both & (of == r) & (values == c)).astype(float), both.astype(float), both)
+            for r, c in cells
+        ]
         pi = np.array([f.est for f in shares])
         grid = pi.reshape(len(rows), len(columns))
         expected = np.outer(grid.sum(1), grid.sum(0)).ravel()
         n = int((both & (s.w > 0)).sum())
-        main = np.array([[1.0, *(r == x for x in rows[1:]), *(c == x for x in columns[1:])] for r, c in cells])
-        inter = np.array([[float(r == x and c == y) for x in rows[1:] for y in columns[1:]] for r, c in cells])
+        main = np.array(
+            [[1.0, *(r == x for x in rows[1:]), *(c == x for x in columns[1:])] for r, c in cells]
+        )
+        inter = np.array(
+            [[float(r == x and c == y) for x in rows[1:] for y in columns[1:]] for r, c in cells]
+        )
         contrast = inter - main @ np.linalg.lstsq(main, inter, rcond=None)[0]
         inverse = np.where(pi > NOTHING, 1 / np.where(pi > 0, pi, 1), 0.0)
         if 1 / np.linalg.cond(contrast.T @ (inverse[:, None] * contrast), 1) < 1e-10:
             inverse = 1 / expected
         scaled = inverse[:, None] * contrast
         keep = [
-            variance_of(list(zip(column.tolist(), shares, strict=True)), (inverse * np.abs(of).max()).tolist()) > 0
+            variance_of(
+                list(zip(column.tolist(), shares, strict=True)), (inverse * np.abs(of).max()).tolist()
+            )
+            > 0
             for column, of in zip(scaled.T, contrast.T, strict=True)
         ]
         if not any(keep):
@@ -516,9 +601,11 @@ def half_samples(sample: Sample, d: Vector, fay: float) -> tuple[Vector, Vector]
     return weights, np.full(size, 1 / (size * (1 - fay) ** 2))
 
 
-def rake_within_limits(d: Vector, x: Vector, targets: Vector, low: float, high: float, whole: float) -> Vector | None:
-    """w = clip(d · exp(x′λ), low · w̄, high · w̄) with x′w = targets · whole: the least of the dual function, which is convex, by
-    Newton's method with halved steps. None: it cannot be done."""
+def rake_within_limits(
+    d: Vector, x: Vector, targets: Vector, low: float, high: float, whole: float
+) -> Vector | None:
+    """w = clip(d · exp(x′λ), low · w̄, high · w̄) with x′w = targets · whole: the least of the dual
+    function, which is convex, by Newton's method with halved steps. None: it cannot be done."""
     live = d > 0
     d, x, aim = d[live], x[live], targets * whole
     lowest, highest = low * whole / live.sum(), high * whole / live.sum()
@@ -547,15 +634,21 @@ def rake_within_limits(d: Vector, x: Vector, targets: Vector, low: float, high: 
         while times > 1e-9:
             there = of - times * step
             # Near the end a step's gain is less than the dual's digits show; the gap shows it.
-            if dual(there) < start - 1e-4 * times * float(gap @ step) or np.abs(x.T @ weights(x @ there) - aim).max() < far / 2:
+            if (
+                dual(there) < start - 1e-4 * times * float(gap @ step)
+                or np.abs(x.T @ weights(x @ there) - aim).max() < far / 2
+            ):
                 break
             times /= 2
         of = of - times * step
     return None
 
 
-def rake(d: Vector, margins: Sequence[tuple[Vector, dict[int, float], bool]], groups: Vector, whole: float) -> Vector | None:
-    """Weights raked inside each group to shares of its base weight; a held unknown (0) keeps its own. None: it cannot be done."""
+def rake(
+    d: Vector, margins: Sequence[tuple[Vector, dict[int, float], bool]], groups: Vector, whole: float
+) -> Vector | None:
+    """Weights raked inside each group to shares of its base weight; a held unknown (0) keeps its own.
+    None: it cannot be done."""
     w = d / d.sum()
     share = {g: w[groups == g].sum() for g in set(groups.tolist())}
     worst = math.inf

@@ -22,10 +22,18 @@ def _cell_key(cell: dict[str, Any]) -> tuple[Any, ...]:
 
 
 def _test_key(test: dict[str, Any]) -> tuple[Any, ...]:
-    return test["kind"], str(test["stub"]), tuple(test["banner"]), tuple(test.get("a", ())), tuple(test.get("b", ()))
+    return (
+        test["kind"],
+        str(test["stub"]),
+        tuple(test["banner"]),
+        tuple(test.get("a", ())),
+        tuple(test.get("b", ())),
+    )
 
 
-def _fields(name: str, got: dict[str, Any] | None, want: dict[str, Any], fields: tuple[str, ...], rel: float) -> Iterator[str]:
+def _fields(
+    name: str, got: dict[str, Any] | None, want: dict[str, Any], fields: tuple[str, ...], rel: float
+) -> Iterator[str]:
     if got is None:
         yield f"{name} is absent"
         return
@@ -44,7 +52,11 @@ def differences(got: dict[str, Any], want: dict[str, Any]) -> Iterator[str]:
     for weighting in want.get("weightings", []):
         mine = reports[weighting["save_as"]]
         yield from _fields(weighting["save_as"], mine, weighting, _WEIGHTS, 1e-6)
-        rows = {(tuple(m["by"]), tuple(sorted(r["at"].items(), key=str))): r for m in mine["margins"] for r in m["rows"]}
+        rows = {
+            (tuple(m["by"]), tuple(sorted(r["at"].items(), key=str))): r
+            for m in mine["margins"]
+            for r in m["rows"]
+        }
         for margin in weighting["margins"]:
             for row in margin["rows"]:
                 key = (tuple(margin["by"]), tuple(sorted(row["at"].items(), key=str)))

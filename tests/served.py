@@ -16,7 +16,9 @@ def served(app: ASGIApp) -> Iterator[str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None, timeout_graceful_shutdown=2))
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None, timeout_graceful_shutdown=2)
+    )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     until = time.monotonic() + 20

@@ -21,11 +21,16 @@ A, B = {1: 0.5, 2: 0.3, 3: 0.2}, {1: 0.45, 2: 0.55}
 
 def margin(name: str, targets: dict[int, float], **more: Any) -> dict[str, Any]:
     """A margin of one variable, in shares."""
-    return {"by": [name], "targets": [{"at": {name: code}, "value": value} for code, value in targets.items()], **more}
+    return {
+        "by": [name],
+        "targets": [{"at": {name: code}, "value": value} for code, value in targets.items()],
+        **more,
+    }
 
 
 def survey(seed: int, strata: int = 3, psus: int = 4, size: int = 6, unknown: float = 0.0) -> RawTable:
-    """strata × psus PSUs of about `size` cases; every category is there; some answers to q and y are missing."""
+    """strata × psus PSUs of about `size` cases; every category is there; some answers to q and y are
+    missing."""
     rng = np.random.default_rng(seed)
     n = strata * psus * size
     h = np.repeat(np.arange(1, strata + 1), psus * size)
@@ -54,7 +59,9 @@ TABLE = {
 }  # fmt: skip
 
 
-def study(design: dict[str, Any], weighting: dict[str, Any] | None = None, table: dict[str, Any] | None = None) -> Study:
+def study(
+    design: dict[str, Any], weighting: dict[str, Any] | None = None, table: dict[str, Any] | None = None
+) -> Study:
     """A study of a random survey."""
     weightings = [] if weighting is None else [{"base": "d", "tolerance": 1e-13, **weighting}]
     default = {"weight": "d"} if weighting is None else {}
@@ -64,7 +71,9 @@ def study(design: dict[str, Any], weighting: dict[str, Any] | None = None, table
     })  # fmt: skip
 
 
-def results(data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | None = None, **table: Any) -> Results:
+def results(
+    data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | None = None, **table: Any
+) -> Results:
     """A run of such a study."""
     return run(study(design, weighting, {**TABLE, **table}), data, {})
 

@@ -15,7 +15,18 @@ MAY = {
     "api": {"core", "services", "store", "api"},
     "cli": {"core", "services"},
 }
-NEVER_IN_CORE = {"fastapi", "starlette", "sqlalchemy", "uvicorn", "pyarrow", "pathlib", "os", "io", "socket", "subprocess"}
+NEVER_IN_CORE = {
+    "fastapi",
+    "starlette",
+    "sqlalchemy",
+    "uvicorn",
+    "pyarrow",
+    "pathlib",
+    "os",
+    "io",
+    "socket",
+    "subprocess",
+}
 
 
 def imports(path: Path) -> set[str]:

@@ -70,7 +70,9 @@ def _unknown(document: dict[str, Any]) -> None:
         (_unknown, "design.wieght", "This key is not known here"),
     ],
 )
-def test_a_fault_exits_with_2_names_its_place_and_writes_nothing(case: Path, change: Any, where: str, what: str) -> None:
+def test_a_fault_exits_with_2_names_its_place_and_writes_nothing(
+    case: Path, change: Any, where: str, what: str
+) -> None:
     result = run(broken(case, change), case.parent / "out")
     assert result.exit_code == 2
     assert f"{where}: " in result.stderr
@@ -91,7 +93,11 @@ def test_bad_data_exits_with_2(case: Path, content: bytes, what: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "what"),
-    [("{", "line 1, column 2"), ("[1]", "study: "), ('{"even_ballot": 2, "source": {"path": "x"}}', "even_ballot: ")],
+    [
+        ("{", "line 1, column 2"),
+        ("[1]", "study: "),
+        ('{"even_ballot": 2, "source": {"path": "x"}}', "even_ballot: "),
+    ],
 )
 def test_what_is_no_study_file_is_said(case: Path, text: str, what: str) -> None:
     case.write_text(text)

@@ -31,8 +31,12 @@ def _refuse(error: StudyError) -> None:
 def run(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
     out: Annotated[Path, typer.Option(help="The folder the results go into.")],
-    allow_outside: Annotated[bool, typer.Option(help="Read sources outside the study file's folder, too.")] = False,
-    guard_formulas: Annotated[bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")] = True,
+    allow_outside: Annotated[
+        bool, typer.Option(help="Read sources outside the study file's folder, too.")
+    ] = False,
+    guard_formulas: Annotated[
+        bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")
+    ] = True,
     debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and tables.xlsx."""
@@ -46,22 +50,35 @@ def run(
         if debug:
             raise
         said = " ".join(str(error).split())[:300]
-        typer.echo(f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). {_REPORT}", err=True)
+        typer.echo(
+            f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). "
+            f"{_REPORT}",
+            err=True,
+        )
         raise typer.Exit(2) from None
     for report in results.weightings:
         if not report.converged:
-            typer.echo(f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "
-                       f"the largest gap is {report.max_gap:.2g} of the whole.", err=True)  # fmt: skip
+            typer.echo(
+                f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "
+                f"the largest gap is {report.max_gap:.2g} of the whole.",
+                err=True,
+            )
     if (control := results.control) is not None:
         judged = (
-            "" if control.weights_judged else " There are more than 100 different weights, so weighted figures were not judged."
+            ""
+            if control.weights_judged
+            else " There are more than 100 different weights, so weighted figures were not judged."
         )
         typer.echo(
-            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more protect them, "
+            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more "
+            "protect them, "
             f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",
             err=True,
         )
-    typer.echo(f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: {', '.join(map(str, paths))}")
+    typer.echo(
+        f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: "
+        f"{', '.join(map(str, paths))}"
+    )
 
 
 @app.command()

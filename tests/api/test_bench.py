@@ -15,11 +15,11 @@ from even_ballot.core.ledger import step
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.demo import load_demo
 from even_ballot.services.states.bench import Bench
-from even_ballot.store.studies import State, dump_study, read_study
+from even_ballot.store.studies import StudyState, dump_study, read_study
 
 
 @pytest.fixture
-def held(engine: Engine) -> Iterator[tuple[Session, Bench, State]]:
+def held(engine: Engine) -> Iterator[tuple[Session, Bench, StudyState]]:
     bench = Bench()
     with Session(engine) as session, session.begin():
         study_id = load_demo(session, bench)
@@ -27,24 +27,26 @@ def held(engine: Engine) -> Iterator[tuple[Session, Bench, State]]:
         yield session, bench, read_study(session, study_id)
 
 
-def with_parts(state: State, **parts: Any) -> State:
+def with_parts(state: StudyState, **parts: Any) -> StudyState:
     return replace(state, study=parse_study(json.loads(dump_study(state.study)) | parts))
 
 
-def switched(state: State, at: int) -> State:
+def switched(state: StudyState, at: int) -> StudyState:
     ledger = json.loads(dump_study(state.study))["ledger"]
     ledger[at]["off"] = not ledger[at].get("off", False)
     return with_parts(state, ledger=ledger)
 
 
-def test_a_state_is_computed_once(held: tuple[Session, Bench, State], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_state_is_computed_once(
+    held: tuple[Session, Bench, StudyState], monkeypatch: pytest.MonkeyPatch
+) -> None:
     session, bench, state = held
     first = bench.ledgered(session, state)[1]
     again = bench.ledgered(session, state)[1]
     assert all(a is b for a, b in zip(first.states, again.states, strict=True))
 
 
-def test_switching_off_and_on_finds_the_earlier_states_again(held: tuple[Session, Bench, State]) -> None:
+def test_switching_off_and_on_finds_the_earlier_states_again(held: tuple[Session, Bench, StudyState]) -> None:
     session, bench, state = held
     before = bench.ledgered(session, state)[1].states
     off = bench.ledgered(session, switched(state, 8))[1].states
@@ -54,7 +56,7 @@ def test_switching_off_and_on_finds_the_earlier_states_again(held: tuple[Session
     assert all(a is b for a, b in zip(before, back, strict=True))
 
 
-def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Bench, State]) -> None:
+def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Bench, StudyState]) -> None:
     session, bench, state = held
     book = json.loads(dump_study(state.study))["codebook"]
     other = with_parts(state, codebook={**book, "rules": [{"name": "r", "must": "age > 17"}]})
@@ -62,7 +64,7 @@ def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Benc
     assert bench.findings(session, other) == bench.findings(session, state)
 
 
-def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Bench, State]) -> None:
+def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Bench, StudyState]) -> None:
     session, bench, state = held
     plain = with_parts(state, design={"weight": "weight"})
     assert bench.weighted(session, plain)[1].raked[0] is bench.weighted(session, state)[1].raked[0]
@@ -92,7 +94,7 @@ def test_a_file_that_is_used_is_not_pushed_out_by_many_states() -> None:
     assert made == [1]
 
 
-def test_the_ledger_names_the_step_that_stops(held: tuple[Session, Bench, State]) -> None:
+def test_the_ledger_names_the_step_that_stops(held: tuple[Session, Bench, StudyState]) -> None:
     session, bench, state = held
     ledger = json.loads(dump_study(state.study))["ledger"]
     ledger.insert(5, {"do": "derive", "into": "x", "value": "nobody + 1"})

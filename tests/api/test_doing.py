@@ -6,7 +6,9 @@ from even_ballot.core.screening import sweep as sweeps
 from even_ballot.services.states import bench as benches
 
 
-def test_the_sweep_says_each_check_and_how_far_it_is(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
+def test_the_sweep_says_each_check_and_how_far_it_is(
+    api: Any, demo: dict[str, Any], monkeypatch: Any
+) -> None:
     seen: list[dict[str, Any]] = []
 
     def watched(data: Any, book: Any, settings: Any, progress: Any) -> Any:

@@ -18,7 +18,9 @@ def test_a_foreign_host_is_refused(api: Any, host: str) -> None:
     assert api.raw("GET", "/studies", headers={"host": host}).status_code == 403
 
 
-@pytest.mark.parametrize("origin", ["http://evil.example", "null", "http://127.0.0.1:9999", "http://localhost:8410"])
+@pytest.mark.parametrize(
+    "origin", ["http://evil.example", "null", "http://127.0.0.1:9999", "http://localhost:8410"]
+)
 def test_a_foreign_origin_is_refused_and_changes_nothing(api: Any, origin: str) -> None:
     assert api.raw("POST", "/studies/demo", headers={"origin": origin}).status_code == 403
     assert api("GET", "/studies") == []
@@ -26,7 +28,9 @@ def test_a_foreign_origin_is_refused_and_changes_nothing(api: Any, origin: str) 
 
 def test_our_own_origin_is_served(api: Any) -> None:
     for host in ("127.0.0.1:8410", "localhost:8410"):
-        assert api.raw("GET", "/studies", headers={"host": host, "origin": f"http://{host}"}).status_code == 200
+        assert (
+            api.raw("GET", "/studies", headers={"host": host, "origin": f"http://{host}"}).status_code == 200
+        )
 
 
 def test_every_answer_carries_the_policy_and_its_time(api: Any) -> None:
@@ -47,11 +51,22 @@ def test_a_database_that_is_gone_is_said() -> None:
 
 
 def test_the_openapi_document_is_not_stale() -> None:
-    assert (ROOT / "docs" / "openapi.json").read_text() == openapi_document(), "python -m even_ballot.api.app > docs/openapi.json"
+    assert (ROOT / "docs" / "openapi.json").read_text() == openapi_document(), (
+        "python -m even_ballot.api.app > docs/openapi.json"
+    )
 
 
 def test_the_interfaces_types_are_not_stale(tmp_path: Path) -> None:
     made = tmp_path / "schema.d.ts"
-    command = ["npx", "openapi-typescript", "../docs/openapi.json", "--default-non-nullable=false", "-o", str(made)]
+    command = [
+        "npx",
+        "openapi-typescript",
+        "../docs/openapi.json",
+        "--default-non-nullable=false",
+        "-o",
+        str(made),
+    ]
     subprocess.run(command, cwd=ROOT / "web", check=True, capture_output=True)
-    assert (ROOT / "web" / "src" / "api" / "schema.d.ts").read_text() == made.read_text(), "npm run api-types, in web/"
+    assert (ROOT / "web" / "src" / "api" / "schema.d.ts").read_text() == made.read_text(), (
+        "npm run api-types, in web/"
+    )

@@ -61,7 +61,9 @@ def test_a_job_that_is_stopped_leaves_nothing(engine: Engine) -> None:
     began: list[str] = []
 
     def work(session: Session, progress: Progress) -> str:
-        session.add(SourceFile(id="a" * 16, name="a", sha256="", size=1, reading="{}", records=1, blank_records=0))
+        session.add(
+            SourceFile(id="a" * 16, name="a", sha256="", size=1, reading="{}", records=1, blank_records=0)
+        )
         session.flush()
         began.append("")
         while True:
@@ -111,7 +113,10 @@ def test_jobs_that_a_server_left_behind_are_marked_as_failed(engine: Engine) -> 
     jobs = Jobs(engine)
     with Session(engine) as session:
         view = jobs.view(session, job_id)
-    assert (view.state, view.faults[0].what) == ("failed", "The server stopped before this was done; nothing of it was kept.")
+    assert (view.state, view.faults[0].what) == (
+        "failed",
+        "The server stopped before this was done; nothing of it was kept.",
+    )
     jobs.close()
 
 
@@ -127,7 +132,17 @@ def test_a_body_that_is_too_large_is_refused_and_one_that_breaks_off_leaves_noth
 
 
 def _served(folder: Path, web: Path) -> tuple[subprocess.Popen[bytes], str]:
-    command = [sys.executable, "-m", "even_ballot.api.serve", "--folder", str(folder), "--port", "0", "--web", str(web)]
+    command = [
+        sys.executable,
+        "-m",
+        "even_ballot.api.serve",
+        "--folder",
+        str(folder),
+        "--port",
+        "0",
+        "--web",
+        str(web),
+    ]
     server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     until = time.monotonic() + 90
     running = folder / "running.json"
@@ -138,9 +153,13 @@ def _served(folder: Path, web: Path) -> tuple[subprocess.Popen[bytes], str]:
     raise AssertionError("the server did not start")
 
 
-def test_a_server_killed_while_it_takes_a_file_in_says_so_afterwards_and_loses_nothing_else(tmp_path: Path, web: Path) -> None:
+def test_a_server_killed_while_it_takes_a_file_in_says_so_afterwards_and_loses_nothing_else(
+    tmp_path: Path, web: Path
+) -> None:
     server, address = _served(tmp_path, web)
-    rows = b"".join(b"%d,%d,word %d,some more text to read %d\n" % (k, k * 7, k % 9000, k) for k in range(400_000))
+    rows = b"".join(
+        b"%d,%d,word %d,some more text to read %d\n" % (k, k * 7, k % 9000, k) for k in range(400_000)
+    )
     before = httpx.get(f"{address}/api/v1/studies", timeout=30).json()
     job = httpx.post(f"{address}/api/v1/files?name=large.csv", content=b"a,b,c,d\n" + rows, timeout=60).json()
     assert job["state"] == "running"

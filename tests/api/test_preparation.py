@@ -73,11 +73,15 @@ def test_a_finding_opens_its_own_cells(api: Any, demo: dict[str, Any]) -> None:
         ({"aside": 99}, "no entry 99"),
     ],
 )
-def test_what_cannot_be_shown_is_said(api: Any, demo: dict[str, Any], asked: dict[str, Any], what: str) -> None:
+def test_what_cannot_be_shown_is_said(
+    api: Any, demo: dict[str, Any], asked: dict[str, Any], what: str
+) -> None:
     assert what in cells(api, demo, 422, **asked)["faults"][0]["what"]
 
 
-def test_a_cell_is_changed_and_the_grid_shows_it_and_undo_takes_it_back(api: Any, demo: dict[str, Any]) -> None:
+def test_a_cell_is_changed_and_the_grid_shows_it_and_undo_takes_it_back(
+    api: Any, demo: dict[str, Any]
+) -> None:
     row = cells(api, demo, columns=["age"], where="age == 44", limit=1)["rows"][0]
     edit = {"do": "edit", "id": row["id"], "variable": "age", "value": 45, "why": "a slip of the pen"}
     study = api.change(demo, ledger=step(demo, **edit))
@@ -160,8 +164,14 @@ def test_every_entry_opens_to_before_and_after(api: Any, demo: dict[str, Any]) -
         assert (seen["cases_before"], seen["cases_after"]) == (entry["cases_before"], entry["cases_after"])
         if entry["do"] in ("tidy", "recode", "code"):
             assert seen["differences"], entry["sentence"]
-            left = sum(sum(words.values()) for words in entry["unplaced"].values()) if entry["do"] != "tidy" else 0
-            assert sum(d["changed"] for d in seen["differences"]) == entry["cells_changed"] + left, entry["sentence"]
+            left = (
+                sum(sum(words.values()) for words in entry["unplaced"].values())
+                if entry["do"] != "tidy"
+                else 0
+            )
+            assert sum(d["changed"] for d in seen["differences"]) == entry["cells_changed"] + left, entry[
+                "sentence"
+            ]
     assert "no entry 99" in api("GET", f"/studies/{demo['id']}/ledger/99", 422)["faults"][0]["what"]
 
 
@@ -198,11 +208,17 @@ def test_where_a_scale_is_used_and_how_often(api: Any, demo: dict[str, Any]) -> 
     assert len(uses) == 6
     assert all(cells == views[name]["answered"] for name, cells in uses.items())
     assert [b["variables"][0] for b in book["batteries"]][:2] == ["ferry_runs_need", "passenger_ferry"]
-    assert (views["ferry_runs_need"]["level"], views["sex"]["level"], views["age"]["level"]) == ("ordinal", "nominal", "ratio")
+    assert (views["ferry_runs_need"]["level"], views["sex"]["level"], views["age"]["level"]) == (
+        "ordinal",
+        "nominal",
+        "ratio",
+    )
 
 
 @pytest.mark.parametrize("kind", ["csv", "json"])
-def test_the_codebook_laid_on_its_own_study_changes_nothing(api: Any, demo: dict[str, Any], kind: str) -> None:
+def test_the_codebook_laid_on_its_own_study_changes_nothing(
+    api: Any, demo: dict[str, Any], kind: str
+) -> None:
     content = api.raw("GET", f"/studies/{demo['id']}/codebook.{kind}").content
     put = {"edition": demo["edition"], "name": f"codebook.{kind}"}
     laid = api("PUT", f"/studies/{demo['id']}/codebook", params=put, content=content)
@@ -216,7 +232,9 @@ def test_a_codebook_made_elsewhere_codes_and_describes_a_raw_file(api: Any, demo
     study = api("GET", f"/studies/{api('POST', '/studies', json={'title': 'Raw', 'file': file['id']})['id']}")
     document = json.loads(made)
     document["fields"] = [
-        f for f in document["fields"] if f["name"] in ("ferry_runs_need", "passenger_ferry", "code_letter", "nowhere")
+        f
+        for f in document["fields"]
+        if f["name"] in ("ferry_runs_need", "passenger_ferry", "code_letter", "nowhere")
     ]
     document["fields"].append({"name": "nowhere", "type": "string"})
     put = {"edition": study["edition"], "name": "codebook.json"}
@@ -232,7 +250,9 @@ def test_a_codebook_made_elsewhere_codes_and_describes_a_raw_file(api: Any, demo
     assert api("GET", f"/studies/{study['id']}")["undo"] == "Laid the codebook of codebook.json on the study"
 
 
-def test_a_scale_of_a_codebook_file_that_does_not_fit_is_refused_whole(api: Any, demo: dict[str, Any]) -> None:
+def test_a_scale_of_a_codebook_file_that_does_not_fit_is_refused_whole(
+    api: Any, demo: dict[str, Any]
+) -> None:
     rows = [
         ["variable", "question", "scale", "code", "label"],
         ["sex", "Woman or man?", "mw", "1", "Man"],
@@ -264,7 +284,10 @@ def test_a_kind_is_overruled_before_a_file_is_taken_over(api: Any) -> None:
     made = api("POST", "/studies", json={"title": "T", "file": file["id"], "kinds": {"id": "text"}})
     study = api("GET", f"/studies/{made['id']}/codebook")
     assert [v["variable"]["kind"] for v in study["variables"]] == ["text", "text"]
-    assert "no column 'nip'" in api("GET", f"/files/{file['id']}/columns/nip/as/number", 422)["faults"][0]["what"]
+    assert (
+        "no column 'nip'"
+        in api("GET", f"/files/{file['id']}/columns/nip/as/number", 422)["faults"][0]["what"]
+    )
 
 
 def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: Any) -> None:
@@ -280,7 +303,11 @@ def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: A
     assert again["file"] == look["file"]
     study = api("PUT", f"{path}/source", params={"edition": study["edition"]}, json={"id": look["file"]})
     rows = cells(api, study)["rows"]
-    assert [(row["row"], row["entries"]) for row in rows] == [(1, ["a", "yes", ""]), (2, ["b", "no", ""]), (3, ["c", "no", "2"])]
+    assert [(row["row"], row["entries"]) for row in rows] == [
+        (1, ["a", "yes", ""]),
+        (2, ["b", "no", ""]),
+        (3, ["c", "no", "2"]),
+    ]
 
 
 def test_entries_that_no_longer_fit_a_newer_file_are_all_named(api: Any) -> None:

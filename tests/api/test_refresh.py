@@ -55,11 +55,23 @@ def test_taken_over_the_ledger_runs_on_it_and_undo_brings_the_earlier_file_back(
     assert (study["tally"]["received"], study["tally"]["in_use"]) == (2510, newer["used_after"])
     assert study["undo"] == "Took over the newer file answers-second-delivery.xlsx"
     scales = study["document"]["codebook"]["scales"]
-    tied = {**scales["tenure"], "codes": [*scales["tenure"]["codes"], {"code": 4, "label": "Tied to the job"}]}
+    tied = {
+        **scales["tenure"],
+        "codes": [*scales["tenure"]["codes"], {"code": 4, "label": "Tied to the job"}],
+    }
     merge = {"do": "recode", "variables": ["tenure"], "codes": {"4": 3}}
-    at = next(i for i, s in enumerate(study["document"]["ledger"]) if s["do"] == "code" and s["variables"] == ["tenure"]) + 1
+    at = (
+        next(
+            i
+            for i, s in enumerate(study["document"]["ledger"])
+            if s["do"] == "code" and s["variables"] == ["tenure"]
+        )
+        + 1
+    )
     ledger = [*study["document"]["ledger"][:at], merge, *study["document"]["ledger"][at:]]
-    mended = api.change(study, codebook={**study["document"]["codebook"], "scales": {**scales, "tenure": tied}}, ledger=ledger)
+    mended = api.change(
+        study, codebook={**study["document"]["codebook"], "scales": {**scales, "tenure": tied}}, ledger=ledger
+    )
     assert [s["state"] for s in mended["stations"][3:]] == ["ok", "ok", "ok"]
     assert mended["tally"]["weighted_to"] == pytest.approx(61_300)
     back = mended

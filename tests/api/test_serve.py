@@ -37,7 +37,9 @@ class Server:
         self.process: subprocess.Popen[str] | None = None
 
     def start(self) -> httpx.Client:
-        self.process = subprocess.Popen(self.command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        self.process = subprocess.Popen(
+            self.command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
         running = self.folder / "running.json"
         until = time.monotonic() + 60
         while time.monotonic() < until:
@@ -70,7 +72,9 @@ def server(tmp_path: Path, web: Path) -> Iterator[Server]:
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM])
-def test_told_to_stop_both_stop_cleanly_and_a_second_start_says_where_the_first_runs(server: Server, how: signal.Signals) -> None:
+def test_told_to_stop_both_stop_cleanly_and_a_second_start_says_where_the_first_runs(
+    server: Server, how: signal.Signals
+) -> None:
     client = server.start()
     assert [s["title"] for s in client.get("/studies").json()] == ["Veldry Isles ferry survey"]
     second = subprocess.run(server.command, capture_output=True, text=True, timeout=60, check=False)

@@ -32,7 +32,9 @@ def test_a_spreadsheet_comes_in_with_its_sheets(api: Any) -> None:
 
 def test_a_guess_is_overruled_and_the_preview_follows(api: Any) -> None:
     file = api.bring("a.csv", b"q1,q2\nHow old?,Where?\n30,here\n")
-    again = api.done(api("POST", f"/files/{file['id']}/read-again", json={**file["reading"], "header_rows": 2}))
+    again = api.done(
+        api("POST", f"/files/{file['id']}/read-again", json={**file["reading"], "header_rows": 2})
+    )
     assert [(c["name"], c["label"], c["kind"]) for c in again["columns"]] == [
         ("q1", "How old?", "number"),
         ("q2", "Where?", "text"),
@@ -48,7 +50,9 @@ def test_a_guess_is_overruled_and_the_preview_follows(api: Any) -> None:
         ("a.xlsx", b"nonsense", "no XLSX file"),
     ],
 )
-def test_a_file_that_cannot_be_read_is_refused_and_nothing_kept(api: Any, name: str, content: bytes, what: str) -> None:
+def test_a_file_that_cannot_be_read_is_refused_and_nothing_kept(
+    api: Any, name: str, content: bytes, what: str
+) -> None:
     (fault,) = api.bring(name, content, 422)["faults"]
     assert what in fault["what"]
     assert fault["where"].startswith(name)
@@ -72,7 +76,12 @@ def test_a_finding_opens_its_cells_and_is_settled(api: Any, demo: dict[str, Any]
     where = {k: finding[k] for k in ("variable", "kind", "value")}
     cases = api("GET", f"/studies/{demo['id']}/findings/cases", params=where)
     assert (len(cases["rows"]), cases["rows"][0][-1]) == (finding["cases"], finding["value"])
-    step = {"do": "code", "variables": [finding["variable"]], "scale": "agreement", "answers": {finding["value"]: 98}}
+    step = {
+        "do": "code",
+        "variables": [finding["variable"]],
+        "scale": "agreement",
+        "answers": {finding["value"]: 98},
+    }
     api.change(demo, ledger=[*demo["document"]["ledger"], step])
     assert not [f for f in api("GET", f"/studies/{demo['id']}/findings") if f["kind"] == "not_placed"]
 
@@ -80,7 +89,11 @@ def test_a_finding_opens_its_cells_and_is_settled(api: Any, demo: dict[str, Any]
 def test_a_finding_about_entries_brings_the_step_that_sets_them_aside(api: Any, demo: dict[str, Any]) -> None:
     found = api("GET", f"/studies/{demo['id']}/findings")
     line = next(f for f in found if f["kind"] == "straight_line")
-    cases = api("GET", f"/studies/{demo['id']}/findings/cases", params={k: line[k] for k in ("variable", "kind", "value")})
+    cases = api(
+        "GET",
+        f"/studies/{demo['id']}/findings/cases",
+        params={k: line[k] for k in ("variable", "kind", "value")},
+    )
     assert cases["sentence"].startswith("Set aside the cases where ferry_runs_need == ")
     assert len(set(cases["rows"][0][2:])) == 1
     study = api.change(demo, ledger=[*demo["document"]["ledger"], cases["mend"]])
@@ -89,7 +102,10 @@ def test_a_finding_about_entries_brings_the_step_that_sets_them_aside(api: Any, 
 
 def test_a_finding_is_accepted_with_a_reason(api: Any, demo: dict[str, Any]) -> None:
     found = api("GET", f"/studies/{demo['id']}/findings")
-    accepted = [{**{k: f[k] or None for k in ("variable", "kind", "value", "cases")}, "why": "looked at"} for f in found]
+    accepted = [
+        {**{k: f[k] or None for k in ("variable", "kind", "value", "cases")}, "why": "looked at"}
+        for f in found
+    ]
     study = api.change(demo, codebook={**demo["document"]["codebook"], "accepted": accepted})
     assert study["stations"][2]["says"] == "nothing found"
     assert {f["accepted"] for f in api("GET", f"/studies/{demo['id']}/findings")} == {"looked at"}
@@ -125,7 +141,14 @@ def test_a_step_that_cannot_be_taken_stops_there_and_the_rest_wait(api: Any, dem
     ledger = demo["document"]["ledger"]
     broken = [*ledger[:3], {"do": "drop_cases", "where": "nobody > 1"}, *ledger[3:]]
     study = api.change(demo, ledger=broken)
-    assert [s["state"] for s in study["stations"]] == ["ok", "ok", "attention", "waiting", "waiting", "waiting"]
+    assert [s["state"] for s in study["stations"]] == [
+        "ok",
+        "ok",
+        "attention",
+        "waiting",
+        "waiting",
+        "waiting",
+    ]
     assert study["faults"][0]["where"] == "ledger[3].where"
     entries = api("GET", f"/studies/{demo['id']}/ledger")
     assert [e["reached"] for e in entries[:5]] == [True, True, True, True, False]
@@ -149,7 +172,11 @@ def test_a_changed_target_changes_the_weights_and_the_tables(api: Any, demo: dic
         *targets[1:3],
         {**targets[3], "value": targets[3]["value"] + 3000},
     ]
-    margins = [weighting["margins"][0], {**weighting["margins"][1], "targets": moved}, *weighting["margins"][2:]]
+    margins = [
+        weighting["margins"][0],
+        {**weighting["margins"][1], "targets": moved},
+        *weighting["margins"][2:],
+    ]
     api.change(demo, weightings=[{**weighting, "margins": margins}])
     report = api("GET", f"/studies/{demo['id']}/weightings")["reports"][0]
     assert report["margins"][1]["rows"][3]["after"] == pytest.approx((8582 + 3000) / 61300)
@@ -159,7 +186,10 @@ def test_a_changed_target_changes_the_weights_and_the_tables(api: Any, demo: dic
 
 def test_targets_that_do_not_fit_are_said_in_place(api: Any, demo: dict[str, Any]) -> None:
     weighting = demo["document"]["weightings"][0]
-    margin = {"by": ["isle"], "targets": [{"at": {"isle": k}, "value": v} for k, v in ((1, 0.4), (2, 0.2), (3, 0.2), (4, 0.1))]}
+    margin = {
+        "by": ["isle"],
+        "targets": [{"at": {"isle": k}, "value": v} for k, v in ((1, 0.4), (2, 0.2), (3, 0.2), (4, 0.1))],
+    }
     study = api.change(demo, weightings=[{**weighting, "margins": [margin], "scale_to": "cases"}])
     (fault,) = api("GET", f"/studies/{demo['id']}/weightings")["faults"]
     assert (fault["where"], "sum to 0.9" in fault["what"]) == ("weightings[0].margins[0].targets", True)
@@ -195,7 +225,12 @@ def test_a_table_is_laid_out_with_its_note(api: Any, demo: dict[str, Any]) -> No
 
 def test_a_lookup_is_brought_in_and_used(api: Any, small: dict[str, Any]) -> None:
     file = api.bring("places.csv", b"id,place\n1,north\n2,south\n3,north\n4,south\n5,south\n")
-    study = api("PUT", f"/studies/{small['id']}/lookups/places", params={"edition": small["edition"]}, json={"id": file["id"]})
+    study = api(
+        "PUT",
+        f"/studies/{small['id']}/lookups/places",
+        params={"edition": small["edition"]},
+        json={"id": file["id"]},
+    )
     study = api.change(study, ledger=[{"do": "look_up", "from": "places", "on": "id", "take": ["place"]}])
     book = api("GET", f"/studies/{small['id']}/codebook")
     place = next(v for v in book["variables"] if v["variable"]["name"] == "place")

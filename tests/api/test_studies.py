@@ -26,7 +26,14 @@ def test_a_study_begins_with_every_column(api: Any, small: dict[str, Any]) -> No
         "weighted_to": 5.0,
         "weight": None,
     }
-    assert [s["name"] for s in small["stations"]] == ["intake", "codebook", "screening", "weighting", "tables", "release"]
+    assert [s["name"] for s in small["stations"]] == [
+        "intake",
+        "codebook",
+        "screening",
+        "weighting",
+        "tables",
+        "release",
+    ]
 
 
 def test_a_change_shows_its_effect_and_can_be_undone_and_redone(api: Any, small: dict[str, Any]) -> None:
@@ -49,7 +56,9 @@ def test_an_entry_switched_off_is_not_done(api: Any, small: dict[str, Any]) -> N
     assert (off["tally"]["in_use"], off["undo"]) == (5, "Switched off: Set aside the cases where age < 19")
 
 
-def test_the_second_writer_of_a_stale_state_is_told_and_nothing_is_lost(api: Any, small: dict[str, Any]) -> None:
+def test_the_second_writer_of_a_stale_state_is_told_and_nothing_is_lost(
+    api: Any, small: dict[str, Any]
+) -> None:
     api.change(small, title="First")
     refusal = api.change(small, 409, title="Second")
     assert refusal["did"] == "Changed the title"
@@ -72,7 +81,9 @@ def test_a_deleted_study_comes_back(api: Any, small: dict[str, Any]) -> None:
     assert [s["id"] for s in api("GET", "/studies")] == [small["id"]]
 
 
-def test_a_saved_study_runs_at_the_command_line_and_comes_in_again(api: Any, demo: dict[str, Any], tmp_path: Path) -> None:
+def test_a_saved_study_runs_at_the_command_line_and_comes_in_again(
+    api: Any, demo: dict[str, Any], tmp_path: Path
+) -> None:
     content = api("GET", f"/studies/{demo['id']}/study.zip")
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
         archive.extractall(tmp_path)
@@ -80,7 +91,9 @@ def test_a_saved_study_runs_at_the_command_line_and_comes_in_again(api: Any, dem
     assert result.exit_code == 0, result.output
     ours = api("GET", f"/studies/{demo['id']}/release/results.json")
     assert json.loads((tmp_path / "out" / "results.json").read_text()) == ours
-    assert (tmp_path / "out" / "tables.xlsx").read_bytes() == api("GET", f"/studies/{demo['id']}/release/tables.xlsx")
+    assert (tmp_path / "out" / "tables.xlsx").read_bytes() == api(
+        "GET", f"/studies/{demo['id']}/release/tables.xlsx"
+    )
     again = api("POST", "/studies/take-in", params={"name": "study.zip"}, content=content)
     assert api("GET", f"/studies/{again['id']}/release/results.json") == ours
 
@@ -93,8 +106,17 @@ def test_a_study_file_is_laid_on_a_studys_own_data(api: Any, small: dict[str, An
         "codebook": {"scales": {"yn": YES_NO}},
         "ledger": [CODE],
     }
-    laid = api("PUT", f"/studies/{small['id']}/document", params={"edition": small["edition"]}, content=json.dumps(file).encode())
-    assert (laid["title"], laid["document"]["source"]["path"], laid["stations"][2]["says"]) == ("Laid", "answers.csv", "1 finding")
+    laid = api(
+        "PUT",
+        f"/studies/{small['id']}/document",
+        params={"edition": small["edition"]},
+        content=json.dumps(file).encode(),
+    )
+    assert (laid["title"], laid["document"]["source"]["path"], laid["stations"][2]["says"]) == (
+        "Laid",
+        "answers.csv",
+        "1 finding",
+    )
 
 
 @pytest.mark.parametrize(
@@ -120,7 +142,11 @@ def test_a_zip_without_its_data_is_refused(api: Any) -> None:
 
 @pytest.mark.parametrize(
     ("parts", "where"),
-    [({"ledger": [{"do": "nothing"}]}, "ledger[0]"), ({"wieghtings": []}, ""), ({"design": {"strat": []}}, "design.strat")],
+    [
+        ({"ledger": [{"do": "nothing"}]}, "ledger[0]"),
+        ({"wieghtings": []}, ""),
+        ({"design": {"strat": []}}, "design.strat"),
+    ],
 )
 def test_a_change_that_is_no_study_is_refused_and_nothing_saved(
     api: Any, small: dict[str, Any], parts: dict[str, Any], where: str

@@ -1,4 +1,5 @@
-"""Tables over the API: the plan as a file, stopping, what is hidden, what one fault leaves standing, pictures as files."""
+"""Tables over the API: the plan as a file, stopping, what is hidden, what one fault leaves standing,
+pictures as files."""
 
 import csv
 import io
@@ -57,9 +58,15 @@ def test_a_plan_typed_in_a_spreadsheet_is_read(api: Any, demo: dict[str, Any]) -
     out = io.StringIO()
     csv.writer(out, delimiter=";").writerows(rows)
     params = {"edition": demo["edition"], "name": "plan.csv", "replace": True}
-    assert api("PUT", f"/studies/{demo['id']}/plan", params=params, content=out.getvalue().encode("utf-8")) == 2
+    assert (
+        api("PUT", f"/studies/{demo['id']}/plan", params=params, content=out.getvalue().encode("utf-8")) == 2
+    )
     first, second = api("GET", f"/studies/{demo['id']}")["document"]["tables"]
-    assert (first["title"], first["stub"], first["banner"]) == ("Fares", ["fare_spend"], ["sex", ["isle", "sex"]])
+    assert (first["title"], first["stub"], first["banner"]) == (
+        "Fares",
+        ["fare_spend"],
+        ["sex", ["isle", "sex"]],
+    )
     assert (second["stub"], second["where"]) == (["tenure", "schooling"], "age > 30")
     assert table(api, demo, second["id"])["faults"] == []
 
@@ -106,7 +113,9 @@ class EndlessCount:
         return str(self.found[0]["faults"][0]["what"])
 
 
-def test_counting_a_table_is_seen_and_stopped_and_counted_again(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
+def test_counting_a_table_is_seen_and_stopped_and_counted_again(
+    api: Any, demo: dict[str, Any], monkeypatch: Any
+) -> None:
     count = EndlessCount(api, demo, monkeypatch)
     assert api("GET", f"/studies/{demo['id']}/doing") == {"says": "Counting for ever", "share": 0.25}
     api("DELETE", f"/studies/{demo['id']}/doing", 204)
@@ -125,14 +134,32 @@ def test_a_count_that_a_change_made_useless_ends(api: Any, demo: dict[str, Any],
     assert "changed while" in count.says()
 
 
-def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(api: Any, demo: dict[str, Any]) -> None:
+def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(
+    api: Any, demo: dict[str, Any]
+) -> None:
     tables = [
-        {"id": "a", "stub": ["ferry_runs_need"], "banner": ["isle"], "show": ["n", "col_pct", "mean"], "tests": ["columns"]},
-        {"id": "b", "stub": ["isle"], "banner": ["ferry_runs_need"], "show": ["n", "row_pct"], "total_row": True},
+        {
+            "id": "a",
+            "stub": ["ferry_runs_need"],
+            "banner": ["isle"],
+            "show": ["n", "col_pct", "mean"],
+            "tests": ["columns"],
+        },
+        {
+            "id": "b",
+            "stub": ["isle"],
+            "banner": ["ferry_runs_need"],
+            "show": ["n", "row_pct"],
+            "total_row": True,
+        },
     ]
     study = api.change(demo, tables=tables, suppression={"below": 12})
     a, b = (table(api, study, name) for name in ("a", "b"))
-    gone = {(f["stub"].get("code"), f["banner"][0]["code"]) for f in a["result"]["hidden"] if f["stat"] == "n" and f["banner"]}
+    gone = {
+        (f["stub"].get("code"), f["banner"][0]["code"])
+        for f in a["result"]["hidden"]
+        if f["stat"] == "n" and f["banner"]
+    }
     assert gone
     for q, isle in gone:
         assert not [c for c in b["result"]["cells"] if c["stub"].get("code") == isle and c["banner"] and c["banner"][0]["code"] == q
@@ -150,7 +177,9 @@ def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(api
     assert results["tables"][0]["hidden"]
 
 
-def test_one_weighting_that_stops_leaves_tables_by_another_weight_standing(api: Any, demo: dict[str, Any]) -> None:
+def test_one_weighting_that_stops_leaves_tables_by_another_weight_standing(
+    api: Any, demo: dict[str, Any]
+) -> None:
     weightings = demo["document"]["weightings"]
     broken = {**weightings[0], "save_as": "other", "base": "no_such_weight"}
     study = api.change(demo, weightings=[*weightings, broken])
@@ -168,10 +197,15 @@ def test_a_variable_that_is_gone_stops_its_tables_and_no_others(api: Any, demo: 
     assert fault["where"] == "tables[2].stub[0]"
     assert "fare_spend" in fault["what"]
     assert table(api, study, "need")["faults"] == []
-    assert api("GET", f"/studies/{study['id']}/release/tables.xlsx", 422)["faults"][0]["where"] == "tables[2].stub[0]"
+    assert (
+        api("GET", f"/studies/{study['id']}/release/tables.xlsx", 422)["faults"][0]["where"]
+        == "tables[2].stub[0]"
+    )
 
 
-def test_what_is_shown_otherwise_is_not_counted_again(api: Any, demo: dict[str, Any], monkeypatch: Any) -> None:
+def test_what_is_shown_otherwise_is_not_counted_again(
+    api: Any, demo: dict[str, Any], monkeypatch: Any
+) -> None:
     table(api, demo, "need")
     asked = []
 
@@ -180,7 +214,10 @@ def test_what_is_shown_otherwise_is_not_counted_again(api: Any, demo: dict[str, 
         return counted_table(*parts)
 
     monkeypatch.setattr(benches, "counted_table", counted)
-    shown = {"variables": [{"variable": "isle", "categories": [{"code": 4, "label": "Outer"}]}], "total_column": False}
+    shown = {
+        "variables": [{"variable": "isle", "categories": [{"code": 4, "label": "Outer"}]}],
+        "total_column": False,
+    }
     tables = demo["document"]["tables"]
     study = api.change(demo, tables=[{**tables[0], "display": shown, "group": "G"}, *tables[1:]])
     grid = table(api, study, "need")["grid"]
@@ -192,14 +229,21 @@ def test_what_is_shown_otherwise_is_not_counted_again(api: Any, demo: dict[str, 
 def test_pictures_are_files_one_or_many(api: Any, kind: str, begins: bytes) -> None:
     one = api.raw("POST", "/pictures", json={"kind": kind, "pictures": [{"name": "a", "svg": SVG}]})
     assert one.content.startswith(begins)
-    many = api.raw("POST", "/pictures", json={"kind": kind, "pictures": [{"name": f"a/{k}", "svg": SVG} for k in range(3)]})
+    many = api.raw(
+        "POST",
+        "/pictures",
+        json={"kind": kind, "pictures": [{"name": f"a/{k}", "svg": SVG} for k in range(3)]},
+    )
     with zipfile.ZipFile(io.BytesIO(many.content)) as archive:
         assert sorted(archive.namelist()) == [f"a-{k}.{kind}" for k in range(3)]
         assert all(archive.read(name).startswith(begins) for name in archive.namelist())
 
 
 @pytest.mark.parametrize(
-    "svg", ["<html></html>", '<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///x"/></svg>', "<svg><"]
+    "svg",
+    ["<html></html>", '<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///x"/></svg>', "<svg><"],
 )
 def test_what_is_no_drawing_is_refused(api: Any, svg: str) -> None:
-    assert api("POST", "/pictures", 422, json={"kind": "pdf", "pictures": [{"name": "a", "svg": svg}]})["faults"]
+    assert api("POST", "/pictures", 422, json={"kind": "pdf", "pictures": [{"name": "a", "svg": svg}]})[
+        "faults"
+    ]

@@ -1,4 +1,5 @@
-"""The weighting station through the API: several weightings, prices of limits, comparison, heavy cases, files of targets."""
+"""The weighting station through the API: several weightings, prices of limits, comparison, heavy cases,
+files of targets."""
 
 import io
 from typing import Any
@@ -12,8 +13,12 @@ def weightings(demo: dict[str, Any], *more: dict[str, Any]) -> list[dict[str, An
     return [first, *({**first, **parts} for parts in more)]
 
 
-def test_several_weightings_stand_side_by_side_and_each_can_be_the_tables(api: Any, demo: dict[str, Any]) -> None:
-    study = api.change(demo, weightings=weightings(demo, {"save_as": "held", "limits": {"low": 0.5, "high": 2}}))
+def test_several_weightings_stand_side_by_side_and_each_can_be_the_tables(
+    api: Any, demo: dict[str, Any]
+) -> None:
+    study = api.change(
+        demo, weightings=weightings(demo, {"save_as": "held", "limits": {"low": 0.5, "high": 2}})
+    )
     here = f"/studies/{demo['id']}"
     first, held = api("GET", f"{here}/weightings")["reports"]
     assert first["at_limits"] is None
@@ -34,7 +39,11 @@ def test_several_weightings_stand_side_by_side_and_each_can_be_the_tables(api: A
 
 
 def test_what_is_wrong_with_one_weighting_does_not_stop_the_others(api: Any, demo: dict[str, Any]) -> None:
-    wrong = {"save_as": "off", "margins": [{"by": ["isle"], "targets": [{"at": {"isle": 1}, "value": 0.9}]}], "scale_to": "cases"}
+    wrong = {
+        "save_as": "off",
+        "margins": [{"by": ["isle"], "targets": [{"at": {"isle": 1}, "value": 0.9}]}],
+        "scale_to": "cases",
+    }
     api.change(demo, weightings=weightings(demo, wrong))
     found = api("GET", f"/studies/{demo['id']}/weightings")
     assert [r and r["save_as"] for r in found["reports"]] == ["weight", None]
@@ -69,7 +78,9 @@ def test_the_heaviest_cases_are_named_with_their_categories(api: Any, demo: dict
     api("GET", f"/studies/{demo['id']}/weightings/7/heaviest", status=422)
 
 
-def test_targets_come_from_a_file_and_a_misspelt_label_says_what_was_meant(api: Any, demo: dict[str, Any]) -> None:
+def test_targets_come_from_a_file_and_a_misspelt_label_says_what_was_meant(
+    api: Any, demo: dict[str, Any]
+) -> None:
     sheet = openpyxl.Workbook()
     for line in (("Isle", None, "People"), ("Haask", None, 22681), ("Orran", None, 17164), (4, None, 8582)):
         sheet.active.append(line)
@@ -82,7 +93,10 @@ def test_targets_come_from_a_file_and_a_misspelt_label_says_what_was_meant(api: 
     assert [line["likely"] for line in found["lines"]] == ["Hask", None, None]
     assert [line["label"] for line in found["lines"]] == [None, "Orran", "Brim"]
     assert found["without_target"] == ["Hask", "Tolvey"]
-    assert api("PUT", here, params={"name": "isles.csv"}, content="Hask;1\nBrim;2\n".encode("utf-16"))["text"] == "Hask;1\nBrim;2"
+    assert (
+        api("PUT", here, params={"name": "isles.csv"}, content="Hask;1\nBrim;2\n".encode("utf-16"))["text"]
+        == "Hask;1\nBrim;2"
+    )
     (fault,) = api("PUT", here, params={"name": "empty.csv"}, content=b"\n\n", status=422)["faults"]
     assert "holds no line" in fault["what"]
     (fault,) = api("PUT", here, params={"name": "a.jsonl"}, content=b"{}", status=422)["faults"]
@@ -108,12 +122,23 @@ def test_the_report_is_a_page_to_release(api: Any, demo: dict[str, Any]) -> None
 @pytest.mark.parametrize(
     ("design", "says"),
     [
-        ({"variance": {"method": "jackknife"}}, "the jackknife, each first-stage unit left out in turn (150 replicates)"),
-        ({"variance": {"method": "bootstrap", "count": 40, "seed": 3}, "calibrated": True}, "40 bootstrap replicates"),
-        ({"calibrated": True}, "linearisation (Taylor series) of residuals on the margins the weights were raked to"),
+        (
+            {"variance": {"method": "jackknife"}},
+            "the jackknife, each first-stage unit left out in turn (150 replicates)",
+        ),
+        (
+            {"variance": {"method": "bootstrap", "count": 40, "seed": 3}, "calibrated": True},
+            "40 bootstrap replicates",
+        ),
+        (
+            {"calibrated": True},
+            "linearisation (Taylor series) of residuals on the margins the weights were raked to",
+        ),
     ],
 )
-def test_the_design_says_how_standard_errors_are_made(api: Any, demo: dict[str, Any], design: dict[str, Any], says: str) -> None:
+def test_the_design_says_how_standard_errors_are_made(
+    api: Any, demo: dict[str, Any], design: dict[str, Any], says: str
+) -> None:
     held = demo["document"]["design"]
     plain = api("GET", f"/studies/{demo['id']}/tables/need")["result"]["cells"]
     api.change(demo, design={**held, **design})

@@ -42,7 +42,8 @@ def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[
 
 @pytest.fixture(scope="session")
 def chrome(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Chrome, Path]]:
-    """Chromium, and the folder of its downloads. Every test has a server on a port of its own, so nothing of one is left for the next."""
+    """Chromium, and the folder of its downloads. Every test has a server on a port of its own, so nothing
+    of one is left for the next."""
     folder = tmp_path_factory.mktemp("chromium")
     driver = chromium(folder)
     yield driver, folder / "downloads"

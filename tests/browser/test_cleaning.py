@@ -1,4 +1,5 @@
-"""From the raw file to a clean, labelled study in the interface alone, with every planted fault found on the way."""
+"""From the raw file to a clean, labelled study in the interface alone, with every planted fault found on
+the way."""
 
 from collections.abc import Callable
 from typing import Any
@@ -18,7 +19,8 @@ AGE, SPEND, OFFICE = NAMES[HEADINGS.age], NAMES[HEADINGS.spend], NAMES[HEADINGS.
 
 
 class Survey:
-    """The study in hand: what is pressed goes through the browser; what was found is read where the page reads it."""
+    """The study in hand: what is pressed goes through the browser; what was found is read where the page
+    reads it."""
 
     def __init__(self, browser: Browser) -> None:
         self.browser = browser
@@ -26,7 +28,9 @@ class Survey:
         self.calls = f"{browser.address}/api/v1/studies/{self.path.rsplit('/', 1)[1]}"
         self.said: list[str] = []
 
-    def findings(self, kind: str, wanted: Callable[[dict[str, Any]], bool] = lambda _: True) -> list[dict[str, Any]]:
+    def findings(
+        self, kind: str, wanted: Callable[[dict[str, Any]], bool] = lambda _: True
+    ) -> list[dict[str, Any]]:
         found = httpx.get(f"{self.calls}/findings", timeout=30).json()
         return [f for f in found if f["kind"] == kind and wanted(f)]
 
@@ -40,7 +44,8 @@ class Survey:
         return set().union(*(self.entries(finding=f) for f in self.findings(kind, wanted)))
 
     def compare(self, what: str, found: set[int], planted: set[int], exact: bool = True) -> None:
-        """Prints precision and recall; every planted fault is found, and where it is exact by nature nothing else."""
+        """Prints precision and recall; every planted fault is found, and where it is exact by nature
+        nothing else."""
         precision, recall = len(found & planted) / max(len(found), 1), len(found & planted) / len(planted)
         self.said.append(f"{what}: precision {precision:.3f}, recall {recall:.3f}")
         assert recall == 1.0, (what, planted - found)
@@ -63,7 +68,8 @@ class Survey:
         self.browser.go(f"{self.path}/screening/{address}")
         self.browser.act("mend-finding")
         self.browser.until(
-            lambda: f"{sets_aside} set aside" in self.browser.all('[data-testid="tally"]')[0].text, f"{sets_aside} set aside"
+            lambda: f"{sets_aside} set aside" in self.browser.all('[data-testid="tally"]')[0].text,
+            f"{sets_aside} set aside",
         )
 
 
@@ -77,7 +83,9 @@ def survey(browser: Browser) -> Survey:
     return Survey(browser)
 
 
-def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_found(browser: Browser, survey: Survey) -> None:
+def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_found(
+    browser: Browser, survey: Survey
+) -> None:
     planted = {kind: set(entries) for kind, entries in deliveries()[0].planted.entries.items()}
     assert "(and 40 blank records passed over)" in browser.all('[data-testid="tally"]')[0].text
 
@@ -108,7 +116,9 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.go(f"{survey.path}/codebook/{FIRST}")
     browser.act("tool-scale")
     browser.fill("Name of the scale", "agreement")
-    browser.until(lambda: len(browser.all('[aria-label="How it fits"] li')) == 8, "how the scale fits the battery")
+    browser.until(
+        lambda: len(browser.all('[aria-label="How it fits"] li')) == 8, "how the scale fits the battery"
+    )
     browser.choose("What “Don't know” is", "missing")
     for place, answer in enumerate(AGREE):
         while (at := _place(browser, answer)) > place:
@@ -131,7 +141,9 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.go(f"{survey.path}/codebook/-scales-")
     browser.act("new-scale")
     browser.fill("Name of the scale", "content")
-    browser.fill("Answers, a line each, in order", "1 Not at all\n2 A little\n3 Partly\n4 Mostly\n5 Very much")
+    browser.fill(
+        "Answers, a line each, in order", "1 Not at all\n2 A little\n3 Partly\n4 Mostly\n5 Very much"
+    )
     browser.fill("Codes that mean no answer, a line each", "99 No answer")
     browser.tick("Ordered: the answers have a direction")
     survey.apply("save-scale")
@@ -147,7 +159,9 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
         browser.tick("Read numbers in words too, such as thirty-four", on=False)
         survey.apply("apply-number")
     left = survey.findings("not_placed")
-    survey.compare("ages in words", survey.found("not_placed", lambda f: f["variable"] == AGE), planted["age in words"])
+    survey.compare(
+        "ages in words", survey.found("not_placed", lambda f: f["variable"] == AGE), planted["age in words"]
+    )
     commas = survey.found("not_placed", lambda f: f["variable"] == SPEND)
     survey.compare("decimal commas", commas, planted["decimal comma"])
     worded = {NAMES[key] for key in (*STATEMENTS, *HEADINGS.services)}
@@ -167,15 +181,23 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
         ("misspelt", "misspelt", lambda f: f["value"] in MISSPELT),
         ("the translated form's wordings", "other wording", lambda f: f["value"] in TRANSLATED.values()),
     ):
-        survey.compare(what, survey.found("not_placed", lambda f, w=wanted: f["variable"] in worded and w(f)), planted[kind])
+        survey.compare(
+            what,
+            survey.found("not_placed", lambda f, w=wanted: f["variable"] in worded and w(f)),
+            planted[kind],
+        )
     kinds = (spaced, cased, lambda f: f["value"] in MISSPELT, lambda f: f["value"] in TRANSLATED.values())
     assert [f for f in there if not any(kind(f) for kind in kinds)] == []
 
     # Likely meanings accepted by one key, the translated ones said; for the whole battery at once
     browser.go(f"{survey.path}/codebook/-several-")
-    browser.tick("All of: Thinking of the past twelve months, how far do you agree or disagree with this statement about the ferry")
+    browser.tick(
+        "All of: Thinking of the past twelve months, how far do you agree or disagree with this statement about the ferry"
+    )
     browser.act("tool-scale")
-    browser.until(lambda: len(browser.all('[aria-label="How it fits"] li')) == 8, "how the scale fits the battery")
+    browser.until(
+        lambda: len(browser.all('[aria-label="How it fits"] li')) == 8, "how the scale fits the battery"
+    )
     browser.act("accept-likely")
     for label, wording in TRANSLATED.items():
         browser.choose(f"What “{wording}” means", f"={label}")
@@ -204,7 +226,11 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.see("Let stand: a line is an answer too")
 
     # Labelled: sex, tenure, schooling; who would not say keeps a code of their own
-    for heading, scale in ((HEADINGS.sex, "sex"), (HEADINGS.tenure, "tenure"), (HEADINGS.school, "schooling")):
+    for heading, scale in (
+        (HEADINGS.sex, "sex"),
+        (HEADINGS.tenure, "tenure"),
+        (HEADINGS.school, "schooling"),
+    ):
         browser.go(f"{survey.path}/codebook/{NAMES[heading]}")
         browser.act("tool-scale")
         browser.fill("Name of the scale", scale)
@@ -218,14 +244,19 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.go(f"{survey.path}/screening/flow")
     browser.see("2,277")
     browser.act("ledger")
-    for sentence in ("made by our own staff while trying the form", "the same respondent twice", "faster than anyone can read it"):
+    for sentence in (
+        "made by our own staff while trying the form",
+        "the same respondent twice",
+        "faster than anyone can read it",
+    ):
         browser.see(sentence)
     print("\n" + "\n".join(survey.said))
     assert browser.errors() == []
 
 
 def _read_again(browser: Browser, survey: Survey, variable: str, decimal: str) -> None:
-    """Reads the rest of a column as numbers, words and commas too, by changing the entry that read it first."""
+    """Reads the rest of a column as numbers, words and commas too, by changing the entry that read it
+    first."""
     ledger = httpx.get(f"{survey.calls}/ledger", timeout=30).json()
     at = next(e["step"] for e in ledger if e["do"] == "to_number" and variable in e["sentence"])
     browser.go(f"{survey.path}/codebook/{variable}?ledger=true")

@@ -99,13 +99,17 @@ def test_a_filter_and_a_switch_change_the_table_at_once(browser: Browser, study:
     browser.see("There is no variable 'agee'")
 
 
-def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(browser: Browser, study: str) -> None:
+def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/weighting/begin")
     browser.see("Final weights add up to")
     address = f"{browser.address}/api/v1/studies/{study.split('/')[2]}"
     state = httpx.get(address).json()
     weighting = {**state["document"]["weightings"][0], "base": None}
-    httpx.patch(address, json={"edition": state["edition"], "parts": {"weightings": [weighting]}}).raise_for_status()
+    httpx.patch(
+        address, json={"edition": state["edition"], "parts": {"weightings": [weighting]}}
+    ).raise_for_status()
     browser.choose("Final weights add up to", "cases")
     browser.see("Somebody changed this study since you read it")
     browser.see("from 1 for every case")
@@ -124,7 +128,9 @@ def test_a_deleted_study_can_be_brought_back_at_once(browser: Browser, study: st
     browser.follow("Veldry Isles ferry survey")
 
 
-def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(browser: Browser, tmp_path: Path) -> None:
+def test_a_file_that_cannot_be_read_is_said_next_to_where_it_was_dropped(
+    browser: Browser, tmp_path: Path
+) -> None:
     ragged = tmp_path / "ragged.csv"
     ragged.write_text("a,b\n1,2\n1\n")
     browser.go("/")
@@ -156,7 +162,9 @@ def test_a_cut_off_is_moved(browser: Browser, study: str) -> None:
     browser.see("Nobody is under the cut-off")
 
 
-def test_several_answers_in_a_cell_become_a_question_with_both_percentages(browser: Browser, study: str) -> None:
+def test_several_answers_in_a_cell_become_a_question_with_both_percentages(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/codebook/reasons")
     browser.act("tool-split")
     browser.see("Family and friends (")
@@ -169,7 +177,9 @@ def test_several_answers_in_a_cell_become_a_question_with_both_percentages(brows
     browser.choose("Stub (down)", "crosses_for")
     browser.unfold("figures")
     browser.tick("% of responses")
-    browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses in the table")
+    browser.until(
+        lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses in the table"
+    )
     assert "% of cases" in browser.all("tbody")[0].text
     browser.see("Family and friends")
 
@@ -196,7 +206,9 @@ def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
     for page in PAGES:
         visit(browser, study, page)
         browser.driver.execute_script(AXE)
-        report = browser.driver.execute_async_script("axe.run(document).then(arguments[arguments.length - 1])")
+        report = browser.driver.execute_async_script(
+            "axe.run(document).then(arguments[arguments.length - 1])"
+        )
         found[page] = [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]]
     assert "\n".join(f"{page}: {fault}" for page, faults in found.items() for fault in faults) == ""
 
@@ -204,11 +216,15 @@ def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
 def test_the_page_never_scrolls_sideways(browser: Browser, study: str) -> None:
     for page in PAGES:
         visit(browser, study, page)
-        wide, room = browser.driver.execute_script("return [document.documentElement.scrollWidth, innerWidth]")
+        wide, room = browser.driver.execute_script(
+            "return [document.documentElement.scrollWidth, innerWidth]"
+        )
         assert wide <= room, page
 
 
-def test_a_changed_target_shows_its_effect_and_a_wrong_one_is_said_in_place(browser: Browser, study: str) -> None:
+def test_a_changed_target_shows_its_effect_and_a_wrong_one_is_said_in_place(
+    browser: Browser, study: str
+) -> None:
     visit(browser, study, "weighting")
     before = browser.text()
     browser.fill("Target of Woman, 18 to 34", "9410", enter=True)
@@ -235,7 +251,9 @@ def test_a_margin_is_in_shares_and_its_sum_says_what_is_missing(browser: Browser
     browser.see("margins met")
 
 
-def test_every_state_has_an_address_and_an_address_that_leads_nowhere_says_so(browser: Browser, study: str) -> None:
+def test_every_state_has_an_address_and_an_address_that_leads_nowhere_says_so(
+    browser: Browser, study: str
+) -> None:
     for path, text in (
         ("codebook/nobody", "There is no variable nobody"),
         ("tables/nothing", "There is no such table"),
@@ -263,10 +281,14 @@ def test_arrow_keys_go_through_a_list(browser: Browser, study: str) -> None:
 
 def test_the_title_of_a_study_is_changed_in_place_and_undone_by_its_key(browser: Browser, study: str) -> None:
     browser.fill("Title of the study", "Another title", enter=True)
-    browser.until(lambda: "Changed the title" in str(browser.all('[data-action="undo"]')[0].get_attribute("title")), "the change")
+    browser.until(
+        lambda: "Changed the title" in str(browser.all('[data-action="undo"]')[0].get_attribute("title")),
+        "the change",
+    )
     browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "z")
     browser.until(
-        lambda: browser.field("Title of the study").get_attribute("value") == "Veldry Isles ferry survey", "the title before"
+        lambda: browser.field("Title of the study").get_attribute("value") == "Veldry Isles ferry survey",
+        "the title before",
     )
 
 

@@ -1,4 +1,5 @@
-"""Preparation as a person does it: the grid, steps seen before they are taken, scales, the ledger opened and changed."""
+"""Preparation as a person does it: the grid, steps seen before they are taken, scales, the ledger opened
+and changed."""
 
 import json
 import re
@@ -28,12 +29,17 @@ def cell(browser: Browser, row: int, column: str) -> Any:
     heads = browser.all('[role="columnheader"]')
     at = next(h.get_attribute("aria-colindex") for h in heads if h.text.strip("↑↓ ") == column)
     return browser.until(
-        lambda: browser.all(f'[role="row"][aria-rowindex="{row + 2}"] [role="gridcell"][aria-colindex="{at}"]')[0], column
+        lambda: browser.all(
+            f'[role="row"][aria-rowindex="{row + 2}"] [role="gridcell"][aria-colindex="{at}"]'
+        )[0],
+        column,
     )
 
 
 def in_hand(browser: Browser) -> str:
-    return str(browser.until(lambda: browser.all('[aria-label="The cell in hand"] p')[0].text, "a cell in hand"))
+    return str(
+        browser.until(lambda: browser.all('[aria-label="The cell in hand"] p')[0].text, "a cell in hand")
+    )
 
 
 def tally(browser: Browser) -> str:
@@ -49,7 +55,10 @@ def test_the_grid_is_walked_by_keys_sorted_and_narrowed(browser: Browser, study:
     browser.driver.switch_to.active_element.send_keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT)
     browser.until(lambda: "started of V71-2568" in in_hand(browser), "the cell below and beside")
     grid(browser).send_keys(Keys.CONTROL, Keys.END)
-    browser.until(lambda: "why_cross_6 of" in in_hand(browser) and "answered" in in_hand(browser), "the last cell of all")
+    browser.until(
+        lambda: "why_cross_6 of" in in_hand(browser) and "answered" in in_hand(browser),
+        "the last cell of all",
+    )
     assert int(browser.all('[role="row"]')[-1].get_attribute("aria-rowindex") or 0) == 2269
     grid(browser).send_keys(Keys.CONTROL, Keys.HOME)
     browser.until(lambda: "Entry of V15-1764" in in_hand(browser), "the first cell of all")
@@ -139,7 +148,8 @@ def test_what_was_left_out_over_a_run_that_is_chosen(browser: Browser, study: st
     browser.see("0 of 8")
     browser.act("check-this-run")
     browser.until(
-        lambda: "Changed the screening" in str(browser.all('[data-action="undo"]')[0].get_attribute("title")), "the run kept"
+        lambda: "Changed the screening" in str(browser.all('[data-action="undo"]')[0].get_attribute("title")),
+        "the run kept",
     )
 
 
@@ -151,7 +161,8 @@ def test_a_wrong_recode_is_seen_before_it_is_taken(browser: Browser, study: str)
     browser.choose("Where “Owned by someone in the household” goes", "0")
     browser.choose("Where “Rented” goes", "1")
     browser.until(
-        lambda: "3 Some other way\nblank" in browser.text() or "3 Some other way blank" in browser.text(), "what falls to blank"
+        lambda: "3 Some other way\nblank" in browser.text() or "3 Some other way blank" in browser.text(),
+        "what falls to blank",
     )
     browser.choose("Where “Some other way” goes", "1")
     browser.until(lambda: "3 Some other way 2 Rented or other 165" in browser.text(), "old and new")
@@ -208,12 +219,16 @@ def test_a_formula_is_completed_and_its_fault_points_at_the_character(browser: B
     browser.see("older, number")
 
 
-def test_a_scale_is_pasted_copied_varied_and_not_laid_over_another_meaning(browser: Browser, study: str) -> None:
+def test_a_scale_is_pasted_copied_varied_and_not_laid_over_another_meaning(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/codebook/-scales-")
     browser.see("Used by 8 questions, in 17,404 cells")
     browser.act("copy-scale-frequency")
     browser.fill("Name of the scale", "often")
-    browser.fill("Answers, a line each, in order", "1 Every week\n2 Every month\n3 A few times a year\n4 Never")
+    browser.fill(
+        "Answers, a line each, in order", "1 Every week\n2 Every month\n3 A few times a year\n4 Never"
+    )
     browser.see("Reads as 4 answers: 1 Every week")
     browser.act("save-scale")
     browser.see("Used by no question")
@@ -229,7 +244,10 @@ def test_an_entry_is_opened_changed_and_warns_of_what_would_stop(browser: Browse
     browser.see("harbour_office, before and after")
     browser.act("edit-4")
     browser.fill("Where", "seconds < 300")
-    browser.until(lambda: re.search(r"[2-9]\d\d cases of 2,316 set aside", browser.text()), "how many would be set aside")
+    browser.until(
+        lambda: re.search(r"[2-9]\d\d cases of 2,316 set aside", browser.text()),
+        "how many would be set aside",
+    )
     browser.act("keep-entry-4")
     browser.until(lambda: " 62 set aside" not in tally(browser), "the entry to be kept")
     browser.act("edit-3")
@@ -252,7 +270,9 @@ def test_the_codebook_goes_out_and_comes_in(browser: Browser, study: str) -> Non
     browser.see("How do you hold the home you live in?")
 
 
-def test_columns_of_one_question_are_proposed_and_made_one(browser: Browser, study: str, tmp_path: Path) -> None:
+def test_columns_of_one_question_are_proposed_and_made_one(
+    browser: Browser, study: str, tmp_path: Path
+) -> None:
     stem = "Why do you cross to another isle? Tick all that apply"
     lines = [
         f'id,"{stem} [Work]","{stem} [Shopping]","{stem} [Leisure]"',
@@ -327,14 +347,22 @@ def test_two_windows_on_one_study_the_second_is_told_and_loses_nothing(browser: 
     browser.fill("Where this is true", "age > 90")
     browser.see("True of")
     browser.fill("Why", "typed for a while")
-    # What the other window sends; a real one would take the focus, and this one would look again when it gets it back.
+    # What the other window sends; a real one would take the focus, and this one would look again when it gets
+    # it back.
     address = f"{browser.address}/api/v1/studies/{study.split('/')[2]}"
     edition = httpx.get(address).json()["edition"]
-    httpx.patch(address, json={"edition": edition, "parts": {"title": "Changed elsewhere"}}).raise_for_status()
+    httpx.patch(
+        address, json={"edition": edition, "parts": {"title": "Changed elsewhere"}}
+    ).raise_for_status()
     browser.act("set-aside")
     browser.see("Somebody changed this study since you read it.")
     assert browser.field("Where this is true").get_attribute("value") == "age > 90"
     assert browser.field("Why").get_attribute("value") == "typed for a while"
-    browser.until(lambda: browser.field("Title of the study").get_attribute("value") == "Changed elsewhere", "the newer state")
+    browser.until(
+        lambda: browser.field("Title of the study").get_attribute("value") == "Changed elsewhere",
+        "the newer state",
+    )
     browser.act("set-aside")
-    browser.until(lambda: browser.field("Where this is true").get_attribute("value") == "", "the cases to be set aside")
+    browser.until(
+        lambda: browser.field("Where this is true").get_attribute("value") == "", "the cases to be set aside"
+    )

@@ -1,4 +1,5 @@
-"""Tables as a statistician builds them: a battery with its picture, several answers, a nested banner with letters, a domain."""
+"""Tables as a statistician builds them: a battery with its picture, several answers, a nested banner with
+letters, a domain."""
 
 import re
 import threading
@@ -22,14 +23,21 @@ def fresh(browser: Browser, study: str, stub: str) -> None:
     before = browser.until(lambda: len(browser.all('a[href*="/tables/"]')), "the plan")
     browser.act("new-table")
     browser.until(lambda: len(browser.all('a[href*="/tables/"]')) > before, "the new table in the plan")
-    browser.until(lambda: browser.field("Title of the table").get_attribute("value") == "New table", "the new table in hand")
-    first = browser.until(lambda: browser.all('[data-action^="stub-without-"]')[0].get_attribute("data-action"), "its stub")
+    browser.until(
+        lambda: browser.field("Title of the table").get_attribute("value") == "New table",
+        "the new table in hand",
+    )
+    first = browser.until(
+        lambda: browser.all('[data-action^="stub-without-"]')[0].get_attribute("data-action"), "its stub"
+    )
     browser.choose("Stub (down)", stub)
     browser.until(lambda: browser.all(f'[data-action="stub-without-{stub}"]'), "the stub asked for")
     browser.act(str(first))
     browser.until(lambda: not browser.all(f'[data-action="{first}"]'), "the first stub to go")
     for _ in browser.all('[data-action^="banner-without-"]'):
-        chip = browser.until(lambda: browser.all('[data-action^="banner-without-"]')[0].get_attribute("data-action"), "a chip")
+        chip = browser.until(
+            lambda: browser.all('[data-action^="banner-without-"]')[0].get_attribute("data-action"), "a chip"
+        )
         browser.act(str(chip))
         browser.until(lambda chip=chip: not browser.all(f'[data-action="{chip}"]'), "the usual banner to go")
 
@@ -60,7 +68,10 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     browser.until(lambda: len(browser.all("figure svg[role=img]")) == 1, "one picture of all items")
     assert len(browser.all("figure svg[role=img] rect")) > 4 * 5, "a bar for every answer of every item"
     browser.choose("Kind of picture", "dots")
-    browser.until(lambda: len(browser.all("figure svg[role=img] circle")) == 4 * 5, "a dot for every answer of every item")
+    browser.until(
+        lambda: len(browser.all("figure svg[role=img] circle")) == 4 * 5,
+        "a dot for every answer of every item",
+    )
     browser.choose("Kind of picture", "diverging")
     for kind, begins in (("svg", b"<svg"), ("png", b"\x89PNG"), ("pdf", b"%PDF")):
         browser.act(str(browser.all(f'figure [data-action^="{kind}-"]')[0].get_attribute("data-action")))
@@ -114,14 +125,18 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
 def several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook/why_cross")
     browser.act("to-table")
-    browser.until(lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the usual banner")
+    browser.until(
+        lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the usual banner"
+    )
     browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses")
     body = browser.all("tbody")[0].text
     assert "% of cases" in body
     assert "Base: responses (unweighted)" in body
     browser.see("Most chose “Shopping”")
     assert "Column %" not in body
-    cells = [row.find_elements(By.CSS_SELECTOR, "td")[0].text.split()[0] for row in browser.all("tbody tr")[1:-2]]
+    cells = [
+        row.find_elements(By.CSS_SELECTOR, "td")[0].text.split()[0] for row in browser.all("tbody tr")[1:-2]
+    ]
     cases, responses = [float(x) for x in cells[::2]], [float(x) for x in cells[1::2]]
     assert sum(responses) == pytest.approx(100, abs=0.4)
     assert sum(cases) > 150
@@ -131,7 +146,9 @@ def several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Bro
     browser.until(lambda: browser.driver.current_url == again, "the same table, not another one")
 
 
-def a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(browser: Browser, study: str) -> None:
+def a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_words(
+    browser: Browser, study: str
+) -> None:
     fresh(browser, study, "passenger_ferry")
     browser.choose("Banner (across)", "isle")
     browser.see("Brim")
@@ -166,16 +183,26 @@ def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None
     browser.see("Base (unweighted)")
     browser.unfold("figures")
     browser.tick("as if a simple random sample, behind each figure")
-    browser.until(lambda: browser.field("as if a simple random sample, behind each figure").is_enabled(), "the change")
+    browser.until(
+        lambda: browser.field("as if a simple random sample, behind each figure").is_enabled(), "the change"
+    )
     browser.until(lambda: browser.all("tbody td button:not([disabled])"), "figures")[1].click()
-    for said in ("Effective base", "Relative standard error", "Degrees of freedom of its base", "Simple random sample, unweighted"):
+    for said in (
+        "Effective base",
+        "Relative standard error",
+        "Degrees of freedom of its base",
+        "Simple random sample, unweighted",
+    ):
         browser.see(said)
     behind = said_behind(browser)
     assert re.search(r"Brim −\d+\.\d points −", behind)
     cases = int(re.search(r"Cases in the cell (\d+)", behind)[1])  # type: ignore[index]
     browser.see("Strongly disagree · Hask · column %")
     browser.fill("Filter (a domain)", "age >= 30", enter=True)
-    browser.until(lambda: f"Cases in the cell {cases}" not in said_behind(browser), "what is behind the figure to be new too")
+    browser.until(
+        lambda: f"Cases in the cell {cases}" not in said_behind(browser),
+        "what is behind the figure to be new too",
+    )
     assert int(re.search(r"Cases in the cell (\d+)", said_behind(browser))[1]) < cases  # type: ignore[index]
     browser.act("undo")
     browser.until(lambda: f"Cases in the cell {cases}" in said_behind(browser), "the figure from before")
@@ -203,10 +230,14 @@ def test_rows_and_columns_are_renamed_hidden_and_ordered(browser: Browser, study
     browser.act("show-picture")
     browser.choose("Kind of picture", "made")
     browser.act("add-rows-crossing-passenger_ferry-1")
-    browser.until(lambda: len(browser.all("figure svg[role=img]")) == 2, "who gives each answer, by sex and by age")
+    browser.until(
+        lambda: len(browser.all("figure svg[role=img]")) == 2, "who gives each answer, by sex and by age"
+    )
 
 
-def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(browser: Browser, study: str, tmp_path: Path) -> None:
+def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(
+    browser: Browser, study: str, tmp_path: Path
+) -> None:
     def plan() -> list[str]:
         return [link.text.split("\n")[0] for link in browser.all('nav[aria-label="Tables of the plan"] a')]
 
@@ -269,7 +300,9 @@ def test_changes_in_quick_succession_are_all_saved(browser: Browser, study: str)
 
 def asks_before_leaving(browser: Browser) -> bool:
     """Whether a page that is about to be left wants the browser to ask."""
-    leave = "const e = new Event('beforeunload', {cancelable: true}); dispatchEvent(e); return e.defaultPrevented"
+    leave = (
+        "const e = new Event('beforeunload', {cancelable: true}); dispatchEvent(e); return e.defaultPrevented"
+    )
     return bool(browser.driver.execute_script(leave))
 
 
@@ -308,7 +341,9 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.until(lambda: "relative standard error over" not in browser.text(), "the mark to go")
 
 
-def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(browser: Browser, study: str) -> None:
+def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
     browser.fill("Filter (a domain)", "nobody_knows == 1", enter=True)
@@ -323,7 +358,9 @@ def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(brows
     browser.see("n = 0")
 
 
-def test_a_long_count_is_seen_and_stopped_and_counted_again(browser: Browser, study: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_long_count_is_seen_and_stopped_and_counted_again(
+    browser: Browser, study: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
     counted_table, tick, slow = bench.counted_table, threading.Event(), True

@@ -12,9 +12,14 @@ from even_ballot.demo.isles import margins
 
 
 def make_scale(
-    browser: Browser, variable: str, name: str, order: tuple[str, ...] = (), means: dict[str, str] | None = None
+    browser: Browser,
+    variable: str,
+    name: str,
+    order: tuple[str, ...] = (),
+    means: dict[str, str] | None = None,
 ) -> None:
-    """A scale from a question's answers: what wordings mean, the answers in order, laid on all that were answered alike."""
+    """A scale from a question's answers: what wordings mean, the answers in order, laid on all that were
+    answered alike."""
     browser.fill("Search names and questions", variable)
     browser.follow(variable)
     browser.act("tool-scale")
@@ -47,7 +52,9 @@ def set_aside(browser: Browser, where: str, why: str) -> None:
     browser.see("True of")
     browser.fill("Why", why)
     browser.act("set-aside")
-    browser.until(lambda: browser.field("Where this is true").get_attribute("value") == "", "the cases to be set aside")
+    browser.until(
+        lambda: browser.field("Where this is true").get_attribute("value") == "", "the cases to be set aside"
+    )
 
 
 def margin(browser: Browser, variables: list[str], targets: dict[str, int]) -> None:
@@ -55,7 +62,8 @@ def margin(browser: Browser, variables: list[str], targets: dict[str, int]) -> N
     for variable in variables:
         browser.choose("Variables; several are crossed", variable)
     browser.fill(
-        "Paste or type targets, a line each", "\n".join(f"{label}  {people}" for label, people in reversed(targets.items()))
+        "Paste or type targets, a line each",
+        "\n".join(f"{label}  {people}" for label, people in reversed(targets.items())),
     )
     browser.see(f"{len(targets)} lines matched")
     browser.act("take-targets")
@@ -85,7 +93,8 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     assert "Strongly agree" in browser.text()
     browser.act("codes")
     browser.until(
-        lambda: "Strongly agree" not in browser.driver.find_element("css selector", "main").text, "codes in place of labels"
+        lambda: "Strongly agree" not in browser.driver.find_element("css selector", "main").text,
+        "codes in place of labels",
     )
     browser.act("codes")
 
@@ -170,7 +179,9 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.see("Base (unweighted)")
     browser.until(lambda: browser.all("tbody td button:not([disabled])")[0], "a figure").click()
     browser.see("Design effect")
-    shown = [cell.text.split("\n")[0] for cell in browser.all("tbody tr")[1].find_elements("css selector", "td")]
+    shown = [
+        cell.text.split("\n")[0] for cell in browser.all("tbody tr")[1].find_elements("css selector", "td")
+    ]
 
     # Release
     browser.follow("Release")

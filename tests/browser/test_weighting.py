@@ -1,11 +1,14 @@
-"""The weighting station as a statistician uses it: several weights, limits and their price, groups, the design's methods."""
+"""The weighting station as a statistician uses it: several weights, limits and their price, groups, the
+design's methods."""
 
 from pathlib import Path
 
 from pages import Browser
 
 
-def test_a_copy_is_limited_at_a_price_that_is_seen_and_set_beside_the_first(browser: Browser, study: str) -> None:
+def test_a_copy_is_limited_at_a_price_that_is_seen_and_set_beside_the_first(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/weighting")
     browser.see("1,954")
     browser.act("copy-weighting")
@@ -36,7 +39,9 @@ def test_the_heaviest_case_opens_among_the_cells(browser: Browser, study: str) -
     browser.see("1 of 2,268 cases")
 
 
-def test_a_margin_comes_from_a_file_and_a_misspelt_label_is_mended_in_place(browser: Browser, study: str, tmp_path: Path) -> None:
+def test_a_margin_comes_from_a_file_and_a_misspelt_label_is_mended_in_place(
+    browser: Browser, study: str, tmp_path: Path
+) -> None:
     targets = tmp_path / "isles.csv"
     targets.write_text("isle,share\nHaask,37\nOrran,28\nTolvey,21\nBrim,14\n")
     browser.go(f"{study}/weighting")
@@ -101,7 +106,9 @@ def test_those_who_answered_take_over_in_cells_and_small_ones_are_named(browser:
     browser.see("▲ small")
 
 
-def test_standard_errors_are_made_as_the_design_says_and_its_faults_are_named(browser: Browser, study: str) -> None:
+def test_standard_errors_are_made_as_the_design_says_and_its_faults_are_named(
+    browser: Browser, study: str
+) -> None:
     browser.go(f"{study}/weighting/design")
     browser.see("142 degrees of freedom")
     browser.choose("Standard errors by", "bootstrap")
@@ -128,4 +135,7 @@ def test_a_margin_is_moved_and_a_weight_renamed_wherever_it_is_used(browser: Bro
     browser.fill("Saved as the variable", "final", enter=True)
     browser.see("Weighting, final")
     browser.follow("Strata, clusters, standard errors")
-    browser.until(lambda: browser.field("Weight of the tables").get_attribute("value") == "final", "the design to follow")
+    browser.until(
+        lambda: browser.field("Weight of the tables").get_attribute("value") == "final",
+        "the design to follow",
+    )

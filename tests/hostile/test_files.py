@@ -1,4 +1,5 @@
-"""Hostile files through the readers, the command line and the API: each a clear fault or a right reading; the server stays.
+"""Hostile files through the readers, the command line and the API: each a clear fault or a right reading; the
+server stays.
 
 `--files 2000` reads as many."""
 
@@ -32,7 +33,9 @@ def outcome(helpers: Helpers, name: str, content: bytes) -> RawTable | StudyErro
     return table
 
 
-def test_every_file_is_a_reading_or_a_clear_fault_within_time_and_memory(request: pytest.FixtureRequest) -> None:
+def test_every_file_is_a_reading_or_a_clear_fault_within_time_and_memory(
+    request: pytest.FixtureRequest,
+) -> None:
     helpers = Helpers(1)
     outcomes = {"read": 0, "refused": 0}
     for what, name, content in corpus(request.config.getoption("--files")):
@@ -87,7 +90,9 @@ def test_what_is_odd_but_right_is_read(name: str, first: tuple[str, ...]) -> Non
     assert "row" not in table.names
 
 
-def test_the_command_line_ends_in_2_with_a_sentence_for_every_file(tmp_path: Path, request: pytest.FixtureRequest) -> None:
+def test_the_command_line_ends_in_2_with_a_sentence_for_every_file(
+    tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
     study = tmp_path / "study.json"
     runs = 0
     for what, name, content in corpus(request.config.getoption("--files")):
@@ -98,7 +103,9 @@ def test_the_command_line_ends_in_2_with_a_sentence_for_every_file(tmp_path: Pat
         assert "Traceback" not in result.output, what
         assert "fault of its own" not in result.output, (what, result.output)
         if result.exit_code == 0:
-            json.loads((tmp_path / "out" / "results.json").read_text(), parse_constant=lambda word: pytest.fail(word))
+            json.loads(
+                (tmp_path / "out" / "results.json").read_text(), parse_constant=lambda word: pytest.fail(word)
+            )
         (tmp_path / name).unlink()
         runs += 1
     assert runs >= 200
@@ -127,7 +134,9 @@ def test_sources_stay_in_the_studys_folder_and_are_regular_files(tmp_path: Path)
         assert "no regular file" in result.output or "cannot be read" in result.output
 
 
-def test_an_unforeseen_error_is_one_sentence_and_where_to_report(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_an_unforeseen_error_is_one_sentence_and_where_to_report(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     def breaks(*_: object) -> None:
         raise ZeroDivisionError("by nothing")
 
@@ -136,7 +145,10 @@ def test_an_unforeseen_error_is_one_sentence_and_where_to_report(tmp_path: Path,
     assert result.exit_code == 2
     assert "Traceback" not in result.output
     assert "report" in result.output
-    assert isinstance(CliRunner().invoke(app, ["run", "x.json", "--out", str(tmp_path), "--debug"]).exception, ZeroDivisionError)
+    assert isinstance(
+        CliRunner().invoke(app, ["run", "x.json", "--out", str(tmp_path), "--debug"]).exception,
+        ZeroDivisionError,
+    )
 
 
 def test_files_through_the_api_leave_the_server_standing(api: Any, request: pytest.FixtureRequest) -> None:
@@ -157,7 +169,9 @@ def test_files_through_the_api_leave_the_server_standing(api: Any, request: pyte
 @pytest.mark.parametrize("name", DRAWINGS)
 def test_a_hostile_drawing_is_refused_or_let_through_harmless(name: str, api: Any) -> None:
     for kind in ("svg", "png", "pdf"):
-        response = api.raw("POST", "/pictures", json={"kind": kind, "pictures": [{"name": "a", "svg": DRAWINGS[name]}]})
+        response = api.raw(
+            "POST", "/pictures", json={"kind": kind, "pictures": [{"name": "a", "svg": DRAWINGS[name]}]}
+        )
         assert response.status_code in (200, 422), response.text
         assert response.status_code == 422 or name == "instruction"
     assert b"root:" not in response.content
@@ -186,7 +200,10 @@ def test_a_zip_that_climbs_is_taken_in_and_given_out_with_safe_names(api: Any) -
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr(
-            "study.json", json.dumps({"source": {"path": "../../answers.csv"}, "lookups": {"f": {"path": "../study.json"}}})
+            "study.json",
+            json.dumps(
+                {"source": {"path": "../../answers.csv"}, "lookups": {"f": {"path": "../study.json"}}}
+            ),
         )
         archive.writestr("../../answers.csv", "id,q\n1,yes\n")
         archive.writestr("../study.json", "k,x\n1,2\n")

@@ -1,5 +1,6 @@
-"""Every operation of the API with what its schema allows and much that it does not: never a server's error, always what the document
-says, always the security headers. `--examples 300` asks each operation as often."""
+"""Every operation of the API with what its schema allows and much that it does not: never a server's
+error, always what the document says, always the security headers. `--examples 300` asks each operation as
+often."""
 
 import contextlib
 from collections.abc import Iterator
@@ -17,10 +18,18 @@ from sqlalchemy import Engine
 from even_ballot.api.app import make_app
 
 load_all_checks()
-SAFE = ("content-security-policy", "x-content-type-options", "referrer-policy", "cross-origin-resource-policy")
+SAFE = (
+    "content-security-policy",
+    "x-content-type-options",
+    "referrer-policy",
+    "cross-origin-resource-policy",
+)
 DOCUMENT = schemathesis.openapi.from_dict(make_app(None).openapi())
-OPERATIONS = {f"{o.method.upper()} {o.path}": o for o in (result.ok() for result in DOCUMENT.get_all_operations())}
-# Which statuses a method or a header that is not in the document gets is the web server's; a body that is refused for its sense, and
+OPERATIONS = {
+    f"{o.method.upper()} {o.path}": o for o in (result.ok() for result in DOCUMENT.get_all_operations())
+}
+# Which statuses a method or a header that is not in the document gets is the web server's; a body that is
+# refused for its sense, and
 # one that the schema does not forbid, are no faults of the document's.
 LEFT_OUT = {
     "unsupported_method", "positive_data_acceptance", "negative_data_rejection", "missing_required_header", "ignored_auth",

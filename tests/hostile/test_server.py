@@ -1,5 +1,5 @@
-"""Many at once, slow ones, a database that goes away, a server that is killed: nobody waits for what another holds, and nothing that
-was acknowledged is lost. `--kills 100` kills as often."""
+"""Many at once, slow ones, a database that goes away, a server that is killed: nobody waits for what
+another holds, and nothing that was acknowledged is lost. `--kills 100` kills as often."""
 
 import contextlib
 import json
@@ -79,7 +79,11 @@ def slow_bodies(address: str, path: str, count: int) -> Iterator[None]:
 def test_bodies_that_never_end_hinder_nobody(address: str, demo: str) -> None:
     with slow_bodies(address, f"/api/v1/studies/{demo}", 60):
         with ThreadPoolExecutor(20) as pool:
-            answers = list(pool.map(lambda _: requests.get(f"{address}/studies/{demo}", timeout=20).status_code, range(40)))
+            answers = list(
+                pool.map(
+                    lambda _: requests.get(f"{address}/studies/{demo}", timeout=20).status_code, range(40)
+                )
+            )
         assert answers == [200] * 40
 
 
@@ -90,7 +94,9 @@ def test_memory_stays_flat_over_many_requests(address: str, demo: str) -> None:
         with requests.Session() as session:
             for k in range(times):
                 session.get(f"{address}/studies/{demo}{('', '/codebook', '/tables/need')[k % 3]}", timeout=60)
-                session.post(f"{address}/studies/{demo}/condition", json={"where": f"age > {k % 40}"}, timeout=60)
+                session.post(
+                    f"{address}/studies/{demo}/condition", json={"where": f"age > {k % 40}"}, timeout=60
+                )
                 session.get(f"{address}/studies/nobody{k}", timeout=60)
 
     def resident() -> int:
@@ -173,7 +179,9 @@ def test_a_change_sent_again_because_its_answer_was_lost_is_the_same_change(addr
     first, again = (requests.patch(f"{address}/studies/{study}", json=body, timeout=60) for _ in range(2))
     assert (first.status_code, again.status_code) == (200, 200)
     assert again.json()["edition"] == edition + 1
-    other = requests.patch(f"{address}/studies/{study}", json={"edition": edition, "parts": {"title": "Other"}}, timeout=60)
+    other = requests.patch(
+        f"{address}/studies/{study}", json={"edition": edition, "parts": {"title": "Other"}}, timeout=60
+    )
     assert other.status_code == 409
 
 
@@ -181,7 +189,9 @@ def test_a_deleted_study_is_not_changed(address: str) -> None:
     study = requests.post(f"{address}/studies/demo", timeout=60).json()["id"]
     edition = requests.get(f"{address}/studies/{study}", timeout=60).json()["edition"]
     requests.delete(f"{address}/studies/{study}", timeout=60)
-    answer = requests.patch(f"{address}/studies/{study}", json={"edition": edition, "parts": {"title": "x"}}, timeout=60)
+    answer = requests.patch(
+        f"{address}/studies/{study}", json={"edition": edition, "parts": {"title": "x"}}, timeout=60
+    )
     assert answer.status_code == 422
     assert "deleted" in answer.json()["faults"][0]["what"]
 
@@ -205,7 +215,9 @@ class Running:
         until = time.monotonic() + 60
         while time.monotonic() < until:
             with contextlib.suppress(OSError, ValueError):
-                return str(json.loads((self.folder / "var" / "running.json").read_text())["address"]) + "/api/v1"
+                return (
+                    str(json.loads((self.folder / "var" / "running.json").read_text())["address"]) + "/api/v1"
+                )
             time.sleep(0.05)
         raise AssertionError("the server did not start")
 
@@ -251,21 +263,30 @@ def test_nothing_acknowledged_is_lost_by_killing(tmp_path: Path, request: pytest
             running.again()
         else:
             until = time.monotonic() + 40
-            while time.monotonic() < until and requests.get(f"{address}/studies/{study}", timeout=30).status_code != 200:
+            while (
+                time.monotonic() < until
+                and requests.get(f"{address}/studies/{study}", timeout=30).status_code != 200
+            ):
                 time.sleep(0.05)
     assert checked == kills
     assert acknowledged > 5 * kills
     running.address()
     assert running.end() == 0
     for path in (tmp_path / "var").rglob("*"):
-        assert path.is_symlink() or path.is_socket() or not path.stat().st_mode & 0o007 or "mariadb/data" in str(path), path
+        assert (
+            path.is_symlink()
+            or path.is_socket()
+            or not path.stat().st_mode & 0o007
+            or "mariadb/data" in str(path)
+        ), path
     log = tmp_path / "var" / "server.log"
     assert log.stat().st_mode & 0o077 == 0
     assert "locals" not in log.read_text()
 
 
 def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Path) -> None:
-    """Thousands of replicates raked again within limits, and a large file that is being read, take longer than it has."""
+    """Thousands of replicates raked again within limits, and a large file that is being read, take longer
+    than it has."""
     running = Running(tmp_path)
     address = running.address()
     with requests.Session() as session:
@@ -287,7 +308,9 @@ def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Pa
     rows = b"id,a,b\n" + b"".join(b"%d,%d,%d\n" % (k, k % 7, k % 3) for k in range(2_000_000))
     asked = [
         threading.Thread(target=ask, args=("PATCH", f"/studies/{study}"), kwargs={"json": change}),
-        threading.Thread(target=ask, args=("POST", "/files"), kwargs={"params": {"name": "a.csv"}, "data": rows}),
+        threading.Thread(
+            target=ask, args=("POST", "/files"), kwargs={"params": {"name": "a.csv"}, "data": rows}
+        ),
     ]
     for thread in asked:
         thread.start()

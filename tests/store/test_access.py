@@ -20,7 +20,9 @@ def server(tmp_path: Path) -> Iterator[MariaServer]:
 
 
 def ask(server: MariaServer, statement: str) -> list[tuple[object, ...]]:
-    with pymysql.connect(host="127.0.0.1", port=server.port, user="even_ballot", password=str(server.url.password)) as open_one:
+    with pymysql.connect(
+        host="127.0.0.1", port=server.port, user="even_ballot", password=str(server.url.password)
+    ) as open_one:
         cursor = open_one.cursor()
         cursor.execute(statement)
         return list(cursor.fetchall())
@@ -41,7 +43,10 @@ def as_root_of_the_database(server: MariaServer, statements: list[str]) -> None:
     options = server._options
     path = server.folder / "left.sql"
     path.write_text("".join(f"{s};\n" for s in statements))
-    server._options = lambda: [*(o for o in options() if not o.startswith("--init-file")), f"--init-file={path}"]  # type: ignore[method-assign]
+    server._options = lambda: [
+        *(o for o in options() if not o.startswith("--init-file")),
+        f"--init-file={path}",
+    ]  # type: ignore[method-assign]
     server.start()
     server._options = options  # type: ignore[method-assign]
     server.stop()
@@ -56,7 +61,12 @@ def test_there_is_one_account_with_the_rights_it_needs(server: MariaServer) -> N
     grants = " ".join(str(row[0]) for row in ask(server, "SHOW GRANTS"))
     assert "FILE" not in grants
     assert "ALL PRIVILEGES" not in grants
-    settings = dict(ask(server, "SHOW VARIABLES WHERE Variable_name IN ('secure_file_priv', 'local_infile', 'bind_address')"))
+    settings = dict(
+        ask(
+            server,
+            "SHOW VARIABLES WHERE Variable_name IN ('secure_file_priv', 'local_infile', 'bind_address')",
+        )
+    )
     assert settings["local_infile"] == "OFF"
     assert settings["bind_address"] == "127.0.0.1"
     assert list(Path(str(settings["secure_file_priv"])).iterdir()) == []
@@ -91,7 +101,9 @@ def test_another_user_of_the_machine_gets_nowhere(server: MariaServer) -> None:
         os.setgroups([])
         os.setgid(nobody.pw_gid)
         os.setuid(nobody.pw_uid)
-        got_in = [user for user in ("root", "", "nobody", "even_ballot", "mariadb.sys") if not refused(server, user)]
+        got_in = [
+            user for user in ("root", "", "nobody", "even_ballot", "mariadb.sys") if not refused(server, user)
+        ]
         sockets = not refused(server, "root", host=None, unix_socket=str(server.folder / "s"))
         try:
             readable = bool((server.folder / "password").read_text())

@@ -1,4 +1,5 @@
-"""What was acknowledged survives the database being killed in the middle of a write; what was not is wholly absent."""
+"""What was acknowledged survives the database being killed in the middle of a write; what was not is
+wholly absent."""
 
 import threading
 from pathlib import Path
@@ -27,7 +28,9 @@ def server(tmp_path: Path) -> MariaServer:
     made.stop()
 
 
-def test_killing_the_database_in_the_middle_of_writing_loses_nothing_acknowledged(server: MariaServer) -> None:
+def test_killing_the_database_in_the_middle_of_writing_loses_nothing_acknowledged(
+    server: MariaServer,
+) -> None:
     engine = connect(server.url)
     migrate(engine)
     table, reading = read_source(CONTENT, Source(path="a.csv"))
@@ -40,7 +43,9 @@ def test_killing_the_database_in_the_middle_of_writing_loses_nothing_acknowledge
                 with Session(engine, expire_on_commit=False) as session, session.begin():
                     files = Files(keep_file(session, "a.csv", CONTENT, reading, table).id, {})
                     made = create_study(session, study(title=f"Study {len(acknowledged)}"), files, "Began")
-                    write_study(session, made.id, 1, study(title=f"Changed {len(acknowledged)}"), files, "Changed")
+                    write_study(
+                        session, made.id, 1, study(title=f"Changed {len(acknowledged)}"), files, "Changed"
+                    )
                 acknowledged.append(made.id)
                 if len(acknowledged) >= 5:
                     enough.set()
@@ -65,6 +70,8 @@ def test_killing_the_database_in_the_middle_of_writing_loses_nothing_acknowledge
             assert state.study.title.startswith("Changed ")
             assert file_bytes(session, state.files.source) == CONTENT
             assert len(file_table(session, state.files.source).rows) == 20_000
-        orphans = text("SELECT COUNT(*) FROM source_files WHERE id NOT IN (SELECT json_value(files, '$.source') FROM revisions)")
+        orphans = text(
+            "SELECT COUNT(*) FROM source_files WHERE id NOT IN (SELECT json_value(files, '$.source') FROM revisions)"
+        )
         assert session.scalar(orphans) == 0
     engine.dispose()

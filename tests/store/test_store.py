@@ -36,12 +36,20 @@ from even_ballot.store.studies import (
 
 
 def entries(column: Column) -> list[str | None]:
-    return [None if s else column.words[v] for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+    return [
+        None if s else column.words[v]
+        for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
+    ]
 
 
 def test_migrations_make_exactly_the_models(engine: Engine) -> None:
     with engine.connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection, opts={"compare_type": True}), Base.metadata) == []
+        assert (
+            compare_metadata(
+                MigrationContext.configure(connection, opts={"compare_type": True}), Base.metadata
+            )
+            == []
+        )
         assert connection.scalar(text("SELECT version_num FROM alembic_version")) == newest_revision()
 
 
@@ -104,7 +112,9 @@ def kept(engine: Engine) -> tuple[Engine, str, Files]:
 
 def write(engine: Engine, study_id: str, edition: int, title: str, files: Files) -> int:
     with Session(engine) as session, session.begin():
-        return write_study(session, study_id, edition, study(title=title), files, f"Called it {title}").edition
+        return write_study(
+            session, study_id, edition, study(title=title), files, f"Called it {title}"
+        ).edition
 
 
 def title_of(engine: Engine, study_id: str) -> str:
@@ -154,7 +164,9 @@ def test_files_nobody_reads_are_forgotten_after_a_while(kept: tuple[Engine, str,
         assert session.scalars(select(SourceFile.id)).all() == [files.source]
 
 
-def test_the_server_listens_on_loopback_only_with_a_private_password(mariadb: MariaServer, engine: Engine) -> None:
+def test_the_server_listens_on_loopback_only_with_a_private_password(
+    mariadb: MariaServer, engine: Engine
+) -> None:
     with engine.connect() as connection:
         assert connection.scalar(text("SELECT @@bind_address")) == "127.0.0.1"
         assert connection.scalar(text("SELECT @@innodb_flush_log_at_trx_commit")) == 1

@@ -1,5 +1,5 @@
-"""How requests are let in: their bodies are read first, then they wait for one of a number of places, each with a thread and a
-connection to itself, so that none waits for what another holds."""
+"""How requests are let in: their bodies are read first, then they wait for one of a number of places, each
+with a thread and a connection to itself, so that none waits for what another holds."""
 
 import asyncio
 import contextlib
@@ -70,7 +70,8 @@ def _limit(path: str) -> int:
 
 
 async def _read(receive: Receive, limit: int) -> _Body:
-    """The whole body, put on disk as it arrives where it is large; whatever the headers promise, it stops at the limit."""
+    """The whole body, put on disk as it arrives where it is large; whatever the headers promise, it stops
+    at the limit."""
     file = tempfile.SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115
     size = 0
     try:
@@ -91,7 +92,11 @@ async def _read(receive: Receive, limit: int) -> _Body:
                     if limit >= 2**20
                     else f"{limit:,} bytes"
                 )
-                raise _Refused(413, f"The file is larger than {said}.", "Leave out columns that are not needed, or split it.")
+                raise _Refused(
+                    413,
+                    f"The file is larger than {said}.",
+                    "Leave out columns that are not needed, or split it.",
+                )
             if size > _IN_MEMORY:
                 await asyncio.to_thread(file.write, piece)
             else:
@@ -139,15 +144,20 @@ class Admission:
         try:
             await asyncio.wait_for(self._places.acquire(), _PATIENCE)
         except TimeoutError:
-            raise _Refused(503, "Too many requests are being worked on.", "Try again in a moment.", retry_after=2) from None
+            raise _Refused(
+                503, "Too many requests are being worked on.", "Try again in a moment.", retry_after=2
+            ) from None
         leave = _Leave(self._places)
         try:
             yield leave
         finally:
             leave()
 
-    async def _answered(self, scope: Scope, body: _Body, receive: Receive, send: Send, leave: "_Leave") -> None:
-        """The application's answer; the place is free once it begins to be sent, and work ends when nobody waits for it."""
+    async def _answered(
+        self, scope: Scope, body: _Body, receive: Receive, send: Send, leave: "_Leave"
+    ) -> None:
+        """The application's answer; the place is free once it begins to be sent, and work ends when nobody
+        waits for it."""
         gone, ended, left = threading.Event(), asyncio.Event(), [True]
 
         async def watch() -> None:

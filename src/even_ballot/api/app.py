@@ -22,11 +22,18 @@ from even_ballot.store.server import DatabaseState, MariaServer
 
 
 def make_app(engine: Engine | None, web: Path | None = None, database: MariaServer | None = None) -> FastAPI:
-    """The application on a database; `web` is the folder of the built interface; `database`: the server, where it is ours."""
+    """The application on a database; `web` is the folder of the built interface; `database`: the server,
+    where it is ours."""
     app = FastAPI(
-        title="Even Ballot", version=__version__, openapi_url="/api/v1/openapi.json", docs_url=None, redoc_url=None,
-        separate_input_output_schemas=False, lifespan=_lifespan, generate_unique_id_function=lambda route: route.name,
-    )  # fmt: skip
+        title="Even Ballot",
+        version=__version__,
+        openapi_url="/api/v1/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        separate_input_output_schemas=False,
+        lifespan=_lifespan,
+        generate_unique_id_function=lambda route: route.name,
+    )
     app.state.engine, app.state.bench, app.state.database = engine, Bench(), database
     app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)

@@ -10,14 +10,18 @@ from even_ballot.api.faults import Faults, Stale
 from even_ballot.services.states.bench import Bench
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.database import saved
-from even_ballot.store.studies import State, read_study
+from even_ballot.store.studies import StudyState, read_study
 
-REFUSALS: dict[int | str, dict[str, Any]] = {404: {"model": Faults}, 409: {"model": Stale}, 422: {"model": Faults}}
+REFUSALS: dict[int | str, dict[str, Any]] = {
+    404: {"model": Faults},
+    409: {"model": Stale},
+    422: {"model": Faults},
+}
 
 
 def _transaction(request: Request) -> Iterator[Session]:
-    """One request, one transaction: committed before the answer is sent, rolled back where anything is raised. It takes a
-    connection when it first asks the database for something."""
+    """One request, one transaction: committed before the answer is sent, rolled back where anything is
+    raised. It takes a connection when it first asks the database for something."""
     session = Session(request.app.state.engine, expire_on_commit=False)
     try:
         yield session
@@ -46,11 +50,12 @@ def _jobs(request: Request) -> Jobs:
 Pool = Annotated[Jobs, Depends(_jobs)]
 
 
-def _state(study_id: str, session: Transaction) -> State:
-    """A study that is only read: the connection goes back before anything is worked out, and after every file that is read."""
+def _state(study_id: str, session: Transaction) -> StudyState:
+    """A study that is only read: the connection goes back before anything is worked out, and after every
+    file that is read."""
     state = read_study(session, study_id)
     saved(session)
     return state
 
 
-CurrentStudy = Annotated[State, Depends(_state)]
+CurrentStudy = Annotated[StudyState, Depends(_state)]

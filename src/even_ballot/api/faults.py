@@ -1,6 +1,8 @@
 """Errors as JSON: what, where, and what mends it."""
 
+from collections.abc import Callable
 from dataclasses import asdict
+from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
@@ -42,28 +44,24 @@ def _answer(status: int, *faults: Fault, **more: object) -> JSONResponse:
 
 def install(app: FastAPI) -> None:
     """Handlers for everything our code raises."""
+    handlers: dict[type[Exception], Callable[[FastAPI, Any], JSONResponse]] = {
+        StudyError: lambda _, error: _answer(422, *error.faults),
+        StaleState: lambda _, error: _stale(error),
+        NoStudy: lambda _, __: _answer(404, _NO_STUDY),
+        Stopped: lambda _, __: _answer(409, _STOPPED),
+        RequestValidationError: lambda _, error: _invalid(error),
+        TimeoutError: lambda _, __: _again(_POOL_FULL),
+        OutcomeUnknown: lambda app, _: _unknown(app),
+        DBAPIError: lambda app, error: _database(app, error),
+    }
 
-    @app.exception_handler(StudyError)
-    def _study(request: Request, error: StudyError) -> JSONResponse:
-        return _answer(422, *error.faults)
+    def handle(kind: type[Exception], answer: Callable[[FastAPI, Any], JSONResponse]) -> None:
+        @app.exception_handler(kind)
+        def _handled(request: Request, error: Exception) -> JSONResponse:
+            return answer(app, error)
 
-    @app.exception_handler(StaleState)
-    def _stale(request: Request, error: StaleState) -> JSONResponse:
-        fault = Fault("Somebody changed this study since you read it.", "", f"Their change: {error.did}. Yours has not been saved.")
-        return _answer(409, fault, did=error.did, edition=error.edition)
-
-    @app.exception_handler(NoStudy)
-    def _missing(request: Request, error: NoStudy) -> JSONResponse:
-        return _answer(404, Fault("There is no such study.", "", "It may have been removed; see the list of studies."))
-
-    @app.exception_handler(Stopped)
-    def _stopped(request: Request, error: Stopped) -> JSONResponse:
-        return _answer(409, Fault("This was stopped before it was done; nothing was changed.", "", "Ask for it again."))
-
-    @app.exception_handler(RequestValidationError)
-    def _invalid(request: Request, error: RequestValidationError) -> JSONResponse:
-        faults = [Fault(f"{e['msg']}.", ".".join(map(str, e["loc"]))) for e in error.errors()[:_SHOWN]]
-        return _answer(422, *faults)
+    for kind, answer in handlers.items():
+        handle(kind, answer)
 
     @app.exception_handler(HTTPException)
     def _http(request: Request, error: HTTPException) -> JSONResponse:
@@ -72,35 +70,53 @@ def install(app: FastAPI) -> None:
         answer.headers.update(error.headers or {})
         return answer
 
-    @app.exception_handler(TimeoutError)
-    def _full(request: Request, error: TimeoutError) -> JSONResponse:
-        return _again(Fault("All connections to the database are in use; nothing was changed.", "", "Try again in a moment."))
 
-    @app.exception_handler(OutcomeUnknown)
-    def _unknown(request: Request, error: OutcomeUnknown) -> JSONResponse:
-        what = f"{_standing(app)} while this was being saved: it may have been saved, or not."
-        return _again(Fault(what, "", "Load the study again; what you see then is what was saved."))
+_NO_STUDY = Fault("There is no such study.", "", "It may have been removed; see the list of studies.")
+_STOPPED = Fault("This was stopped before it was done; nothing was changed.", "", "Ask for it again.")
+_POOL_FULL = Fault(
+    "All connections to the database are in use; nothing was changed.", "", "Try again in a moment."
+)
+_BUSY_FAULT = Fault("Somebody else was saving the same; nothing of this was saved.", "", "Try again.")
+_REFUSED = {
+    507: (_FULL, "The disk that the database is on is full; nothing of this was saved.", "Make room there."),
+    413: (
+        _LARGE,
+        "This is too large to be stored in one piece; nothing of it was saved.",
+        "Make it smaller.",
+    ),
+    422: (_UNFIT, "A text in this is too long, or holds characters that cannot be stored.", "Shorten it."),
+}
+"""What the database refuses for a reason that the sender can do something about: by status, its codes, what to say."""
 
-    @app.exception_handler(DBAPIError)
-    def _database(request: Request, error: DBAPIError) -> JSONResponse:
-        code = code_of(error)
-        _log.error("database", error=str(error.orig)[:300], path=request.url.path)
-        if is_lost(error):
-            lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", "Try again in a moment.")
-            return _again(lost, database="starting" if _is_starting(app) else "down")
-        if code in _BUSY:
-            return _again(Fault("Somebody else was saving the same; nothing of this was saved.", "", "Try again."))
-        if code in _FULL:
-            return _answer(
-                507, Fault("The disk that the database is on is full; nothing of this was saved.", "", "Make room there.")
-            )
-        if code in _LARGE:
-            return _answer(
-                413, Fault("This is too large to be stored in one piece; nothing of it was saved.", "", "Make it smaller.")
-            )
-        if code in _UNFIT:
-            return _answer(422, Fault("A text in this is too long, or holds characters that cannot be stored.", "", "Shorten it."))
-        return _answer(500, Fault("The database refused this; nothing of it was saved.", "", REPORT))
+
+def _stale(error: StaleState) -> JSONResponse:
+    mend = f"Their change: {error.did}. Yours has not been saved."
+    fault = Fault("Somebody changed this study since you read it.", "", mend)
+    return _answer(409, fault, did=error.did, edition=error.edition)
+
+
+def _invalid(error: RequestValidationError) -> JSONResponse:
+    faults = [Fault(f"{e['msg']}.", ".".join(map(str, e["loc"]))) for e in error.errors()[:_SHOWN]]
+    return _answer(422, *faults)
+
+
+def _unknown(app: FastAPI) -> JSONResponse:
+    what = f"{_standing(app)} while this was being saved: it may have been saved, or not."
+    return _again(Fault(what, "", "Load the study again; what you see then is what was saved."))
+
+
+def _database(app: FastAPI, error: DBAPIError) -> JSONResponse:
+    code = code_of(error)
+    _log.error("database", error=str(error.orig)[:300])
+    if is_lost(error):
+        lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", "Try again in a moment.")
+        return _again(lost, database="starting" if _is_starting(app) else "down")
+    if code in _BUSY:
+        return _again(_BUSY_FAULT)
+    for status, (codes, what, mend) in _REFUSED.items():
+        if code in codes:
+            return _answer(status, Fault(what, "", mend))
+    return _answer(500, Fault("The database refused this; nothing of it was saved.", "", REPORT))
 
 
 def _again(fault: Fault, **more: str) -> JSONResponse:
@@ -111,7 +127,11 @@ def _again(fault: Fault, **more: str) -> JSONResponse:
 
 def _standing(app: FastAPI) -> str:
     """What there is to say of a database that does not answer."""
-    return "The database ended and is being started again" if _is_starting(app) else "The database does not answer"
+    return (
+        "The database ended and is being started again"
+        if _is_starting(app)
+        else "The database does not answer"
+    )
 
 
 def _is_starting(app: FastAPI) -> bool:

@@ -13,7 +13,8 @@ from even_ballot.api.faults import REPORT
 _log = structlog.get_logger("even_ballot")
 _OURS = {"127.0.0.1", "localhost", "[::1]"}
 _POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "font-src 'self'; "
     "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 _HEADERS = {

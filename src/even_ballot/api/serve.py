@@ -51,7 +51,9 @@ def only_one(folder: Path) -> Iterator[Path]:
         os.chmod(folder, 0o700)
         (folder / "lock").touch()
     except OSError as error:
-        raise _CannotStart(f"The folder {folder} cannot be written to: {error.strerror}. Choose another with --folder.") from None
+        raise _CannotStart(
+            f"The folder {folder} cannot be written to: {error.strerror}. Choose another with --folder."
+        ) from None
     running = folder / "running.json"
     with (folder / "lock").open("a+") as lock:
         try:
@@ -73,7 +75,9 @@ class Rotated(io.TextIOBase):
     """A log; past its size it is put aside under .1, .2, …, and the oldest goes."""
 
     def __init__(self, path: Path, size: int = 16 << 20, kept: int = 4) -> None:
-        self._handler = RotatingFileHandler(path, maxBytes=size, backupCount=kept, encoding="utf-8", errors="backslashreplace")
+        self._handler = RotatingFileHandler(
+            path, maxBytes=size, backupCount=kept, encoding="utf-8", errors="backslashreplace"
+        )
         self._handler.terminator = ""
         os.chmod(path, 0o600)
 
@@ -96,7 +100,9 @@ def _log_to(path: Path) -> None:
             structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.ExceptionRenderer(structlog.tracebacks.ExceptionDictTransformer(show_locals=False)),
+            structlog.processors.ExceptionRenderer(
+                structlog.tracebacks.ExceptionDictTransformer(show_locals=False)
+            ),
             structlog.processors.JSONRenderer(),
         ],
         logger_factory=structlog.WriteLoggerFactory(file=cast(TextIO, Rotated(path))),
@@ -123,7 +129,9 @@ def _port(wanted: int) -> int:
 class _Server(uvicorn.Server):
     """Says the address once it listens."""
 
-    def __init__(self, config: uvicorn.Config, running: Path, address: str, ending: Callable[[], None]) -> None:
+    def __init__(
+        self, config: uvicorn.Config, running: Path, address: str, ending: Callable[[], None]
+    ) -> None:
         super().__init__(config)
         self._running, self._address, self._ending = running, address, ending
 
@@ -173,7 +181,13 @@ def serve(folder: Path, port: int, web: Path) -> int:
                 if load_demo(session, app.state.bench):
                     say("Brought in the demo study, the Veldry Isles ferry survey.")
             config = uvicorn.Config(
-                app, host="127.0.0.1", port=at, log_config=None, access_log=False, timeout_graceful_shutdown=2, server_header=False
+                app,
+                host="127.0.0.1",
+                port=at,
+                log_config=None,
+                access_log=False,
+                timeout_graceful_shutdown=2,
+                server_header=False,
             )
             server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.bench.works.close)
             with contextlib.suppress(KeyboardInterrupt):
@@ -198,7 +212,8 @@ def main() -> None:
         say(str(error))
         code = 1
     sys.stdout.flush()
-    # Not waiting for threads: what they worked out is asked for by nobody any more, and all that is kept is kept.
+    # Not waiting for threads: what they worked out is asked for by nobody any more, and all that is kept is
+    # kept.
     os._exit(code)
 
 

@@ -18,9 +18,9 @@ def quotable(text: str, longest: int | None = LONGEST) -> str:
 class Fault:
     """One thing that is wrong with a study or its data.
 
-    what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it. at, of: in a
-    formula, the character it is at, from 0, and the formula. kind: a word for what is wrong, where something is offered that mends
-    it; write: what mends it in a study file.
+    what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do
+    about it. at, of: in a formula, the character it is at, from 0, and the formula. kind: a word for what
+    is wrong, where something is offered that mends it; write: what mends it in a study file.
     """
 
     what: str
@@ -67,5 +67,6 @@ def some(items: Sequence[object], most: int = 8) -> str:
 
 
 def counted(n: int, one: str, many: str = "") -> str:
-    """A number with what it counts, inflected: `1 case`, `3 cases`; `many` where it is more than an s that differs."""
+    """A number with what it counts, inflected: `1 case`, `3 cases`; `many` where it is more than an s that
+    differs."""
     return f"{n:,} {one if n == 1 else many or one + 's'}"

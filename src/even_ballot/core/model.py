@@ -7,7 +7,9 @@ from pydantic_core import ErrorDetails
 class Model(BaseModel):
     """Frozen; refuses keys it does not know."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True, allow_inf_nan=False)
+    model_config = ConfigDict(
+        extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True, allow_inf_nan=False
+    )
 
 
 def said_by(item: ErrorDetails) -> str:

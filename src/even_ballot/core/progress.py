@@ -3,7 +3,8 @@
 from collections.abc import Callable
 
 Progress = Callable[[str, float | None], None]
-"""Takes what is being done and the share of the whole that is done (None: not known). Raises Stopped where it was stopped."""
+"""Takes what is being done and the share of the whole that is done (None: not known). Raises Stopped where
+it was stopped."""
 
 
 class Stopped(Exception):

@@ -12,7 +12,13 @@ TRANSLATED = {
     "Strongly disagree": "Do not agree at all", "Disagree": "Rather not agree", "Neither agree nor disagree": "Partly",
     "Agree": "Rather agree", "Strongly agree": "Fully agree",
 }  # fmt: skip
-MISSPELT = {"Agre": 4, "Strongly agee": 5, "Disagre": 2, "Stongly disagree": 1, "Neither agree or disagree": 3}
+MISSPELT = {
+    "Agre": 4,
+    "Strongly agee": 5,
+    "Disagre": 2,
+    "Stongly disagree": 1,
+    "Neither agree or disagree": 3,
+}
 TURNED = (2, 5)
 
 _STEM = "Thinking of the past twelve months, how far do you agree or disagree with this statement about the ferry? "
@@ -22,7 +28,14 @@ _SAID = (
     "Getting on and off is easy", "The ferry keeps the isles together",
 )  # fmt: skip
 STATEMENTS = tuple(f'{_STEM}"{said}"' for said in _SAID)
-_SERVICES = ("Passenger ferry", "Car deck", "Mail boat", "Clinic boat", "Freight barge", "Summer excursion boat")
+_SERVICES = (
+    "Passenger ferry",
+    "Car deck",
+    "Mail boat",
+    "Clinic boat",
+    "Freight barge",
+    "Summer excursion boat",
+)
 
 
 @dataclass(frozen=True)
@@ -40,11 +53,15 @@ class _Headings:
     age: str = "How old are you?\n(whole years, on the day you fill this in)"
     tenure: str = "Is the home you live in owned / rented / held in some other way?"
     school: str = "What is the highest school you finished?"
-    services: tuple[str, ...] = tuple(f"How often do you use these services between the isles? [{name}]" for name in _SERVICES)
+    services: tuple[str, ...] = tuple(
+        f"How often do you use these services between the isles? [{name}]" for name in _SERVICES
+    )
     reasons: str = "Why do you cross to another isle? Tick all that apply."
     spend: str = "What did you yourself spend on fares in the past seven days? (crowns)"
     household: str = "How many people live in your household, you included?"
-    office: str = "How content are you with the harbour office? (1 = not at all … 5 = very much; 99 = no answer)"
+    office: str = (
+        "How content are you with the harbour office? (1 = not at all … 5 = very much; 99 = no answer)"
+    )
     more: tuple[str, str] = ("more 1", "more 2")
     more_text: str = 'Would you like to say more? ("No" is fine.)'
 

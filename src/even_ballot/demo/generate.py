@@ -33,7 +33,14 @@ from even_ballot.demo.isles import District, districts, margins
 from even_ballot.demo.study import study_document
 
 SEED, CASES, LATER = 20_260_412, 2_290, 180
-_WORDS = {19: "nineteen", 27: "twenty-seven", 34: "thirty-four", 41: "forty one", 58: "Fifty-eight", 66: "sixty-six"}
+_WORDS = {
+    19: "nineteen",
+    27: "twenty-seven",
+    34: "thirty-four",
+    41: "forty one",
+    58: "Fifty-eight",
+    66: "sixty-six",
+}
 
 
 @dataclass
@@ -58,11 +65,17 @@ def _person(rng: np.random.Generator, district: District) -> dict[str, int]:
     sex = int(rng.random() < 0.43) + 1
     age = int(18 + 74 * rng.beta(1.55 + 0.25 * (district.side == 1), 1.75))
     tenure = int(rng.choice(3, p=[0.67, 0.26, 0.07]))
-    school = int(rng.choice(4, p=np.array([0.10, 0.26, 0.36, 0.28]) if age < 60 else np.array([0.24, 0.36, 0.26, 0.14])))
+    school = int(
+        rng.choice(
+            4, p=np.array([0.10, 0.26, 0.36, 0.28]) if age < 60 else np.array([0.24, 0.36, 0.26, 0.14])
+        )
+    )
     return {"sex": sex, "age": age, "tenure": tenure, "school": school}
 
 
-def _answers(rng: np.random.Generator, district: District, person: dict[str, int], mood: float) -> dict[str, str]:
+def _answers(
+    rng: np.random.Generator, district: District, person: dict[str, int], mood: float
+) -> dict[str, str]:
     """What they say. `mood` is the district's; Brim, the farthest isle, likes its ferry least."""
     isle_mood = (0.35, 0.1, -0.1, -0.55)[district.isle]
     own = mood + isle_mood + 0.25 * (district.side == 0) + rng.normal(0, 0.7)
@@ -72,9 +85,17 @@ def _answers(rng: np.random.Generator, district: District, person: dict[str, int
         if i in TURNED:
             level = -level
         answer = int(np.clip(np.floor(level * 0.9 + rng.normal(0, 0.85) + 2.6), 0, 4))
-        cells[statement] = AGREE[answer] if rng.random() > 0.035 else ("Don't know" if rng.random() < 0.4 else "")
+        cells[statement] = (
+            AGREE[answer] if rng.random() > 0.035 else ("Don't know" if rng.random() < 0.4 else "")
+        )
     for i, service in enumerate(HEADINGS.services):
-        level = 1.3 + 0.5 * own * (i == 0) - 0.012 * (person["age"] - 45) * (i in (0, 3)) + rng.normal(0, 0.9) - 0.18 * i
+        level = (
+            1.3
+            + 0.5 * own * (i == 0)
+            - 0.012 * (person["age"] - 45) * (i in (0, 3))
+            + rng.normal(0, 0.9)
+            - 0.18 * i
+        )
         cells[service] = OFTEN[int(np.clip(np.round(level), 0, 3))] if rng.random() > 0.03 else ""
     working = person["age"] < 65
     chances = (0.55 * working, 0.6, 0.4, 0.25 + 0.006 * max(person["age"] - 40, 0), 0.15 * working, 0.2)
@@ -104,7 +125,9 @@ def _comment(rng: np.random.Generator) -> str:
     return f"{rng.choice(openers)} {rng.choice(rest)}" if rng.random() < 0.22 else ""
 
 
-def _entry(rng: np.random.Generator, number: int, district: District, mood: float, begin: datetime) -> dict[str, str]:
+def _entry(
+    rng: np.random.Generator, number: int, district: District, mood: float, begin: datetime
+) -> dict[str, str]:
     person = _person(rng, district)
     started = begin + timedelta(seconds=int(rng.integers(0, 20 * 86400)))
     seconds = int(np.clip(rng.lognormal(6.35, 0.45), 170, 4000))
@@ -126,7 +149,9 @@ def _entry(rng: np.random.Generator, number: int, district: District, mood: floa
     }
 
 
-def _plant(rng: np.random.Generator, entries: list[dict[str, str]], planted: Planted, scale: float = 1.0) -> list[dict[str, str]]:
+def _plant(
+    rng: np.random.Generator, entries: list[dict[str, str]], planted: Planted, scale: float = 1.0
+) -> list[dict[str, str]]:
     """Faults, each in entries of its own kind; returns the entries in the order they arrived."""
     n = len(entries)
     order = rng.permutation(n).tolist()
@@ -139,7 +164,9 @@ def _plant(rng: np.random.Generator, entries: list[dict[str, str]], planted: Pla
     worded = [*STATEMENTS, *HEADINGS.services]
     for e in some(60, "stray spaces"):
         heading = worded[int(rng.integers(len(worded)))]
-        e[heading] = f"{rng.choice([' ', chr(0xA0), '  '])}{e[heading] or AGREE[2]}{rng.choice(['', ' ', chr(0xA0)])}"
+        e[heading] = (
+            f"{rng.choice([' ', chr(0xA0), '  '])}{e[heading] or AGREE[2]}{rng.choice(['', ' ', chr(0xA0)])}"
+        )
         if heading in HEADINGS.services:
             e[heading] = e[heading].replace(AGREE[2], OFTEN[1])
     for e in some(45, "letter case"):
@@ -160,14 +187,23 @@ def _plant(rng: np.random.Generator, entries: list[dict[str, str]], planted: Pla
         e[HEADINGS.spend] = (e[HEADINGS.spend] or "12.50").replace(".", ",")
     for e in some(18, "too fast"):
         started = datetime.fromisoformat(e[HEADINGS.started])
-        e[HEADINGS.finished] = (started + timedelta(seconds=int(rng.integers(28, 52)))).strftime("%Y-%m-%d %H:%M:%S")
+        e[HEADINGS.finished] = (started + timedelta(seconds=int(rng.integers(28, 52)))).strftime(
+            "%Y-%m-%d %H:%M:%S"
+        )
     for e in some(12, "straight line"):
         answer = AGREE[int(rng.choice([1, 2, 3]))]
         for statement in STATEMENTS:
             e[statement] = answer
     for e in some(34, "stopped half way"):
         e[HEADINGS.status] = "Partial"
-        for heading in [*HEADINGS.services, HEADINGS.reasons, HEADINGS.spend, HEADINGS.household, HEADINGS.office, *HEADINGS.more]:
+        for heading in [
+            *HEADINGS.services,
+            HEADINGS.reasons,
+            HEADINGS.spend,
+            HEADINGS.household,
+            HEADINGS.office,
+            *HEADINGS.more,
+        ]:
             e[heading] = ""
         for statement in STATEMENTS[int(rng.integers(2, 6)) :]:
             e[statement] = ""
@@ -176,7 +212,9 @@ def _plant(rng: np.random.Generator, entries: list[dict[str, str]], planted: Pla
     return entries
 
 
-def _staff_tests(rng: np.random.Generator, number: int, begin: datetime, count: int, planted: Planted) -> list[dict[str, str]]:
+def _staff_tests(
+    rng: np.random.Generator, number: int, begin: datetime, count: int, planted: Planted
+) -> list[dict[str, str]]:
     tests = []
     for k in range(count):
         district = District("TEST", 0, 0, 1, 1, 1)
@@ -202,7 +240,9 @@ def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     begin = datetime(2026, 3, 2, 8)
     first_part, later_part = who[:-LATER], who[-LATER:]
     planted = Planted()
-    first = [_entry(rng, 1001 + k, drawn[d], float(moods[d]), begin) for k, d in enumerate(first_part.tolist())]
+    first = [
+        _entry(rng, 1001 + k, drawn[d], float(moods[d]), begin) for k, d in enumerate(first_part.tolist())
+    ]
     first = _plant(rng, first, planted)
     number = 1001 + len(first)
     tests = _staff_tests(rng, number, begin, 14, planted)
@@ -211,9 +251,15 @@ def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     for k, at in enumerate(rng.choice(len(first), 21, replace=False).tolist()):
         copy = dict(first[at])
         copy[HEADINGS.entry] = str(number + k)
-        again = datetime.fromisoformat(copy[HEADINGS.started]) + timedelta(minutes=int(rng.integers(20, 4000)))
-        spent = datetime.fromisoformat(copy[HEADINGS.finished]) - datetime.fromisoformat(copy[HEADINGS.started])
-        copy[HEADINGS.started], copy[HEADINGS.finished] = (t.strftime("%Y-%m-%d %H:%M:%S") for t in (again, again + spent))
+        again = datetime.fromisoformat(copy[HEADINGS.started]) + timedelta(
+            minutes=int(rng.integers(20, 4000))
+        )
+        spent = datetime.fromisoformat(copy[HEADINGS.finished]) - datetime.fromisoformat(
+            copy[HEADINGS.started]
+        )
+        copy[HEADINGS.started], copy[HEADINGS.finished] = (
+            t.strftime("%Y-%m-%d %H:%M:%S") for t in (again, again + spent)
+        )
         planted.entries["duplicate"].append(number + k)
         twice.append(copy)
     number += len(twice)
@@ -224,13 +270,17 @@ def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     blank = [[""] * len(headings) for _ in range(planted.blank_rows)]
     second_planted = Planted()
     later = [
-        _entry(rng, number + k, drawn[d], float(moods[d]), begin + timedelta(days=20)) for k, d in enumerate(later_part.tolist())
+        _entry(rng, number + k, drawn[d], float(moods[d]), begin + timedelta(days=20))
+        for k, d in enumerate(later_part.tolist())
     ]
     later = _plant(rng, later, second_planted, scale=0.08)
     for e in later[:7]:
         e[HEADINGS.tenure] = "Tied to the job"
     heard = ("By letter", "From a neighbour", "At the harbour")
-    more = [[e[h] for h in _keys()] + [str(rng.choice(heard))] for e in sorted(later, key=lambda e: e[HEADINGS.started])]
+    more = [
+        [e[h] for h in _keys()] + [str(rng.choice(heard))]
+        for e in sorted(later, key=lambda e: e[HEADINGS.started])
+    ]
     second_rows = [[*row, ""] for row in rows] + more
     second = Delivery([*headings, "How did you hear of this survey?"], second_rows, second_planted)
     return Delivery(headings, rows + blank, planted), second, drawn
@@ -252,7 +302,9 @@ def _xlsx(delivery: Delivery) -> bytes:
     book.set_properties({"created": datetime(2026, 1, 1)})
     sheet = book.add_worksheet("Answers")
     number = {
-        i for i, key in enumerate(HEADINGS.keys) if key in (HEADINGS.entry, HEADINGS.household, HEADINGS.office, HEADINGS.age)
+        i
+        for i, key in enumerate(HEADINGS.keys)
+        if key in (HEADINGS.entry, HEADINGS.household, HEADINGS.office, HEADINGS.age)
     }
     for c, heading in enumerate(delivery.headings):
         sheet.write_string(0, c, heading)
@@ -272,7 +324,9 @@ def files() -> dict[str, bytes]:
     frame = [["district", "stratum", "districts_in_stratum", "households", "base_weight"]]
     frame += [[d.code, d.stratum, str(d.in_stratum), str(d.households), f"{d.base_weight:g}"] for d in drawn]
     targets = [["margin", "category", "adults"]]
-    targets += [[margin, label, str(count)] for margin, table in margins().items() for label, count in table.items()]
+    targets += [
+        [margin, label, str(count)] for margin, table in margins().items() for label, count in table.items()
+    ]
     study = json.dumps(study_document(), ensure_ascii=False, indent=1) + "\n"
     return {
         "answers.csv": _csv([first.headings, *first.rows]),

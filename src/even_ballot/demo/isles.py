@@ -44,7 +44,9 @@ def districts(rng: np.random.Generator) -> list[District]:
             numbers = np.sort(rng.choice(np.arange(1, in_stratum + 1), drawn, replace=False))
             for number in numbers:
                 code = f"{isle[:2].upper()}{'HI'[side]}{number:02d}"
-                households = int(rng.integers(55, 130) * (1.3 if side == 0 else 0.9) * (1.25, 1.05, 0.85, 0.75)[i])
+                households = int(
+                    rng.integers(55, 130) * (1.3 if side == 0 else 0.9) * (1.25, 1.05, 0.85, 0.75)[i]
+                )
                 found.append(District(code, i, side, in_stratum, households, 0))
     return found
 

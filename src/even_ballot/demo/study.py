@@ -2,7 +2,18 @@
 
 from typing import Any
 
-from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, REASONS, SCHOOLING, SEX, STATEMENTS, TENURE, TRANSLATED
+from even_ballot.demo.form import (
+    AGREE,
+    HEADINGS,
+    MISSPELT,
+    OFTEN,
+    REASONS,
+    SCHOOLING,
+    SEX,
+    STATEMENTS,
+    TENURE,
+    TRANSLATED,
+)
 from even_ballot.demo.isles import ISLES, margins
 from even_ballot.formats.sources.headings import unique_names
 
@@ -18,8 +29,12 @@ def names() -> dict[str, str]:
     return dict(zip(HEADINGS.keys, unique_names(HEADINGS.columns), strict=True))
 
 
-def _scale(labels: tuple[str, ...], ordered: bool = False, missing: dict[int, str] | None = None) -> dict[str, Any]:
-    scale: dict[str, Any] = {"codes": [{"code": i, "label": label} for i, label in enumerate(labels, start=1)]}
+def _scale(
+    labels: tuple[str, ...], ordered: bool = False, missing: dict[int, str] | None = None
+) -> dict[str, Any]:
+    scale: dict[str, Any] = {
+        "codes": [{"code": i, "label": label} for i, label in enumerate(labels, start=1)]
+    }
     if ordered:
         scale["ordered"] = True
     if missing:
@@ -35,7 +50,9 @@ def _wordings() -> dict[str, int]:
 
 
 def _targets(margin: str, at: list[dict[str, int]]) -> list[dict[str, Any]]:
-    return [{"at": where, "value": count} for where, count in zip(at, margins()[margin].values(), strict=True)]
+    return [
+        {"at": where, "value": count} for where, count in zip(at, margins()[margin].values(), strict=True)
+    ]
 
 
 def study_document() -> dict[str, Any]:
@@ -49,7 +66,8 @@ def study_document() -> dict[str, Any]:
     roles = {HEADINGS.letter: "id", HEADINGS.started: "started", HEADINGS.finished: "ended", HEADINGS.status: "status",
              HEADINGS.order: "order"}  # fmt: skip
     variables: list[dict[str, Any]] = [
-        {"name": n[key], "kind": "date" if role in ("started", "ended") else "text", "role": role} for key, role in roles.items()
+        {"name": n[key], "kind": "date" if role in ("started", "ended") else "text", "role": role}
+        for key, role in roles.items()
     ]
     variables += [
         {"name": arrived[HEADINGS.office], "kind": "coded", "scale": "content"},

@@ -1,4 +1,5 @@
-"""The whole job on the demo, headless: prints the weighting report and a table, and says where the files are."""
+"""The whole job on the demo, headless: prints the weighting report and a table, and says where the files
+are."""
 
 import sys
 from pathlib import Path
@@ -15,7 +16,8 @@ from even_ballot.services.running import outputs, run_file, write_outputs
 def weighting_text(report: WeightingReport) -> str:
     """A weighting report as plain text."""
     lines = [
-        f"Weight {report.save_as}: {'margins met' if report.converged else 'margins not met'} after {report.cycles} cycles",
+        f"Weight {report.save_as}: {'margins met' if report.converged else 'margins not met'} after "
+        f"{report.cycles} cycles",
         f"  {report.n:,} cases, effective {report.n_effective:,.0f} (efficiency {report.efficiency:.1%}), "
         f"weights {report.min:.2f} to {report.max:.2f}",
         f"  {'':<44}{'sample':>8}{'target':>8}{'weighted':>10}{'mean w.':>9}{'n':>7}",
@@ -43,10 +45,14 @@ def table_text(result: TableResult, request: TableRequest) -> str:
         for line in section.lines:
             figures = (None if v is None else 100 * v if line.shape == "share" else v for v in line.values)
             numbers = "".join(
-                f"{'–':>11}" if v is None else f"{v:11.1f}" if line.shape == "share" else f"{v:11.2f}" for v in figures
+                f"{'–':>11}" if v is None else f"{v:11.1f}" if line.shape == "share" else f"{v:11.2f}"
+                for v in figures
             )
             lines.append(f"    {line.category:<28}{line.figure:<18}{numbers}")
-        lines += [f"    {bases.label:<46}" + "".join(f"{base or 0:11,}" for base in bases.values) for bases in section.bases]
+        lines += [
+            f"    {bases.label:<46}" + "".join(f"{base or 0:11,}" for base in bases.values)
+            for bases in section.bases
+        ]
     return "\n".join(lines)
 
 

@@ -23,7 +23,9 @@ def read_document(content: bytes, where: str) -> Any:
     try:
         return json.loads(content.decode("utf-8-sig"), parse_constant=_no_number)
     except UnicodeDecodeError:
-        raise fault("This is not a study file: it is no UTF-8 text.", where, "Bring the JSON document.") from None
+        raise fault(
+            "This is not a study file: it is no UTF-8 text.", where, "Bring the JSON document."
+        ) from None
     except json.JSONDecodeError as error:
         place = f"{where}, line {error.lineno}, column {error.colno}"
         raise fault(f"This is not JSON: {error.msg}.", place, "Mend the document there.") from None
@@ -45,7 +47,9 @@ def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
     try:
         if inside is not None and not path.resolve().is_relative_to(inside.resolve()):
             raise fault(
-                f"{path} stands outside the folder of the study file.", where, "Move it there, or run with --allow-outside."
+                f"{path} stands outside the folder of the study file.",
+                where,
+                "Move it there, or run with --allow-outside.",
             )
         # Not waiting for somebody to write into it, where it is a pipe.
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
@@ -54,11 +58,15 @@ def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
             if not stat.S_ISREG(about.st_mode):
                 raise fault(f"{path} is no regular file.", where, "Name a file.")
             if about.st_size > most:
-                raise fault(f"{path} is larger than {most / 2**30:g} GiB.", where, "Leave out what is not needed.")
+                raise fault(
+                    f"{path} is larger than {most / 2**30:g} GiB.", where, "Leave out what is not needed."
+                )
             return file.read()
     except (OSError, ValueError) as error:
         said = error.strerror if isinstance(error, OSError) else str(error)
-        raise fault(f"{path} cannot be read: {said}.", where, "Paths are relative to the study file.") from None
+        raise fault(
+            f"{path} cannot be read: {said}.", where, "Paths are relative to the study file."
+        ) from None
 
 
 def load_study(path: Path) -> Study:
@@ -67,8 +75,8 @@ def load_study(path: Path) -> Study:
 
 
 def load_table(folder: Path, source: Source, where: str, outside: bool = False) -> tuple[RawTable, Source]:
-    """The table a study file points at, relative to it, and how it was read. outside: it may stand elsewhere than in the study's
-    folder. It is read in a process of its own, within limits."""
+    """The table a study file points at, relative to it, and how it was read. outside: it may stand
+    elsewhere than in the study's folder. It is read in a process of its own, within limits."""
     content = _opened(folder / source.path, f"{where}.path", None if outside else folder, 8 << 30)
     table: tuple[RawTable, Source] = forked("read", content, source, size=len(content), where=source.path)
     return table
@@ -78,18 +86,25 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     """Runs a study file on the files beside it."""
     study = load_study(path)
     raw, reading = load_table(path.parent, study.source, "source", outside)
-    lookups = {name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()}
+    lookups = {
+        name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()
+    }
     return study, run(study.model_copy(update={"source": reading}), raw, lookups)
 
 
 def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, bytes]:
-    """Every file a run hands over, by name. guard: texts that a spreadsheet would run are written so that it does not."""
+    """Every file a run hands over, by name. guard: texts that a spreadsheet would run are written so that
+    it does not."""
     weights = [w.save_as for w in study.weightings]
-    page = {"weighting.html": weighting_page(study, results.weightings, results.units).encode()} if weights else {}
+    page = (
+        {"weighting.html": weighting_page(study, results.weightings, results.units).encode()}
+        if weights
+        else {}
+    )
     return {
-        "results.json": (json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode(
-            errors="replace"
-        ),
+        "results.json": (
+            json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+        ).encode(errors="replace"),
         "microdata.csv": microdata(results.data, weights, guard).encode(errors="replace"),
         "tables.xlsx": workbook(study, results),
         **page,
@@ -97,7 +112,8 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, byt
 
 
 def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:
-    """Writes files into a folder: each first under a passing name, then all put in place, so none is ever half-written."""
+    """Writes files into a folder: each first under a passing name, then all put in place, so none is ever
+    half-written."""
     try:
         out.mkdir(parents=True, exist_ok=True)
         staged = []
@@ -116,5 +132,7 @@ def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list
             for held, _ in staged:
                 held.unlink(missing_ok=True)
     except OSError as error:
-        raise StudyError(Fault(f"The results cannot be written: {error.strerror}.", str(out), "Choose another folder.")) from None
+        raise StudyError(
+            Fault(f"The results cannot be written: {error.strerror}.", str(out), "Choose another folder.")
+        ) from None
     return [out / name for name in files]

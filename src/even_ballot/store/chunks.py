@@ -58,11 +58,15 @@ def column_from(contents: Sequence[bytes]) -> Column:
     """The column that chunks hold."""
     chunked = pa.chunked_array([_one(_read(content)) for content in contents]).unify_dictionaries()
     words = tuple(chunked.chunk(0).dictionary.to_pylist())
-    values = np.concatenate([c.indices.fill_null(0).to_numpy(zero_copy_only=False) for c in chunked.chunks]).astype(np.int32)
+    values = np.concatenate(
+        [c.indices.fill_null(0).to_numpy(zero_copy_only=False) for c in chunked.chunks]
+    ).astype(np.int32)
     blank = np.concatenate([c.is_null().to_numpy(zero_copy_only=False) for c in chunked.chunks])
     return Column(values, np.where(blank, BLANK, 0).astype(np.uint8), words)
 
 
 def rows_from(contents: Sequence[bytes]) -> Ints:
     """The record numbers that chunks hold."""
-    return np.concatenate([_one(_read(content)).to_numpy(zero_copy_only=False) for content in contents]).astype(np.int64)
+    return np.concatenate(
+        [_one(_read(content)).to_numpy(zero_copy_only=False) for content in contents]
+    ).astype(np.int64)

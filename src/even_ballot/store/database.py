@@ -11,12 +11,17 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def connect(url: URL | str, connections: int = 8) -> Engine:
-    """An engine with a pool of so many connections; those that the server has dropped are replaced before they are used. Where all
-    are taken for a while, sqlalchemy.exc.TimeoutError."""
+    """An engine with a pool of so many connections; those that the server has dropped are replaced before
+    they are used. Where all are taken for a while, sqlalchemy.exc.TimeoutError."""
     return create_engine(
-        url, pool_pre_ping=True, pool_recycle=1800, pool_size=connections, max_overflow=0, pool_timeout=10,
+        url,
+        pool_pre_ping=True,
+        pool_recycle=1800,
+        pool_size=connections,
+        max_overflow=0,
+        pool_timeout=10,
         isolation_level="READ COMMITTED",
-    )  # fmt: skip
+    )
 
 
 class OutcomeUnknown(Exception):
@@ -38,8 +43,8 @@ def is_lost(error: DBAPIError) -> bool:
 
 
 def saved(session: Session) -> None:
-    """Commits what was done, and gives the connection back; from here on the session only reads, a file at a time. Raises
-    OutcomeUnknown where nobody can say whether it was saved."""
+    """Commits what was done, and gives the connection back; from here on the session only reads, a file at
+    a time. Raises OutcomeUnknown where nobody can say whether it was saved."""
     wrote = bool(session.new or session.dirty or session.deleted) or session.info.pop("wrote", False)
     try:
         session.commit()

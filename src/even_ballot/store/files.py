@@ -29,7 +29,9 @@ def _compressed(content: bytes) -> Iterator[bytes]:
     """A file's bytes in compressed pieces, each under the limit; a few are compressed at a time."""
     pieces = [(at, at + _PIECE) for at in range(0, len(content), _PIECE)]
     with ThreadPoolExecutor(2) as pool:
-        yield from pool.map(lambda piece: pa.compress(content[piece[0] : piece[1]], codec="zstd", asbytes=True), pieces)
+        yield from pool.map(
+            lambda piece: pa.compress(content[piece[0] : piece[1]], codec="zstd", asbytes=True), pieces
+        )
 
 
 def keep_file(
@@ -37,9 +39,15 @@ def keep_file(
 ) -> SourceFile:
     """Keeps a file's bytes and its parsed columns."""
     file = SourceFile(
-        id=new_id(), name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content), packing="zstd",
-        reading=reading.model_dump_json(exclude_none=True), records=len(table.rows), blank_records=table.blank_records,
-    )  # fmt: skip
+        id=new_id(),
+        name=name,
+        sha256=hashlib.sha256(content).hexdigest(),
+        size=len(content),
+        packing="zstd",
+        reading=reading.model_dump_json(exclude_none=True),
+        records=len(table.rows),
+        blank_records=table.blank_records,
+    )
     session.add(file)
     session.flush()
     pieces = -(-len(content) // _PIECE)
@@ -49,7 +57,10 @@ def keep_file(
     heads = [("row", ""), *zip(table.names, table.labels, strict=True)]
     session.execute(
         insert(SourceColumn),
-        [{"file_id": file.id, "position": i, "name": name, "label": label} for i, (name, label) in enumerate(heads)],
+        [
+            {"file_id": file.id, "position": i, "name": name, "label": label}
+            for i, (name, label) in enumerate(heads)
+        ],
     )
     pending = [row_chunks(table.rows), *map(column_chunks, table.columns)]
     with ThreadPoolExecutor(2) as pool:
@@ -57,7 +68,13 @@ def keep_file(
         for position, chunks in enumerate(streams):
             progress(f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads))
             for number, (rows, piece) in enumerate(chunks):
-                values = {"file_id": file.id, "position": position, "number": number, "rows": rows, "content": piece}
+                values = {
+                    "file_id": file.id,
+                    "position": position,
+                    "number": number,
+                    "rows": rows,
+                    "content": piece,
+                }
                 session.execute(insert(ColumnChunk).values(**values))
     return file
 
@@ -72,7 +89,9 @@ def find_file(session: Session, file_id: str) -> SourceFile:
 
 def file_bytes(session: Session, file_id: str) -> bytes:
     """A file as it came."""
-    pieces = session.scalars(select(SourceBytes.content).where(SourceBytes.file_id == file_id).order_by(SourceBytes.number))
+    pieces = session.scalars(
+        select(SourceBytes.content).where(SourceBytes.file_id == file_id).order_by(SourceBytes.number)
+    )
     packed = find_file(session, file_id).packing is not None
     return b"".join(map(_unpacked, pieces) if packed else pieces)
 
@@ -87,11 +106,15 @@ def file_table(session: Session, file_id: str) -> RawTable:
     """The columns read from a file."""
     file = find_file(session, file_id)
     heads = session.execute(
-        select(SourceColumn.name, SourceColumn.label).where(SourceColumn.file_id == file_id).order_by(SourceColumn.position)
+        select(SourceColumn.name, SourceColumn.label)
+        .where(SourceColumn.file_id == file_id)
+        .order_by(SourceColumn.position)
     ).all()
     pieces: list[list[bytes]] = [[] for _ in heads]
     wanted = select(ColumnChunk.position, ColumnChunk.content).where(ColumnChunk.file_id == file_id)
     for position, content in session.execute(wanted.order_by(ColumnChunk.position, ColumnChunk.number)):
         pieces[position].append(content)
     names, labels = zip(*[(head.name, head.label) for head in heads[1:]], strict=True)
-    return RawTable(names, labels, tuple(map(column_from, pieces[1:])), rows_from(pieces[0]), file.blank_records)
+    return RawTable(
+        names, labels, tuple(map(column_from, pieces[1:])), rows_from(pieces[0]), file.blank_records
+    )

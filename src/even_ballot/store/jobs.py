@@ -11,7 +11,9 @@ from even_ballot.core.faults import Fault, fault
 from even_ballot.store.files import new_id
 from even_ballot.store.models import JobRecord, now
 
-LOST = Fault("The server stopped before this was done; nothing of it was kept.", "", "Bring the file in again.")
+LOST = Fault(
+    "The server stopped before this was done; nothing of it was kept.", "", "Bring the file in again."
+)
 
 
 def begin_job(engine: Engine, kind: str, about: str) -> str:
@@ -25,12 +27,21 @@ def begin_job(engine: Engine, kind: str, about: str) -> str:
 def note_progress(engine: Engine, job_id: str, says: str, share: float | None) -> None:
     """Writes down how far a job has got."""
     with engine.begin() as connection:
-        connection.execute(update(JobRecord).where(JobRecord.id == job_id).values(says=says[:255], share=share))
+        connection.execute(
+            update(JobRecord).where(JobRecord.id == job_id).values(says=says[:255], share=share)
+        )
 
 
-def end_job(engine: Engine, job_id: str, state: str, result: str | None = None, faults: Sequence[Fault] = ()) -> None:
+def end_job(
+    engine: Engine, job_id: str, state: str, result: str | None = None, faults: Sequence[Fault] = ()
+) -> None:
     """Writes down how a job ended."""
-    values = {"state": state, "result": result, "faults": json.dumps([asdict(f) for f in faults]), "ended": now()}
+    values = {
+        "state": state,
+        "result": result,
+        "faults": json.dumps([asdict(f) for f in faults]),
+        "ended": now(),
+    }
     with engine.begin() as connection:
         connection.execute(update(JobRecord).where(JobRecord.id == job_id).values(**values))
 

@@ -18,11 +18,16 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """All tables: InnoDB, full Unicode, compared to the letter."""
 
-    __table_args__: Any = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+    __table_args__: Any = {
+        "mysql_engine": "InnoDB",
+        "mysql_charset": "utf8mb4",
+        "mysql_collate": "utf8mb4_bin",
+    }
 
 
 class SourceFile(Base):
-    """A file that was brought in, and how it was read. Never changed. packing: how its bytes are compressed (null: not)."""
+    """A file that was brought in, and how it was read. Never changed. packing: how its bytes are
+    compressed (null: not)."""
 
     __tablename__ = "source_files"
 
@@ -63,7 +68,9 @@ class ColumnChunk(Base):
 
     __tablename__ = "column_chunks"
     __table_args__ = (
-        ForeignKeyConstraint(["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"),
+        ForeignKeyConstraint(
+            ["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"
+        ),
         Base.__table_args__,
     )
 
@@ -90,8 +97,8 @@ class StudyRecord(Base):
 
 
 class Revision(Base):
-    """A state of a study: its document, the files it reads, and what was done to get here. stamps: who made each entry of
-    the ledger, and when."""
+    """A state of a study: its document, the files it reads, and what was done to get here. stamps: who
+    made each entry of the ledger, and when."""
 
     __tablename__ = "revisions"
 
@@ -106,8 +113,8 @@ class Revision(Base):
 
 
 class JobRecord(Base):
-    """Work that outlasts a request. state: running, done, failed or stopped; share: how far it has got, where that is known;
-    faults: why it failed, as JSON."""
+    """Work that outlasts a request. state: running, done, failed or stopped; share: how far it has got,
+    where that is known; faults: why it failed, as JSON."""
 
     __tablename__ = "jobs"
     __table_args__ = (Index("jobs_by_state", "state", "made"), Base.__table_args__)

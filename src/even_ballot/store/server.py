@@ -1,4 +1,5 @@
-"""A private MariaDB: its own folder, loopback only, its own port, one account with a password that nobody guesses."""
+"""A private MariaDB: its own folder, loopback only, its own port, one account with a password that nobody
+guesses."""
 
 import os
 import secrets
@@ -35,14 +36,16 @@ def free_port() -> int:
 
 @dataclass(frozen=True)
 class DatabaseState:
-    """How MariaDB stands: it answers, is being started again, or cannot be; and what there is to say of it."""
+    """How MariaDB stands: it answers, is being started again, or cannot be; and what there is to say of
+    it."""
 
     state: Literal["up", "starting", "down"]
     says: str = ""
 
 
 class MariaServer:
-    """MariaDB in a folder: made at the first start, kept from then on; started again where it ends by itself."""
+    """MariaDB in a folder: made at the first start, kept from then on; started again where it ends by
+    itself."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder.resolve()
@@ -59,7 +62,9 @@ class MariaServer:
     def url(self) -> URL:
         """Where to connect."""
         password = self._password_file.read_text().strip()
-        return URL.create("mysql+pymysql", _DATABASE, password, "127.0.0.1", self.port, _DATABASE, {"charset": "utf8mb4"})
+        return URL.create(
+            "mysql+pymysql", _DATABASE, password, "127.0.0.1", self.port, _DATABASE, {"charset": "utf8mb4"}
+        )
 
     @property
     def pid(self) -> int | None:
@@ -82,19 +87,23 @@ class MariaServer:
 
     @property
     def _empty(self) -> Path:
-        """The only folder that statements could read files from or write them to; nothing is in it, and no account may."""
+        """The only folder that statements could read files from or write them to; nothing is in it, and no
+        account may."""
         return self.folder / "no-files"
 
     def _run(self, wait: float) -> None:
         """A server on the port, once it answers."""
         command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
         with os.fdopen(os.open(self.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:
-            self._process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True, env=self._environment())
+            self._process = subprocess.Popen(
+                command, stdout=log, stderr=log, start_new_session=True, env=self._environment()
+            )
         self._wait(wait)
         self.state = DatabaseState("up")
 
     def watch(self) -> None:
-        """Starts the server again whenever it has ended by itself, on the same port; gives up after a few tries in a row."""
+        """Starts the server again whenever it has ended by itself, on the same port; gives up after a few
+        tries in a row."""
         self._watched = True
         threading.Thread(target=self._watch, name="database", daemon=True).start()
 
@@ -132,21 +141,36 @@ class MariaServer:
         until = time.monotonic() + wait
         while Path(f"/proc/{pid}").exists() and not _is_zombie(pid):
             if time.monotonic() > until:
-                raise DatabaseDown(f"An earlier MariaDB (process {pid}) still holds {self.data}. End it, then start again.")
+                raise DatabaseDown(
+                    f"An earlier MariaDB (process {pid}) still holds {self.data}. End it, then start again."
+                )
             time.sleep(0.05)
 
     def _options(self) -> list[str]:
         user = ["--user=root"] if os.geteuid() == 0 else []
         # A socket's path has a short limit, so it stays out of deep folders.
         socket_path = self.folder / "s"
-        options = ["--no-defaults", *user, f"--datadir={self.data}", f"--socket={socket_path}", f"--pid-file={self.folder / 'pid'}"]
+        options = [
+            "--no-defaults",
+            *user,
+            f"--datadir={self.data}",
+            f"--socket={socket_path}",
+            f"--pid-file={self.folder / 'pid'}",
+        ]
         closed = ["--local-infile=0", "--skip-symbolic-links", f"--secure-file-priv={self._empty}"]
-        return [*options, *closed, "--bind-address=127.0.0.1", "--skip-name-resolve", "--max-allowed-packet=16M",
-                "--innodb-buffer-pool-size=256M", f"--init-file={self._accounts()}"]  # fmt: skip
+        return [
+            *options,
+            *closed,
+            "--bind-address=127.0.0.1",
+            "--skip-name-resolve",
+            "--max-allowed-packet=16M",
+            "--innodb-buffer-pool-size=256M",
+            f"--init-file={self._accounts()}",
+        ]
 
     def _environment(self) -> dict[str, str]:
-        """A folder of its own for what is kept for a moment: a server that starts clears away what others have left in its folder,
-        even where they are still at work."""
+        """A folder of its own for what is kept for a moment: a server that starts clears away what others
+        have left in its folder, even where they are still at work."""
         passing = self.folder / "tmp"
         passing.mkdir(exist_ok=True)
         os.chmod(passing, 0o700)
@@ -157,18 +181,29 @@ class MariaServer:
         shutil.rmtree(unfinished, ignore_errors=True)
         user = ["--user=root"] if os.geteuid() == 0 else []
         made = subprocess.run(
-            [_program("mariadb-install-db"), "--no-defaults", *user, f"--datadir={unfinished}",
-             "--auth-root-authentication-method=normal", "--skip-test-db"],
-            capture_output=True, text=True, check=False, env=self._environment(),
-        )  # fmt: skip
+            [
+                _program("mariadb-install-db"),
+                "--no-defaults",
+                *user,
+                f"--datadir={unfinished}",
+                "--auth-root-authentication-method=normal",
+                "--skip-test-db",
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
+            env=self._environment(),
+        )
         if made.returncode:
-            raise DatabaseDown(f"MariaDB's folder could not be made: {(made.stderr or made.stdout).strip()[-400:]}")
+            raise DatabaseDown(
+                f"MariaDB's folder could not be made: {(made.stderr or made.stdout).strip()[-400:]}"
+            )
         shutil.rmtree(self.data, ignore_errors=True)
         unfinished.rename(self.data)
 
     def _accounts(self) -> Path:
-        """Statements run at every start, before anybody can connect: no account but ours, whoever made it, and no right but those
-        that ours needs."""
+        """Statements run at every start, before anybody can connect: no account but ours, whoever made it,
+        and no right but those that ours needs."""
         if not self._password_file.exists():
             _private(self._password_file, secrets.token_urlsafe(32) + "\n")
         password = self._password_file.read_text().strip()
@@ -191,7 +226,9 @@ class MariaServer:
                 break
             try:
                 url = self.url
-                pymysql.connect(host="127.0.0.1", port=self.port, user=_DATABASE, password=str(url.password)).close()
+                pymysql.connect(
+                    host="127.0.0.1", port=self.port, user=_DATABASE, password=str(url.password)
+                ).close()
                 return
             except pymysql.err.OperationalError:
                 time.sleep(0.05)
@@ -247,5 +284,7 @@ def _private(path: Path, text: str) -> None:
 def _program(name: str) -> str:
     found = shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin:/usr/local/sbin")
     if found is None:
-        raise DatabaseDown(f"{name} is not installed. ./start installs it, or: apt-get install mariadb-server.")
+        raise DatabaseDown(
+            f"{name} is not installed. ./start installs it, or: apt-get install mariadb-server."
+        )
     return found

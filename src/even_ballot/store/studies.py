@@ -52,7 +52,7 @@ class Stamp:
 
 
 @dataclass(frozen=True)
-class State:
+class StudyState:
     """A study as it stands. stamps: one for each entry of its ledger."""
 
     record: StudyRecord
@@ -79,7 +79,7 @@ def _core(step: AnyStep) -> str:
     return step.model_dump_json(exclude={"why", "off"})
 
 
-def _stamped(study: Study, before: State | None) -> tuple[Stamp, ...]:
+def _stamped(study: Study, before: StudyState | None) -> tuple[Stamp, ...]:
     """Stamps for a ledger: entries that were there keep theirs, wherever they stand now."""
     kept: defaultdict[str, deque[Stamp]] = defaultdict(deque)
     if before is not None:
@@ -89,10 +89,18 @@ def _stamped(study: Study, before: State | None) -> tuple[Stamp, ...]:
     return tuple(kept[key].popleft() if kept[key := _core(step)] else fresh for step in study.ledger)
 
 
-def _revision(study_id: str, number: int, study: Study, files: Files, did: str, before: State | None) -> Revision:
+def _revision(
+    study_id: str, number: int, study: Study, files: Files, did: str, before: StudyState | None
+) -> Revision:
     stamps = json.dumps([[stamp.who, stamp.when] for stamp in _stamped(study, before)])
     return Revision(
-        study_id=study_id, number=number, document=dump_study(study), files=files.dump(), did=did[:255], who=_who(), stamps=stamps
+        study_id=study_id,
+        number=number,
+        document=dump_study(study),
+        files=files.dump(),
+        did=did[:255],
+        who=_who(),
+        stamps=stamps,
     )
 
 
@@ -114,7 +122,7 @@ def create_study(session: Session, study: Study, files: Files, did: str) -> Stud
     return record
 
 
-def read_study(session: Session, study_id: str) -> State:
+def read_study(session: Session, study_id: str) -> StudyState:
     """A study as it stands."""
     record = find_study(session, study_id)
     revision = session.get_one(Revision, (study_id, record.revision))
@@ -123,11 +131,14 @@ def read_study(session: Session, study_id: str) -> State:
         stamps = (Stamp(revision.who, revision.made.isoformat(timespec="seconds") + "Z"),) * len(study.ledger)
     else:
         stamps = tuple(Stamp(who, when) for who, when in json.loads(revision.stamps))
-    return State(record, study, Files.load(revision.files), revision.did, stamps)
+    return StudyState(record, study, Files.load(revision.files), revision.did, stamps)
 
 
-def write_study(session: Session, study_id: str, edition: int, study: Study, files: Files, did: str) -> StudyRecord:
-    """A next revision; what had been undone is forgotten. Raises StaleState where `edition` is not the newest."""
+def write_study(
+    session: Session, study_id: str, edition: int, study: Study, files: Files, did: str
+) -> StudyRecord:
+    """A next revision; what had been undone is forgotten. Raises StaleState where `edition` is not the
+    newest."""
     record = find_study(session, study_id, lock=True)
     if record.edition == edition + 1 and _as_it_stands(session, record, study, files):
         # Sent again, because the answer to the first time was lost.
@@ -158,7 +169,11 @@ def move_study(session: Session, study_id: str, edition: int, by: int) -> StudyR
 def _at_edition(session: Session, study_id: str, edition: int) -> StudyRecord:
     record = find_study(session, study_id, lock=True)
     if record.deleted is not None:
-        raise fault("This study was deleted, so it is not changed.", "", "Bring it back from the list of deleted studies first.")
+        raise fault(
+            "This study was deleted, so it is not changed.",
+            "",
+            "Bring it back from the list of deleted studies first.",
+        )
     if record.edition != edition:
         raise StaleState(session.get_one(Revision, (study_id, record.revision)).did, record.edition)
     return record
@@ -193,7 +208,9 @@ def source_sizes(session: Session) -> dict[str, tuple[str, int]]:
     )
     inner = current.subquery()
     rows = session.execute(
-        select(inner.c.study_id, SourceFile.name, SourceFile.records).join(SourceFile, SourceFile.id == inner.c.file)
+        select(inner.c.study_id, SourceFile.name, SourceFile.records).join(
+            SourceFile, SourceFile.id == inner.c.file
+        )
     )
     return {study_id: (name, records) for study_id, name, records in rows}
 

@@ -1,4 +1,5 @@
-"""Standard errors that take the raking into account, against residuals written out case by case, and between layouts."""
+"""Standard errors that take the raking into account, against residuals written out case by case, and
+between layouts."""
 
 from typing import Any
 
@@ -19,7 +20,8 @@ HELD = {"margins": [margin("a", A, unknown="hold"), margin("b", B)]}
 
 
 def columns_of(found: Results, weighting: dict[str, Any]) -> np.ndarray:
-    """x of every case: a constant, and the 0/1 columns of all margin categories; what is less its target's share is an estimate's."""
+    """x of every case: a constant, and the 0/1 columns of all margin categories; what is less its target's
+    share is an estimate's."""
     data = found.data
     value = {name: np.where(data.column(name).answered, data.column(name).values, 0) for name in ("a", "b")}
     columns = [np.ones(data.n)]
@@ -71,7 +73,9 @@ def test_standard_errors_are_those_of_residuals(seed: int, weighting: dict[str, 
 
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([RAKED, WITHIN, LIMITED]), st.booleans())
-def test_cases_as_units_and_units_of_one_case_are_the_same_design(seed: int, weighting: dict[str, Any], calibrated: bool) -> None:
+def test_cases_as_units_and_units_of_one_case_are_the_same_design(
+    seed: int, weighting: dict[str, Any], calibrated: bool
+) -> None:
     data = survey(seed, strata=2, psus=3, size=8)
     design = {"strata": ["h"], "calibrated": calibrated}
     grouped = results(data, design, weighting)

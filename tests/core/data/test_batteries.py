@@ -39,7 +39,9 @@ def test_neighbours_of_one_stem_and_the_same_words_are_a_battery() -> None:
 def test_other_stems_or_other_scales_part_batteries() -> None:
     scales = {"s": {"codes": [{"code": 1, "label": "Never"}]}, "t": {"codes": [{"code": 1, "label": "No"}]}}
     columns = {name: (f"{STEM} [{name}]", ["1", "1"]) for name in ("a", "b", "c", "d")}
-    kinds = [{"name": name, "kind": "coded", "scale": scale} for name, scale in zip("abcd", "sstt", strict=True)]
+    kinds = [
+        {"name": name, "kind": "coded", "scale": scale} for name, scale in zip("abcd", "sstt", strict=True)
+    ]
     data = arrived(columns, scales=scales, variables=kinds)
     assert [b.variables for b in batteries_of(data)] == [("a", "b"), ("c", "d")]
     assert [b.scale for b in batteries_of(data)] == ["s", "t"]
@@ -49,7 +51,10 @@ def test_other_stems_or_other_scales_part_batteries() -> None:
 
 def test_columns_of_0_and_1_are_proposed_as_one_question() -> None:
     stem = "Why do you cross? Tick all that apply"
-    columns = {f"why_{i}": (f"{stem} - {word}", ["0", "1", ""]) for i, word in enumerate(("Work", "Shopping", "Leisure"), start=1)}
+    columns = {
+        f"why_{i}": (f"{stem} - {word}", ["0", "1", ""])
+        for i, word in enumerate(("Work", "Shopping", "Leisure"), start=1)
+    }
     (found,) = several_answers_of(arrived({**columns, "age": ("How old are you?", ["1", "30", "41"])}))
     assert found.parts == ("why_1", "why_2", "why_3")
     assert [(o.code, o.label) for o in found.options] == [(1, "Work"), (2, "Shopping"), (3, "Leisure")]
@@ -57,7 +62,10 @@ def test_columns_of_0_and_1_are_proposed_as_one_question() -> None:
 
 
 def test_columns_of_one_word_or_blank_are_proposed_as_worded() -> None:
-    columns = {f"why_{i}": (f"Why do you cross? [{word}]", ["", word, ""]) for i, word in enumerate(("Work", "Shopping"), start=1)}
+    columns = {
+        f"why_{i}": (f"Why do you cross? [{word}]", ["", word, ""])
+        for i, word in enumerate(("Work", "Shopping"), start=1)
+    }
     (found,) = several_answers_of(arrived(columns))
     assert (found.parts, found.worded) == (("why_1", "why_2"), True)
 
@@ -78,7 +86,8 @@ def test_the_common_start_is_one_and_the_longest(texts: list[str]) -> None:
 
 def test_a_stem_ends_at_a_whole_word() -> None:
     assert (
-        stem_of(["How content are you with the harbour", "How content are you with the harvest"]) == "How content are you with the "
+        stem_of(["How content are you with the harbour", "How content are you with the harvest"])
+        == "How content are you with the "
     )
     assert stem_of(["Age", "Agent"]) == ""
     assert item_of("How content? [Boats]", "How content? ") == "Boats"

@@ -21,7 +21,10 @@ from even_ballot.core.faults import Fault, StudyError, fault, some
         ({"codes": []}, "at least 1"),
         ({"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}, "code 1 stands twice"),
         ({"codes": [{"code": 1, "label": "a"}, {"code": 2, "label": "a"}]}, "label 'a' stands twice"),
-        ({"codes": [{"code": 9, "label": "a"}], "missing": [{"code": 9, "label": "none"}]}, "code 9 stands twice"),
+        (
+            {"codes": [{"code": 9, "label": "a"}], "missing": [{"code": 9, "label": "none"}]},
+            "code 9 stands twice",
+        ),
         ({"codes": [{"code": 1.5, "label": "a"}]}, "valid integer"),
     ],
 )
@@ -36,7 +39,10 @@ def test_a_scale_is_unambiguous(scale_: dict[str, Any], what: str) -> None:
         ({"name": "q", "kind": "number", "scale": "s"}, "a number variable has no answer scale"),
         ({"name": "q", "kind": "multi"}, "needs parts"),
         ({"name": "q", "kind": "text", "parts": ["a"]}, "belong to kind multi"),
-        ({"name": "q", "kind": "multi", "parts": ["a", "b"], "options": [{"code": 1, "label": "x"}]}, "1 options for 2 parts"),
+        (
+            {"name": "q", "kind": "multi", "parts": ["a", "b"], "options": [{"code": 1, "label": "x"}]},
+            "1 options for 2 parts",
+        ),
         ({"name": "", "kind": "text"}, "at least 1 character"),
         ({"name": "q", "kind": "coded", "role": "king"}, "role"),
     ],
@@ -48,7 +54,9 @@ def test_a_variables_keys_fit_its_kind(variable: dict[str, Any], what: str) -> N
 
 def test_a_variable_is_described_once() -> None:
     with pytest.raises(ValidationError, match="described twice"):
-        Codebook.model_validate({"variables": [{"name": "q", "kind": "text"}, {"name": "q", "kind": "number"}]})
+        Codebook.model_validate(
+            {"variables": [{"name": "q", "kind": "text"}, {"name": "q", "kind": "number"}]}
+        )
 
 
 def test_labels_are_found_by_code_missing_ones_too() -> None:
@@ -93,7 +101,11 @@ def test_picking_cases_leaves_the_original_alone() -> None:
 
 @pytest.mark.parametrize(
     ("name", "mend"),
-    [("Age", "Did you mean age? Names are case-sensitive."), ("agee", "Did you mean age?"), ("zzz", "There are: age, sex.")],
+    [
+        ("Age", "Did you mean age? Names are case-sensitive."),
+        ("agee", "Did you mean age?"),
+        ("zzz", "There are: age, sex."),
+    ],
 )
 def test_a_name_that_is_not_there_brings_what_may_have_been_meant(name: str, mend: str) -> None:
     with pytest.raises(StudyError) as error:
@@ -104,7 +116,9 @@ def test_a_name_that_is_not_there_brings_what_may_have_been_meant(name: str, men
 def test_what_the_codebook_holds_ready_is_laid_on_a_variable_once_it_is_made() -> None:
     book = Codebook(variables=(Variable(name="later", kind="number", unit="crowns", note="made"),))
     data = interpret(raw({"a": ["1"]}), book, made_later=["later"])
-    made = data.with_column(Variable(name="later", kind="number", label="Own"), data.column("a")).variable("later")
+    made = data.with_column(Variable(name="later", kind="number", label="Own"), data.column("a")).variable(
+        "later"
+    )
     assert (made.label, made.unit, made.note) == ("Own", "crowns", "made")
 
 

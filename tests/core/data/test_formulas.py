@@ -98,7 +98,8 @@ def test_a_fault_points_at_its_character(source: str, what: str, at: int | None)
 
 
 @pytest.mark.parametrize(
-    "source", ["(" * 200 + "1" + ")" * 200, "1+" * 60_000 + "1", "-" * 3000 + "1", "not " * 900 + "age > 1", "x\x00y"]
+    "source",
+    ["(" * 200 + "1" + ")" * 200, "1+" * 60_000 + "1", "-" * 3000 + "1", "not " * 900 + "age > 1", "x\x00y"],
 )
 def test_length_and_depth_are_bounded(source: str) -> None:
     with pytest.raises(StudyError):
@@ -109,8 +110,12 @@ LEAVES = st.sampled_from(["a", "b", "c", "1", "2", "0"])
 NUMBERS = st.recursive(
     LEAVES,
     lambda inner: st.one_of(
-        st.tuples(inner, st.sampled_from(["+", "-", "*", "/"]), inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
-        st.tuples(st.sampled_from(["mean", "total", "low", "high"]), inner, inner).map(lambda t: f"{t[0]}({t[1]}, {t[2]})"),
+        st.tuples(inner, st.sampled_from(["+", "-", "*", "/"]), inner).map(
+            lambda t: f"({t[0]} {t[1]} {t[2]})"
+        ),
+        st.tuples(st.sampled_from(["mean", "total", "low", "high"]), inner, inner).map(
+            lambda t: f"{t[0]}({t[1]}, {t[2]})"
+        ),
     ),
     max_leaves=6,
 )
@@ -177,7 +182,14 @@ def plainly(source: str, row: dict[str, int | None]) -> bool | float | None:
                 a, b = walk(left), walk(right)
                 if a is None or b is None:
                     return None
-                return {ast.Lt: a < b, ast.LtE: a <= b, ast.Eq: a == b, ast.NotEq: a != b, ast.Gt: a > b, ast.GtE: a >= b}[type(op)]
+                return {
+                    ast.Lt: a < b,
+                    ast.LtE: a <= b,
+                    ast.Eq: a == b,
+                    ast.NotEq: a != b,
+                    ast.Gt: a > b,
+                    ast.GtE: a >= b,
+                }[type(op)]
             case ast.UnaryOp(operand=operand):
                 value = walk(operand)
                 return None if value is None else not value
@@ -197,7 +209,9 @@ CODES = st.lists(st.sampled_from([None, 0, 1, 2, 3]), min_size=5, max_size=5)
 
 @settings(max_examples=150, deadline=None)
 @given(TRUTHS, CODES, CODES, CODES)
-def test_whole_columns_agree_with_a_row_by_row_reading(source: str, a: list[Any], b: list[Any], c: list[Any]) -> None:
+def test_whole_columns_agree_with_a_row_by_row_reading(
+    source: str, a: list[Any], b: list[Any], c: list[Any]
+) -> None:
     data = dataset(
         {"a": coded(a), "b": coded(b), "c": coded(c), "n": list("12345")},
         a=scale(0, 1, 2, 3),

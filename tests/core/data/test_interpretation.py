@@ -42,13 +42,20 @@ def test_codes_and_labels_arrive_as_codes_and_what_fits_nothing_stays_visible() 
 def test_the_sweep_finds_stray_codes_and_unplaced_entries_and_their_cases() -> None:
     data = dataset({"q": ["1", "7", "7", "no idea"], "n": ["1", "2", "3", "4"]}, q=scale(1, 2))
     found = sweep(data)
-    assert [(f.kind, f.value, f.cases) for f in found] == [("not_in_codebook", "7", 2), ("not_placed", "no idea", 1)]
+    assert [(f.kind, f.value, f.cases) for f in found] == [
+        ("not_in_codebook", "7", 2),
+        ("not_placed", "no idea", 1),
+    ]
     assert [data.rows[cases_of(data, f)].tolist() for f in found] == [[2, 3], [4]]
 
 
 def test_a_number_keeps_its_missing_codes() -> None:
     book = Codebook(
-        variables=(Variable.model_validate({"name": "age", "kind": "number", "missing": [{"code": 999, "label": "Refused"}]}),)
+        variables=(
+            Variable.model_validate(
+                {"name": "age", "kind": "number", "missing": [{"code": 999, "label": "Refused"}]}
+            ),
+        )
     )
     data = interpret(raw({"age": ["40", "999", "x"]}), book)
     assert values(data, "age") == [40.0, None, None]
@@ -75,23 +82,52 @@ def test_an_entry_for_a_column_that_is_not_there_is_named() -> None:
             "weightings[0]",
             "must give a code",
         ),
-        ({"weightings": [{"limits": {"low": 0.2, "high": 1}}]}, "weightings[0].limits.high", "greater than 1"),
-        ({"weightings": [{"base": {"times": ["a"], "divided_by": 0}}]}, "weightings[0].base.divided_by", "greater than 0"),
+        (
+            {"weightings": [{"limits": {"low": 0.2, "high": 1}}]},
+            "weightings[0].limits.high",
+            "greater than 1",
+        ),
+        (
+            {"weightings": [{"base": {"times": ["a"], "divided_by": 0}}]},
+            "weightings[0].base.divided_by",
+            "greater than 0",
+        ),
         ({"weightings": [{"base": {"stratum_population": "a"}}]}, "weightings[0].base.by", "needed"),
         ({"weightings": [{"nonresponse": {"cells": []}}]}, "weightings[0].nonresponse.responded", "needed"),
         ({"weightings": [{"scale_to": "population"}]}, "weightings[0]", "needs a margin in counts"),
-        ({"design": {"variance": {"method": "columns", "columns": ["a", "b"]}}}, "design.variance.scale", "needed"),
-        ({"design": {"variance": {"method": "bootstrap", "count": 1}}}, "design.variance.count", "greater than or equal to 2"),
+        (
+            {"design": {"variance": {"method": "columns", "columns": ["a", "b"]}}},
+            "design.variance.scale",
+            "needed",
+        ),
+        (
+            {"design": {"variance": {"method": "bootstrap", "count": 1}}},
+            "design.variance.count",
+            "greater than or equal to 2",
+        ),
         ({"design": {"variance": {"method": "guess"}}}, "design.variance", "no such"),
         (
-            {"design": {"calibrated": True, "variance": {"method": "columns", "columns": ["a", "b"], "scale": 1}}},
+            {
+                "design": {
+                    "calibrated": True,
+                    "variance": {"method": "columns", "columns": ["a", "b"], "scale": 1},
+                }
+            },
             "design",
             "cannot be raked again",
         ),
         ({"tables": [{"id": "a", "stub": ["q"]}, {"id": "a", "stub": ["q"]}]}, "study", "used twice"),
-        ({"codebook": {"variables": [{"name": "q", "kind": "coded", "scale": "s"}]}}, "codebook", "uses scale 's'"),
         (
-            {"codebook": {"scales": {"s": {"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}}}},
+            {"codebook": {"variables": [{"name": "q", "kind": "coded", "scale": "s"}]}},
+            "codebook",
+            "uses scale 's'",
+        ),
+        (
+            {
+                "codebook": {
+                    "scales": {"s": {"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}}
+                }
+            },
             "codebook.scales.s",
             "twice",
         ),
@@ -121,7 +157,9 @@ def test_no_entry_of_a_coded_column_is_lost(entries: list[str]) -> None:
     column = data.column("q")
     blank = sum(not e.strip() for e in entries)
     assert (column.state == 1).sum() == blank
-    assert column.answered.sum() + sum(column.entries().values()) + (column.state == MISSING).sum() + blank == len(entries)
+    assert column.answered.sum() + sum(column.entries().values()) + (
+        column.state == MISSING
+    ).sum() + blank == len(entries)
 
 
 def test_a_number_that_float64_does_not_hold_stays_as_it_came() -> None:

@@ -1,5 +1,6 @@
-"""Ways round the protection of small cells, each tried by somebody who knows the codebook, the weights' pattern and every figure that
-is released: tables of combined variables, weighted counts, filters, periods within periods, the report on weightings."""
+"""Ways round the protection of small cells, each tried by somebody who knows the codebook, the weights'
+pattern and every figure that is released: tables of combined variables, weighted counts, filters, periods
+within periods, the report on weightings."""
 
 from collections.abc import Callable
 from itertools import product
@@ -22,7 +23,12 @@ from even_ballot.formats.tables.weighting_page import weighting_page
 
 BELOW = 4
 CODES = {"q": (1, 2, 3), "sex": (1, 2), "isle": (1, 2, 3), "month": (1, 2, 3, 4, 5, 6)}
-RARE = {"q": (0.6, 0.3, 0.1), "sex": (0.5, 0.5), "isle": (0.55, 0.35, 0.1), "month": (0.3, 0.05, 0.3, 0.05, 0.25, 0.05)}
+RARE = {
+    "q": (0.6, 0.3, 0.1),
+    "sex": (0.5, 0.5),
+    "isle": (0.55, 0.35, 0.1),
+    "month": (0.3, 0.05, 0.3, 0.05, 0.25, 0.05),
+}
 Atom = dict[str, int]
 WEIGHTS = {1: 1.0, 2: 2.5}
 
@@ -33,12 +39,17 @@ def answers(seed: int, n: int) -> list[Atom]:
     return [dict(zip(columns, case, strict=True)) for case in zip(*columns.values(), strict=True)]
 
 
-def results(cases: list[Atom], tables: list[dict[str, Any]], below: int | None = BELOW, **more: Any) -> Results:
+def results(
+    cases: list[Atom], tables: list[dict[str, Any]], below: int | None = BELOW, **more: Any
+) -> Results:
     scales: dict[str, Any] = {
-        name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in CODES[name]]} for name in ("q", "sex", "isle")
+        name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in CODES[name]]}
+        for name in ("q", "sex", "isle")
     }
     scales["both"] = {"codes": [{"code": c, "label": f"both{c}"} for c in (1, 2, 3)]}
-    columns: dict[str, list[Any]] = {name: coded([case[name] for case in cases]) for name in ("q", "sex", "isle")}
+    columns: dict[str, list[Any]] = {
+        name: coded([case[name] for case in cases]) for name in ("q", "sex", "isle")
+    }
     columns["day"] = [f"2026-{case['month']:02d}-01" for case in cases]
     columns["w"] = [WEIGHTS[case["sex"]] for case in cases]
     columns["y"] = [more["numbers"][k] if "numbers" in more else k % 7 for k in range(len(cases))]
@@ -57,7 +68,9 @@ def has(atom: Atom, name: str, code: int, quarters: bool) -> bool:
         case "both":
             return code == (1 if (atom["q"], atom["isle"]) == (3, 3) else 2 if atom["q"] == 3 else 3)
         case "day":
-            return (10 * 2026 + (atom["month"] - 1) // 3 + 1 if quarters else 100 * 2026 + atom["month"]) == code
+            return (
+                10 * 2026 + (atom["month"] - 1) // 3 + 1 if quarters else 100 * 2026 + atom["month"]
+            ) == code
         case _:
             return atom[name] == code
 
@@ -71,7 +84,9 @@ CONDITIONS: dict[str, Callable[[Atom], bool]] = {
 class Attacker(Equations):
     """Equations on how many cases each atom holds."""
 
-    def __init__(self, tables: list[dict[str, Any]], found: tuple[TableResult, ...], names: list[str], weighted: bool) -> None:
+    def __init__(
+        self, tables: list[dict[str, Any]], found: tuple[TableResult, ...], names: list[str], weighted: bool
+    ) -> None:
         super().__init__()
         self.atoms = [dict(zip(names, of, strict=True)) for of in product(*(CODES[name] for name in names))]
         self.weight = np.array([WEIGHTS[a["sex"]] if weighted else 1.0 for a in self.atoms])
@@ -80,7 +95,10 @@ class Attacker(Equations):
                 self.know(self.who(table, []), result.in_filter)
             for cell in result.cells:
                 path = [(b.variable, b.code) for b in cell.banner]
-                part, base = self.who(table, [(cell.stub.variable, cell.stub.code), *path]), self.who(table, path)
+                part, base = (
+                    self.who(table, [(cell.stub.variable, cell.stub.code), *path]),
+                    self.who(table, path),
+                )
                 if cell.stat == "n":
                     self.know(part, cell.est)
                 elif cell.stat == "count":
@@ -144,7 +162,8 @@ def test_no_way_round_narrows_a_hidden_count(way: str, seed: int, n: int) -> Non
 
 @pytest.mark.parametrize("way", WAYS)
 def test_each_way_undoes_protection_of_single_tables(way: str) -> None:
-    """That the attacker has teeth: each table protected by itself is undone by the others, or by its weights."""
+    """That the attacker has teeth: each table protected by itself is undone by the others, or by its
+    weights."""
     tables, names, weighted = WAYS[way]
     undone = 0
     for seed in range(12):
@@ -164,14 +183,19 @@ def test_each_way_undoes_protection_of_single_tables(way: str) -> None:
             for (stub, banner), value in whole.items():
                 if (stub, banner) not in counts(shown) and 1 <= value < BELOW:
                     low, high = attacker.between(
-                        attacker.who(table, [(stub.variable, stub.code), *((b.variable, b.code) for b in banner)])
+                        attacker.who(
+                            table, [(stub.variable, stub.code), *((b.variable, b.code) for b in banner)]
+                        )
                     )
                     undone += not (low <= 1e-5 and high >= BELOW - 1e-5)
     assert undone > 0
 
 
 def test_the_report_on_weightings_hides_what_tables_hide() -> None:
-    cases = [{"q": 1 + k % 2, "sex": 1 + k % 2, "isle": 1 if k < 40 else 2 if k < 77 else 3, "month": 1} for k in range(80)]
+    cases = [
+        {"q": 1 + k % 2, "sex": 1 + k % 2, "isle": 1 if k < 40 else 2 if k < 77 else 3, "month": 1}
+        for k in range(80)
+    ]
     targets = [{"at": {"isle": code}, "value": value} for code, value in ((1, 0.5), (2, 0.4), (3, 0.1))]
     weighting = {"margins": [{"by": ["isle"], "targets": targets}], "save_as": "weight"}
     found = results(cases, [{"stub": ["isle"], "banner": ["sex"]}], weightings=[weighting], weight="weight")
@@ -191,12 +215,16 @@ def test_the_report_on_weightings_hides_what_tables_hide() -> None:
 
 def test_a_share_of_nearly_all_is_hidden_with_its_rest() -> None:
     cases = [{"q": 1 if k else 3, "sex": 1, "isle": 1, "month": 1} for k in range(40)]
-    (table,) = results(cases, [{"stub": ["q"], "nets": [{"label": "most", "codes": [1, 2]}], "show": ["n", "col_pct"]}]).tables
+    (table,) = results(
+        cases, [{"stub": ["q"], "nets": [{"label": "most", "codes": [1, 2]}], "show": ["n", "col_pct"]}]
+    ).tables
     assert {c.est for c in table.cells if c.stat == "n"} <= {0}
 
 
 def test_no_difference_of_hidden_shares_is_released() -> None:
-    found = results(answers(3, 60), [{**Q, "banner": ["isle"], "tests": ["columns", "independence", "trend"]}])
+    found = results(
+        answers(3, 60), [{**Q, "banner": ["isle"], "tests": ["columns", "independence", "trend"]}]
+    )
     (table,) = found.tables
     hidden = {(f.stub.code, f.banner[0].code) for f in table.hidden or () if f.stat == "col_pct" and f.banner}
     assert hidden
@@ -206,7 +234,9 @@ def test_no_difference_of_hidden_shares_is_released() -> None:
 
 
 def test_extremes_of_numbers_are_not_released() -> None:
-    found = results(answers(1, 60), [{"stub": ["y"], "banner": ["sex"], "show": ["mean", "median", "q0", "q100"]}])
+    found = results(
+        answers(1, 60), [{"stub": ["y"], "banner": ["sex"], "show": ["mean", "median", "q0", "q100"]}]
+    )
     (table,) = found.tables
     assert {c.stat for c in table.cells} == {"mean", "median"}
     assert {f.why for f in table.hidden or ()} == {"extreme"}
@@ -226,7 +256,10 @@ def test_dominance_is_the_largest_cases_share(rule: dict[str, Any], values: list
 def test_a_number_that_one_case_makes_up_is_hidden_in_every_table() -> None:
     cases = answers(5, 80)
     numbers = [5000 if k == 3 else 1 + k % 5 for k in range(80)]
-    tables = [{"stub": ["y"], "banner": ["sex"], "show": ["mean"]}, {"stub": ["y"], "show": ["mean", "median"]}]
+    tables = [
+        {"stub": ["y"], "banner": ["sex"], "show": ["mean"]},
+        {"stub": ["y"], "show": ["mean", "median"]},
+    ]
     found = results(cases, tables, numbers=numbers, suppression={"dominance": {"n": 1, "k": 80}})
     assert [t.cells for t in found.tables] == [(), ()]
     assert {f.why for t in found.tables for f in t.hidden or ()} == {"dominance"}

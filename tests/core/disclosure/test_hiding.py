@@ -1,4 +1,5 @@
-"""Small cells hidden so that nobody works them out: an attacker knows every figure left in sight, of all tables together."""
+"""Small cells hidden so that nobody works them out: an attacker knows every figure left in sight, of all
+tables together."""
 
 import os
 import subprocess
@@ -15,7 +16,7 @@ from equations import Equations
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.core.tables.results import BannerKey, StubKey, TableResult
@@ -31,7 +32,9 @@ def answers(seed: int, n: int, blanks: bool) -> dict[str, list[Any]]:
     """Answers of n cases, with rare categories; None is blank."""
     rng = np.random.default_rng(seed)
     rare = {"q": (0.5, 0.35, 0.1, 0.05), "p": (0.9, 0.1), "sex": (0.5, 0.5), "isle": (0.6, 0.32, 0.08)}
-    found: dict[str, list[Any]] = {name: rng.choice(codes, n, p=rare[name]).tolist() for name, codes in CODES.items()}
+    found: dict[str, list[Any]] = {
+        name: rng.choice(codes, n, p=rare[name]).tolist() for name, codes in CODES.items()
+    }
     for name in found:
         if blanks and name != "sex":
             found[name] = [None if rng.random() < 0.06 else code for code in found[name]]
@@ -42,7 +45,9 @@ def answers(seed: int, n: int, blanks: bool) -> dict[str, list[Any]]:
 
 def study_of(tables: list[dict[str, Any]], below: int | None = BELOW) -> Study:
     """A study of these tables in which small cells are hidden."""
-    scales = {name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in codes]} for name, codes in CODES.items()}
+    scales = {
+        name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in codes]} for name, codes in CODES.items()
+    }
     variables: list[dict[str, Any]] = [{"name": name, "kind": "coded", "scale": name} for name in CODES]
     variables.append({"name": "why", "kind": "multi", "parts": list(OPTIONS.values())})
     return parse_study({
@@ -51,23 +56,37 @@ def study_of(tables: list[dict[str, Any]], below: int | None = BELOW) -> Study:
     })  # fmt: skip
 
 
-def released(columns: dict[str, list[Any]], tables: list[dict[str, Any]], below: int | None = BELOW) -> tuple[TableResult, ...]:
+def released(
+    columns: dict[str, list[Any]], tables: list[dict[str, Any]], below: int | None = BELOW
+) -> tuple[TableResult, ...]:
     """The tables of a study of these answers."""
-    file = raw({name: [str(c) for c in of] if name in OPTIONS.values() else coded(of) for name, of in columns.items()})
+    file = raw(
+        {
+            name: [str(c) for c in of] if name in OPTIONS.values() else coded(of)
+            for name, of in columns.items()
+        }
+    )
     return run(study_of(tables, below), file, {}).tables
 
 
 class Attacker(Equations):
-    """Knows the codebook and what is in sight; not who is who. Every combination of answers may be held by any number of cases."""
+    """Knows the codebook and what is in sight; not who is who. Every combination of answers may be held by
+    any number of cases."""
 
     def __init__(self, tables: list[dict[str, Any]], results: tuple[TableResult, ...]) -> None:
         super().__init__()
-        names = {name for t in tables for name in (*t["stub"], *np.hstack([*t.get("banner", []), []]).tolist())}
+        names = {
+            name for t in tables for name in (*t["stub"], *np.hstack([*t.get("banner", []), []]).tolist())
+        }
         names |= {name for t in tables for name in CODES if t.get("where", "").startswith(name)}
-        self.dimensions: dict[str, list[Any]] = {name: [*CODES[name], None] for name in sorted(names & set(CODES))}
+        self.dimensions: dict[str, list[Any]] = {
+            name: [*CODES[name], None] for name in sorted(names & set(CODES))
+        }
         for part in OPTIONS.values() if "why" in names else ():
             self.dimensions[part] = [0, 1]
-        self.atoms = [dict(zip(self.dimensions, of, strict=True)) for of in product(*self.dimensions.values())]
+        self.atoms = [
+            dict(zip(self.dimensions, of, strict=True)) for of in product(*self.dimensions.values())
+        ]
         for table, result in zip(tables, results, strict=True):
             self.look(table, result)
 
@@ -76,7 +95,13 @@ class Attacker(Equations):
             if key is None:
                 return True
             return any(atom[OPTIONS[o]] == 1 for o in (net if net is not None else {key}))
-        return (atom[name] in net) if net is not None else atom[name] is not None if key is None else atom[name] == key
+        return (
+            (atom[name] in net)
+            if net is not None
+            else atom[name] is not None
+            if key is None
+            else atom[name] == key
+        )
 
     def who(self, table: dict[str, Any], stub: StubKey | None, banner: Any) -> np.ndarray:
         """Which atoms a cell holds."""
@@ -89,7 +114,9 @@ class Attacker(Equations):
                 inside = self.has(atom, stub.variable, stub.code if net is None else stub.net, net)
             for key in banner:
                 if inside:
-                    inside = self.has(atom, key.variable, key.code, None if key.net is None else nets[key.net])
+                    inside = self.has(
+                        atom, key.variable, key.code, None if key.net is None else nets[key.net]
+                    )
             found.append(float(inside))
         return np.array(found)
 
@@ -103,7 +130,10 @@ class Attacker(Equations):
                 self.know(mine, cell.est)
             elif cell.stat in ("col_pct", "response_pct"):
                 if cell.stat == "response_pct":
-                    column = sum((self.who(table, StubKey("why", o), cell.banner) for o in OPTIONS), np.zeros(len(self.atoms)))
+                    column = sum(
+                        (self.who(table, StubKey("why", o), cell.banner) for o in OPTIONS),
+                        np.zeros(len(self.atoms)),
+                    )
                 self.know(mine - cell.est * column, 0)
                 self.know(mine, float(cell.n or 0))
                 self.know(column, float(cell.base_n or 0))
@@ -166,7 +196,9 @@ def test_hiding_the_small_ones_alone_would_be_undone() -> None:
     for seed in range(5):
         results = released(answers(seed, 60, False), tables, below=None)
         small = {(c.stub, c.banner) for c in results[0].cells if c.stat == "n" and 1 <= c.est < BELOW}
-        bare = replace(results[0], cells=tuple(c for c in results[0].cells if (c.stub, c.banner) not in small))
+        bare = replace(
+            results[0], cells=tuple(c for c in results[0].cells if (c.stub, c.banner) not in small)
+        )
         attacker = Attacker(tables, (bare,))
         ranges = [attacker.range(tables[0], *key) for key in small]
         undone += sum(high - low < 1e-6 for low, high in ranges)
@@ -194,16 +226,25 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
         if cell.stat in ("mean", "median"):
             assert cell.banner not in columns_touched
     for test in result.tests:
-        assert isinstance(test, Columns)
-        assert all((test.stub.get("code"), (BannerKey("isle", path[0]),)) not in touched for path in (test.a, test.b))
-    grid = lay_out(result, study_of([table]).tables[0], study_of([table]).marks, study_of([table]).suppression)
+        assert isinstance(test, ColumnComparison)
+        assert all(
+            (test.stub.get("code"), (BannerKey("isle", path[0]),)) not in touched for path in (test.a, test.b)
+        )
+    grid = lay_out(
+        result, study_of([table]).tables[0], study_of([table]).marks, study_of([table]).suppression
+    )
     (note,) = [note for note in grid.notes if note.startswith("×")]
     (said,) = [note for note in grid.notes if note.startswith("Protected against")]
     assert f"whether it is 0, {BELOW}, or what lies between" in said
     small = sum(f.why == "small" for f in result.hidden)
-    assert note == f"× hidden: fewer than {BELOW} cases ({small} figures), or to protect those ({len(result.hidden) - small})."
+    assert (
+        note
+        == f"× hidden: fewer than {BELOW} cases ({small} figures), or to protect those ({len(result.hidden) - small})."
+    )
     lines = [line for section in grid.sections for line in section.lines if line.hidden is not None]
-    assert sum(line.hidden.count(True) for line in lines if line.strong and line.hidden is not None) == len(result.hidden)
+    assert sum(line.hidden.count(True) for line in lines if line.strong and line.hidden is not None) == len(
+        result.hidden
+    )
 
 
 def test_the_same_study_hides_the_same_figures_in_every_process() -> None:

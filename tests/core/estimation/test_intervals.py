@@ -8,24 +8,35 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from even_ballot.core.estimation.comparisons import adjusted
+from even_ballot.core.estimation.comparisons import adjusted_p_values
 from even_ballot.core.estimation.intervals import Interval, Method, proportion, symmetric
 
 METHODS: tuple[Method, ...] = ("logit", "wald", "wilson", "beta")
 
 
 def limits(p: float, variance: float, n: int, df: float, **interval: object) -> tuple[float, float]:
-    low, high = proportion(np.array([p]), np.array([variance]), np.array([n]), df, Interval.model_validate(interval))
+    low, high = proportion(
+        np.array([p]), np.array([variance]), np.array([n]), df, Interval.model_validate(interval)
+    )
     return float(low[0]), float(high[0])
 
 
-@given(st.floats(0.01, 0.99), st.floats(0.3, 4), st.integers(5, 5000), st.integers(2, 200), st.sampled_from(METHODS))
-def test_an_interval_holds_its_estimate_and_widens_with_its_level(p: float, deff: float, n: int, df: int, method: Method) -> None:
+@given(
+    st.floats(0.01, 0.99),
+    st.floats(0.3, 4),
+    st.integers(5, 5000),
+    st.integers(2, 200),
+    st.sampled_from(METHODS),
+)
+def test_an_interval_holds_its_estimate_and_widens_with_its_level(
+    p: float, deff: float, n: int, df: int, method: Method
+) -> None:
     variance = deff * p * (1 - p) / n
     low, high = limits(p, variance, n, df, method=method)
     wide_low, wide_high = limits(p, variance, n, df, method=method, level=0.99)
     assert low <= p <= high
-    # The effective size of the beta interval depends on the level (by the ratio of two t quantiles): with few cases a higher
+    # The effective size of the beta interval depends on the level (by the ratio of two t quantiles): with few
+    # cases a higher
     # level can end nearer on one side.
     if method != "beta" or n >= 100:
         assert wide_low <= low
@@ -39,8 +50,13 @@ def test_wilson_is_the_textbooks() -> None:
     p, n, df = 0.3, 200, 40
     m = n / 1.5
     t = stats.t.ppf(0.975, df)
-    centre, half = (p + t**2 / (2 * m)) / (1 + t**2 / m), t * math.sqrt(p * (1 - p) / m + t**2 / (4 * m**2)) / (1 + t**2 / m)
-    assert limits(p, 1.5 * p * (1 - p) / n, n, df, method="wilson") == pytest.approx((centre - half, centre + half))
+    centre, half = (
+        (p + t**2 / (2 * m)) / (1 + t**2 / m),
+        t * math.sqrt(p * (1 - p) / m + t**2 / (4 * m**2)) / (1 + t**2 / m),
+    )
+    assert limits(p, 1.5 * p * (1 - p) / n, n, df, method="wilson") == pytest.approx(
+        (centre - half, centre + half)
+    )
 
 
 def test_beta_never_takes_more_than_the_base() -> None:
@@ -72,21 +88,23 @@ def test_one_side_takes_the_whole_of_what_is_left_out() -> None:
 
 def test_means_are_symmetric() -> None:
     low, high = symmetric(np.array([10.0]), np.array([2.0]), 12, Interval())
-    assert (float(low[0]), float(high[0])) == pytest.approx((10 - 2 * stats.t.ppf(0.975, 12), 10 + 2 * stats.t.ppf(0.975, 12)))
+    assert (float(low[0]), float(high[0])) == pytest.approx(
+        (10 - 2 * stats.t.ppf(0.975, 12), 10 + 2 * stats.t.ppf(0.975, 12))
+    )
 
 
 def test_adjustments_are_the_textbooks() -> None:
     p = np.array([0.01, 0.04, 0.03, 0.5])
-    assert adjusted(p, "none").tolist() == p.tolist()
-    assert adjusted(p, "bonferroni") == pytest.approx([0.04, 0.16, 0.12, 1.0])
-    assert adjusted(p, "holm") == pytest.approx([0.04, 0.09, 0.09, 0.5])
-    assert adjusted(p, "fdr") == pytest.approx([0.04, 0.16 / 3, 0.16 / 3, 0.5])
+    assert adjusted_p_values(p, "none").tolist() == p.tolist()
+    assert adjusted_p_values(p, "bonferroni") == pytest.approx([0.04, 0.16, 0.12, 1.0])
+    assert adjusted_p_values(p, "holm") == pytest.approx([0.04, 0.09, 0.09, 0.5])
+    assert adjusted_p_values(p, "fdr") == pytest.approx([0.04, 0.16 / 3, 0.16 / 3, 0.5])
 
 
 @given(st.lists(st.floats(0, 1), min_size=1, max_size=8))
 def test_adjusted_p_values_are_never_smaller_and_keep_their_order(p: list[float]) -> None:
     plain = np.array(p)
-    fdr, holm, bonferroni = (adjusted(plain, how) for how in ("fdr", "holm", "bonferroni"))
+    fdr, holm, bonferroni = (adjusted_p_values(plain, how) for how in ("fdr", "holm", "bonferroni"))
     assert (fdr >= plain - 1e-15).all()
     assert (holm >= fdr - 1e-12).all()
     assert (bonferroni >= holm - 1e-12).all()

@@ -9,7 +9,7 @@ from builders import raw
 from surveys import SCALES, VARIABLES, A, B, figures, margin, survey
 from surveys import results as of_survey
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
@@ -49,7 +49,7 @@ def test_one_constant_pair_leaves_the_other_p_values_alone() -> None:
     x = [1.9, 1.9, 2.1, 2.1, 5.0, 7.0]
     data = weighed([0.3, 0.1, 0.3, 0.1, 0.7, 0.2], x=x, b=[1, 1, 2, 2, 3, 3])
     found = results(data, {"weight": "w"}, ["x"], tests=["columns"], adjust="bonferroni").tables[0].tests
-    pairs = {(t.a, t.b): t for t in found if isinstance(t, Columns)}
+    pairs = {(t.a, t.b): t for t in found if isinstance(t, ColumnComparison)}
     assert set(pairs) == {((1,), (3,)), ((2,), (3,))}
     assert all(t.p_adjusted == pytest.approx(min(2 * t.p, 1)) for t in pairs.values())
 
@@ -72,14 +72,18 @@ def test_what_raking_has_fixed_is_not_tested(variance: str, clusters: list[str])
 
 def test_results_hold_no_number_that_is_none() -> None:
     data = weighed([0.3, 0.3, 0.3, 0.1], x=[1e200, -1e200, 3e199, 1e200], b=[2, 1, 2, 1])
-    found = results(data, {"weight": "w"}, ["x"], show=["mean", "sd", "median", "skewness", "kurtosis"], tests=ALL_TESTS)
+    found = results(
+        data, {"weight": "w"}, ["x"], show=["mean", "sd", "median", "skewness", "kurtosis"], tests=ALL_TESTS
+    )
     document = json.dumps(found.document(), allow_nan=False)
     sd = next(c for c in found.tables[0].cells if c.stat == "sd" and not c.banner).est
     w, x = np.array([3, 3, 3, 1]) / 10, np.array([10, -10, 3, 10])
     assert sd == pytest.approx(1e199 * np.sqrt((w @ (x - w @ x) ** 2) * 4 / 3)), document
 
 
-@pytest.mark.parametrize(("strata", "clusters", "df"), [(["h"], [], 3), ([], ["i"], 3), ([], [], 3), (["h"], ["i"], 9)])
+@pytest.mark.parametrize(
+    ("strata", "clusters", "df"), [(["h"], [], 3), ([], ["i"], 3), ([], [], 3), (["h"], ["i"], 9)]
+)
 def test_replicate_columns_count_their_number_unless_strata_and_clusters_are_named(
     strata: list[str], clusters: list[str], df: int
 ) -> None:
@@ -87,7 +91,9 @@ def test_replicate_columns_count_their_number_unless_strata_and_clusters_are_nam
     from_columns = {"method": "columns", "columns": ["y1", "y2", "y3", "y4"], "scale": 0.25}
     more = {f"y{k}": [f"{1 + 0.1 * ((j + k) % 3)}" for j in range(len(data.rows))] for k in range(1, 5)}
     extra = raw(more)
-    wide = type(data)((*data.names, *extra.names), (*data.labels, *extra.labels), (*data.columns, *extra.columns), data.rows)
+    wide = type(data)(
+        (*data.names, *extra.names), (*data.labels, *extra.labels), (*data.columns, *extra.columns), data.rows
+    )
     found = of_survey(wide, {"strata": strata, "clusters": clusters, "variance": from_columns})
     assert found.units.degrees_of_freedom == df
 
@@ -120,8 +126,12 @@ def test_a_share_without_error_has_no_limits(method: str) -> None:
 
 
 def test_a_replicate_without_two_categories_makes_no_trend() -> None:
-    data = weighed([1.0] * 8, x=[1, 2, 4, 3, 5, 6, 8, 7], b=[1, 1, 1, 1, 1, 1, 2, 2], i=[1, 1, 2, 2, 3, 3, 4, 4])
-    table = results(data, {"weight": "w", "clusters": ["i"], "variance": {"method": "jackknife"}}, ["x"], tests=["trend"]).tables[0]
+    data = weighed(
+        [1.0] * 8, x=[1, 2, 4, 3, 5, 6, 8, 7], b=[1, 1, 1, 1, 1, 1, 2, 2], i=[1, 1, 2, 2, 3, 3, 4, 4]
+    )
+    table = results(
+        data, {"weight": "w", "clusters": ["i"], "variance": {"method": "jackknife"}}, ["x"], tests=["trend"]
+    ).tables[0]
     assert table.tests == ()
 
 
@@ -144,7 +154,12 @@ def test_a_plain_error_at_100_per_cent_is_0() -> None:
 def test_skewness_keeps_its_digits_at_large_values() -> None:
     x = [1e8 + k for k in (-0.5, 0.5, 0.5, 0.5)]
     found = results(weighed([1.3, 0.7, 0.9, 1.1], x=x, b=[1] * 4), {"weight": "w"}, ["x"], show=["skewness"])
-    small = results(weighed([1.3, 0.7, 0.9, 1.1], x=[-0.5, 0.5, 0.5, 0.5], b=[1] * 4), {"weight": "w"}, ["x"], show=["skewness"])
+    small = results(
+        weighed([1.3, 0.7, 0.9, 1.1], x=[-0.5, 0.5, 0.5, 0.5], b=[1] * 4),
+        {"weight": "w"},
+        ["x"],
+        show=["skewness"],
+    )
     assert found.tables[0].cells[0].est == pytest.approx(small.tables[0].cells[0].est, rel=1e-9)
 
 

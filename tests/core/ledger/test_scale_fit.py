@@ -12,7 +12,9 @@ from even_ballot.core.ledger import run_ledger
 from even_ballot.core.ledger.scale_fit import fit
 
 AGREE = Scale(
-    codes=tuple(Code(code=i, label=label) for i, label in enumerate(("Disagree", "Neither", "Agree"), start=1)),
+    codes=tuple(
+        Code(code=i, label=label) for i, label in enumerate(("Disagree", "Neither", "Agree"), start=1)
+    ),
     ordered=True,
     missing=(Code(code=99, label="No answer"),),
 )
@@ -55,7 +57,9 @@ def test_numbers_that_are_codes_of_the_scale_fit() -> None:
 
 
 def test_a_scale_with_other_codes_or_direction_is_refused() -> None:
-    other = Scale(codes=(Code(code=1, label="Never"), Code(code=2, label="Often"), Code(code=3, label="Always")))
+    other = Scale(
+        codes=(Code(code=1, label="Never"), Code(code=2, label="Often"), Code(code=3, label="Always"))
+    )
     assert fit(coded(agree=AGREE), "q", AGREE).verdict == "already"
     assert fit(coded(agree=AGREE), "q", TURNED).verdict == "other direction"
     refused = fit(coded(agree=AGREE), "q", other)
@@ -79,16 +83,24 @@ def test_dates_and_several_answers_take_no_scale() -> None:
     assert fit(dataset({"d": ["2026-03-01"]}), "d", AGREE).verdict == "other kind"
 
 
-@pytest.mark.parametrize("other", [TURNED, Scale(codes=(Code(code=1, label="Never"), Code(code=2, label="Often")))])
+@pytest.mark.parametrize(
+    "other", [TURNED, Scale(codes=(Code(code=1, label="Never"), Code(code=2, label="Often")))]
+)
 def test_a_step_never_lays_another_meaning_over_a_coded_question(other: Scale) -> None:
-    step = study(codebook={"scales": {"s": AGREE.model_dump()}}, ledger=[{"do": "code", "variables": ["q"], "scale": "other"}])
+    step = study(
+        codebook={"scales": {"s": AGREE.model_dump()}},
+        ledger=[{"do": "code", "variables": ["q"], "scale": "other"}],
+    )
     with pytest.raises(StudyError, match="coded already, and its code 1 means 'Disagree'"):
         next(run_ledger(coded(agree=AGREE, other=other), step.ledger, {}))
 
 
 def test_numbers_take_the_codes_of_a_scale_and_what_is_no_code_stays_a_finding() -> None:
     data = replace(dataset({"q": ["1", "3", "99", "4.5", "", "word"]}), scales={"agree": AGREE})
-    step = study(codebook={"scales": {"agree": AGREE.model_dump()}}, ledger=[{"do": "code", "variables": ["q"], "scale": "agree"}])
+    step = study(
+        codebook={"scales": {"agree": AGREE.model_dump()}},
+        ledger=[{"do": "code", "variables": ["q"], "scale": "agree"}],
+    )
     after, effect = next(run_ledger(data, step.ledger, {}))
     column = after.columns["q"]
     assert after.variables["q"].kind == "coded"

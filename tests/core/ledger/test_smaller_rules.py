@@ -50,9 +50,15 @@ def test_cases_that_share_an_identifier_are_edited_by_their_record() -> None:
 
 
 def test_a_code_for_no_answer_holds_for_a_variable_that_the_ledger_makes() -> None:
-    variables = [{"name": "twice", "kind": "number", "missing": [{"code": 18, "label": "Refused"}], "least": 3}]
-    document = study(codebook={"variables": variables}, ledger=[{"do": "derive", "into": "twice", "value": "2 * x"}])
-    data = [state for state, _ in run_ledger(start(document, raw({"x": ["1", "9", "2"]})), document.ledger, {})][-1]
+    variables = [
+        {"name": "twice", "kind": "number", "missing": [{"code": 18, "label": "Refused"}], "least": 3}
+    ]
+    document = study(
+        codebook={"variables": variables}, ledger=[{"do": "derive", "into": "twice", "value": "2 * x"}]
+    )
+    data = [
+        state for state, _ in run_ledger(start(document, raw({"x": ["1", "9", "2"]})), document.ledger, {})
+    ][-1]
     assert values(data, "twice") == [2, None, 4]
     assert [(f.kind, f.value, f.cases) for f in sweep(data)] == [("out_of_range", "under 3", 1)]
 
@@ -64,7 +70,10 @@ def test_a_several_answer_question_stands_once_its_parts_are_made() -> None:
         "parts": ["a_chosen", "b_chosen"],
         "options": [{"code": 1, "label": "A"}, {"code": 2, "label": "B"}],
     }
-    steps = [{"do": "derive", "into": f"{part}_chosen", "value": f"pick(missing({part}), 0, 1)"} for part in ("a", "b")]
+    steps = [
+        {"do": "derive", "into": f"{part}_chosen", "value": f"pick(missing({part}), 0, 1)"}
+        for part in ("a", "b")
+    ]
     document = study(codebook={"variables": [multi]}, ledger=steps)
     data = start(document, raw({"a": ["A", ""], "b": ["", ""]}))
     states = [data, *(state for state, _ in run_ledger(data, document.ledger, {}))]
@@ -88,19 +97,29 @@ def test_a_file_extended_by_a_newer_one_is_the_plain_reading_and_reads_back(
     older: list[tuple[str, str]], newer: list[tuple[str, str, str]]
 ) -> None:
     first = raw({"id": [i for i, _ in older], "q": [q for _, q in older]})
-    second = raw({"q": [q for _, q, _ in newer], "id": [i for i, _, _ in newer], "new": [n for _, _, n in newer]})
+    second = raw(
+        {"q": [q for _, q, _ in newer], "id": [i for i, _, _ in newer], "new": [n for _, _, n in newer]}
+    )
     table, already = extended(second, first, "id")
     known = {i for i, _ in older}
     fresh = [case for case in newer if case[0] not in known]
     plain = [(i, q, "") for i, q in older] + fresh
     assert already == len(newer) - len(fresh)
     assert table.names == ("id", "q", "new")
-    cells = [[None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)] for c in table.columns]
+    cells = [
+        [None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)]
+        for c in table.columns
+    ]
     assert [tuple(cell or "" for cell in case) for case in zip(*cells, strict=True)] == plain
-    again, _ = read_source(as_csv(table), Source(path="a.csv", format="csv", header_rows=2, names_row=1, delimiter=","))
+    again, _ = read_source(
+        as_csv(table), Source(path="a.csv", format="csv", header_rows=2, names_row=1, delimiter=",")
+    )
     assert again.names == table.names
     assert again.rows.tolist() == table.rows.tolist()
-    back = [[None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)] for c in again.columns]
+    back = [
+        [None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)]
+        for c in again.columns
+    ]
     assert back == cells
 
 

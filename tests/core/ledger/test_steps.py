@@ -16,7 +16,9 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
 
 
-def take(data: Dataset, *steps: dict[str, Any], tables: Mapping[str, RawTable] | None = None) -> tuple[Dataset, list[Effect]]:
+def take(
+    data: Dataset, *steps: dict[str, Any], tables: Mapping[str, RawTable] | None = None
+) -> tuple[Dataset, list[Effect]]:
     parsed = study(ledger=list(steps)).ledger
     effects = []
     for state, effect in run_ledger(data, parsed, tables or {}):
@@ -29,17 +31,23 @@ AGREE = scale(1, 2, 3, 4, 5, ordered=True, missing=[99])
 
 
 def test_cases_are_set_aside_by_condition_and_the_rest_keep_their_record_numbers() -> None:
-    data, (effect,) = take(dataset({"t": ["30", "200", "", "90"]}), {"do": "drop_cases", "where": "t < 120", "why": "too fast"})
+    data, (effect,) = take(
+        dataset({"t": ["30", "200", "", "90"]}), {"do": "drop_cases", "where": "t < 120", "why": "too fast"}
+    )
     assert data.rows.tolist() == [2, 3]
     assert (effect.cases_before, effect.cases_after, effect.why) == (4, 2, "too fast")
 
 
 def test_cases_are_set_aside_by_identifier() -> None:
-    data, _ = take(dataset({"id": ["a1", "a2", "a3"]}), {"do": "drop_cases", "ids": {"variable": "id", "in": ["a2"]}})
+    data, _ = take(
+        dataset({"id": ["a1", "a2", "a3"]}), {"do": "drop_cases", "ids": {"variable": "id", "in": ["a2"]}}
+    )
     assert data.rows.tolist() == [1, 3]
 
 
-@pytest.mark.parametrize(("keep", "rows"), [("first", [1, 3, 4, 5]), ("last", [2, 3, 4, 5]), ("fullest", [2, 3, 4, 5])])
+@pytest.mark.parametrize(
+    ("keep", "rows"), [("first", [1, 3, 4, 5]), ("last", [2, 3, 4, 5]), ("fullest", [2, 3, 4, 5])]
+)
 def test_one_of_each_duplicate_is_kept_and_blanks_are_no_duplicates(keep: str, rows: list[int]) -> None:
     columns = {"id": ["k", "k", "m", "", ""], "x": ["", "1", "2", "3", "4"]}
     data, _ = take(dataset(columns), {"do": "drop_cases", "duplicates": {"of": ["id"], "keep": keep}})
@@ -48,7 +56,8 @@ def test_one_of_each_duplicate_is_kept_and_blanks_are_no_duplicates(keep: str, r
 
 def test_tidy_takes_stray_space_no_break_too_and_letter_case() -> None:
     data, (effect,) = take(
-        dataset({"t": ["  a\u00a0b ", "\u200bC", "c", "  "]}), {"do": "tidy", "variables": ["t"], "case": "upper"}
+        dataset({"t": ["  a\u00a0b ", "\u200bC", "c", "  "]}),
+        {"do": "tidy", "variables": ["t"], "case": "upper"},
     )
     assert values(data, "t") == ["A B", "C", "C", None]
     assert effect.cells_changed == 3
@@ -96,13 +105,20 @@ def test_numbers_in_words(text: str, number: float | None) -> None:
 def test_recode_in_place_and_into_a_new_variable() -> None:
     data = dataset({"q": ["1", "9", "5"]}, q=AGREE)
     here, (effect,) = take(data, {"do": "recode", "variables": ["q"], "codes": {"9": 99, "5": None}})
-    assert (values(here, "q"), here.column("q").state.tolist(), effect.cells_changed) == ([1, None, None], [0, 2, 1], 2)
+    assert (values(here, "q"), here.column("q").state.tolist(), effect.cells_changed) == (
+        [1, None, None],
+        [0, 2, 1],
+        2,
+    )
     there, _ = take(data, {"do": "recode", "variables": ["q"], "codes": {"1": 2}, "suffix": "_r"})
     assert (values(there, "q"), values(there, "q_r")) == ([1, 9, 5], [2, 9, 5])
 
 
 def test_turning_round_keeps_every_answers_label() -> None:
-    data, _ = take(dataset({"q": ["1", "2", "5", "99", "7"]}, q=AGREE), {"do": "reverse", "variables": ["q"], "suffix": "_r"})
+    data, _ = take(
+        dataset({"q": ["1", "2", "5", "99", "7"]}, q=AGREE),
+        {"do": "reverse", "variables": ["q"], "suffix": "_r"},
+    )
     assert data.column("q_r").values.tolist() == [5, 4, 1, 99, 7]
     before, after = data.scale_of("q"), data.scale_of("q_r")
     assert before and after
@@ -135,8 +151,14 @@ def test_collapse_makes_fewer_categories() -> None:
 
 
 def test_bands_hold_their_beginning_and_not_their_end() -> None:
-    bands = [{"code": 1, "label": "Young", "below": 35}, {"code": 2, "label": "Older", "from": 35, "below": 60}]
-    data, (effect,) = take(dataset({"age": ["34", "35", "60", ""]}), {"do": "band", "variable": "age", "into": "b", "bands": bands})
+    bands = [
+        {"code": 1, "label": "Young", "below": 35},
+        {"code": 2, "label": "Older", "from": 35, "below": 60},
+    ]
+    data, (effect,) = take(
+        dataset({"age": ["34", "35", "60", ""]}),
+        {"do": "band", "variable": "age", "into": "b", "bands": bands},
+    )
     assert values(data, "b") == [1, 2, None, None]
     assert effect.unplaced == {"age": {"in no band": 1}}
 
@@ -148,7 +170,9 @@ def test_overlapping_bands_are_refused() -> None:
 
 
 def test_a_score_wants_enough_answers() -> None:
-    data = dataset({"a": ["1", "5", ""], "b": ["3", "", ""], "c": ["99", "2", "4"]}, a=AGREE, b=AGREE, c=AGREE)
+    data = dataset(
+        {"a": ["1", "5", ""], "b": ["3", "", ""], "c": ["99", "2", "4"]}, a=AGREE, b=AGREE, c=AGREE
+    )
     step = {"do": "score", "items": ["a", "b", "c"], "into": "s", "how": "mean", "at_least": 2}
     assert values(take(data, step)[0], "s") == [2.0, 3.5, None]
 
@@ -174,14 +198,22 @@ def test_cases_without_a_match_are_refused_by_name_or_flagged() -> None:
 def test_keys_must_be_unique() -> None:
     twice = raw({"key": ["a", "b", "a"], "x": ["1", "2", "3"]})
     with pytest.raises(StudyError, match="records 1 and 3"):
-        take(dataset({"key": ["a"]}), {"do": "look_up", "from": "f", "on": "key", "take": ["x"]}, tables={"f": twice})
+        take(
+            dataset({"key": ["a"]}),
+            {"do": "look_up", "from": "f", "on": "key", "take": ["x"]},
+            tables={"f": twice},
+        )
 
 
 def test_a_coded_key_matches_by_code_or_by_label() -> None:
     data = dataset({"isle": ["1", "2"]}, isle=scale(1, 2))
     for keys in (["1", "2"], ["A1", "A2"]):
         table = raw({"isle_key": keys, "x": ["10", "20"]})
-        got, _ = take(data, {"do": "look_up", "from": "f", "on": {"isle": "isle_key"}, "take": ["x"]}, tables={"f": table})
+        got, _ = take(
+            data,
+            {"do": "look_up", "from": "f", "on": {"isle": "isle_key"}, "take": ["x"]},
+            tables={"f": table},
+        )
         assert values(got, "x") == [10.0, 20.0]
 
 
@@ -198,7 +230,11 @@ def test_a_key_of_several_parts_is_joined_by_all_of_them() -> None:
 
 
 def test_rename_and_discard() -> None:
-    data, _ = take(dataset({"a": ["1"], "b": ["2"]}), {"do": "rename", "names": {"a": "c"}}, {"do": "discard", "variables": ["b"]})
+    data, _ = take(
+        dataset({"a": ["1"], "b": ["2"]}),
+        {"do": "rename", "names": {"a": "c"}},
+        {"do": "discard", "variables": ["b"]},
+    )
     assert list(data.variables) == ["c"]
 
 
@@ -208,7 +244,9 @@ def test_what_there_is_already_is_not_overwritten() -> None:
 
 
 def test_a_derived_variable_of_codes_takes_a_scale() -> None:
-    data, _ = take(dataset({"a": ["1", "2", ""]}, s=AGREE), {"do": "derive", "into": "c", "value": "a + 1", "scale": "s"})
+    data, _ = take(
+        dataset({"a": ["1", "2", ""]}, s=AGREE), {"do": "derive", "into": "c", "value": "a + 1", "scale": "s"}
+    )
     assert (values(data, "c"), data.variable("c").kind) == ([2, 3, None], "coded")
     with pytest.raises(StudyError, match="whole numbers"):
         take(dataset({"a": ["1"]}, s=AGREE), {"do": "derive", "into": "c", "value": "a / 2", "scale": "s"})
@@ -217,11 +255,18 @@ def test_a_derived_variable_of_codes_takes_a_scale() -> None:
 def test_blanks_take_a_missing_code_where_asked() -> None:
     data = dataset({"q": ["1", "", ""], "a": ["1", "2", "3"]}, q=AGREE)
     filled, (effect,) = take(data, {"do": "fill_blank", "variables": ["q"], "code": 99, "where": "a < 3"})
-    assert (filled.column("q").state.tolist(), filled.column("q").values.tolist()[1], effect.cells_changed) == ([0, 2, 1], 99, 1)
+    assert (
+        filled.column("q").state.tolist(),
+        filled.column("q").values.tolist()[1],
+        effect.cells_changed,
+    ) == ([0, 2, 1], 99, 1)
 
 
 def test_blanks_are_counted() -> None:
-    data, _ = take(dataset({"a": ["1", "", ""], "b": ["", "x", ""]}), {"do": "count_blank", "variables": ["a", "b"], "into": "n"})
+    data, _ = take(
+        dataset({"a": ["1", "", ""], "b": ["", "x", ""]}),
+        {"do": "count_blank", "variables": ["a", "b"], "into": "n"},
+    )
     assert values(data, "n") == [1.0, 1.0, 2.0]
 
 
@@ -269,7 +314,12 @@ STEPS: list[dict[str, Any]] = [
     {"do": "drop_cases", "where": "q == 3"},
     {"do": "recode", "variables": ["q"], "codes": {"1": 5}},
     {"do": "reverse", "variables": ["q"], "suffix": "_r"},
-    {"do": "collapse", "variable": "q", "into": "two", "groups": [{"code": 1, "label": "Yes", "from": [4, 5]}]},
+    {
+        "do": "collapse",
+        "variable": "q",
+        "into": "two",
+        "groups": [{"code": 1, "label": "Yes", "from": [4, 5]}],
+    },
     {"do": "derive", "into": "d", "value": "q * 2"},
     {"do": "score", "items": ["q", "p"], "into": "s"},
     {"do": "tidy", "variables": ["t"], "case": "lower"},
@@ -280,7 +330,9 @@ CODES = st.lists(st.sampled_from([None, 1, 2, 3, 4, 5, 99]), min_size=3, max_siz
 
 
 @given(CODES, st.permutations(STEPS), st.sets(st.integers(0, len(STEPS) - 1)))
-def test_no_step_but_drop_cases_changes_the_cases_and_off_is_never_done(codes: list[Any], steps: list[Any], off: set[int]) -> None:
+def test_no_step_but_drop_cases_changes_the_cases_and_off_is_never_done(
+    codes: list[Any], steps: list[Any], off: set[int]
+) -> None:
     n = len(codes)
     data = dataset({"q": coded(codes), "p": ["2"] * n, "t": ["A "] * n}, q=AGREE, p=AGREE)
     marked = [{**step, "off": i in off} for i, step in enumerate(steps)]

@@ -17,7 +17,11 @@ from even_ballot.core.sampling.tallies import tally
 from even_ballot.core.sampling.units import Units, units_of, weights_of
 from even_ballot.core.sampling.variance import covariance_of_shares
 
-COLUMNS = {"h": ["1", "1", "1", "2", "2", "3"], "i": ["1", "1", "2", "1", "2", "1"], "N": ["10", "10", "10", "4", "4", "1"]}
+COLUMNS = {
+    "h": ["1", "1", "1", "2", "2", "3"],
+    "i": ["1", "1", "2", "1", "2", "1"],
+    "N": ["10", "10", "10", "4", "4", "1"],
+}
 DATA = dataset({**COLUMNS, "w": ["1", "2", "1", "3", "1", "2"]})
 STRATIFIED = {"strata": ("h",), "clusters": ("i",)}
 
@@ -51,11 +55,23 @@ def broken(**columns: list[str]) -> Dataset:
     ("data", "design", "what"),
     [
         (broken(h=["1", "1", "", "2", "2", "2"]), {"strata": ("h",)}, "h is missing for 1 case (records 3)"),
-        (broken(N=["10", "9", "10", "4", "4", "1"]), {**STRATIFIED, "population_size": "N"}, "N varies in stratum 1: 9 to 10"),
-        (broken(N=["1"] * 6), {**STRATIFIED, "population_size": "N"}, "Stratum 1 holds 2 first-stage units, but N says 1"),
+        (
+            broken(N=["10", "9", "10", "4", "4", "1"]),
+            {**STRATIFIED, "population_size": "N"},
+            "N varies in stratum 1: 9 to 10",
+        ),
+        (
+            broken(N=["1"] * 6),
+            {**STRATIFIED, "population_size": "N"},
+            "Stratum 1 holds 2 first-stage units, but N says 1",
+        ),
         (broken(N=["a"] * 6), {**STRATIFIED, "population_size": "N"}, "N is no number"),
         (broken(), {"strata": ("zz",)}, "no variable 'zz'"),
-        (broken(i=list("123456"), h=list("123456")), {**STRATIFIED, "single_psu": "average"}, "nothing to average"),
+        (
+            broken(i=list("123456"), h=list("123456")),
+            {**STRATIFIED, "single_psu": "average"},
+            "nothing to average",
+        ),
     ],
 )
 def test_what_is_wrong_with_a_design_is_named(data: Dataset, design: dict[str, object], what: str) -> None:
@@ -65,7 +81,8 @@ def test_what_is_wrong_with_a_design_is_named(data: Dataset, design: dict[str, o
 
 
 @pytest.mark.parametrize(
-    ("weights", "what"), [(["1", "", "1", "1", "1", "1"], "missing for 1 case"), (["1", "-2", "1", "1", "1", "1"], "negative")]
+    ("weights", "what"),
+    [(["1", "", "1", "1", "1", "1"], "missing for 1 case"), (["1", "-2", "1", "1", "1", "1"], "negative")],
 )
 def test_what_is_wrong_with_a_weight_is_named(weights: list[str], what: str) -> None:
     with pytest.raises(StudyError, match=what):
@@ -80,15 +97,25 @@ def random_units(rng: np.random.Generator, single_psu: str, clustered: bool) -> 
     psu[:4] = [0, 1, 0, 1]
     population = {int(h): float(rng.integers(30, 60)) for h in np.unique(stratum)}
     data = dataset({"h": stratum, "i": psu, "N": [f"{population[int(h)]:g}" for h in stratum]})
-    design = Design(strata=("h",), clusters=("i",) if clustered else (), population_size="N", single_psu=single_psu)  # type: ignore[arg-type]
+    design = Design(
+        strata=("h",), clusters=("i",) if clustered else (), population_size="N", single_psu=single_psu
+    )  # type: ignore[arg-type]
     weight = np.round(rng.gamma(3, 0.3, n) + 0.1, 3)
-    plain = Plain(weight.tolist(), stratum.tolist(), (psu if clustered else np.arange(n)).tolist(), population, single_psu)
+    plain = Plain(
+        weight.tolist(),
+        stratum.tolist(),
+        (psu if clustered else np.arange(n)).tolist(),
+        population,
+        single_psu,
+    )
     return units_of(data, design), plain
 
 
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from(["certainty", "centre", "average"]), st.booleans())
-def test_variances_follow_their_definition_under_every_policy(seed: int, policy: str, clustered: bool) -> None:
+def test_variances_follow_their_definition_under_every_policy(
+    seed: int, policy: str, clustered: bool
+) -> None:
     rng = np.random.default_rng(seed)
     units, plain = random_units(rng, policy, clustered)
     weight = np.array(plain.w)
@@ -116,7 +143,10 @@ def test_tallies_of_two_parts_add_up(seed: int) -> None:
     at = int(rng.integers(0, n))
     for centre in (None, np.full(5, 0.5)):
         whole = tally(stub, banner, unit, weight, (5, 3, 4), centre)
-        parts = [tally(stub[s], banner[s], unit[s], weight[s], (5, 3, 4), centre) for s in (slice(0, at), slice(at, n))]
+        parts = [
+            tally(stub[s], banner[s], unit[s], weight[s], (5, 3, 4), centre)
+            for s in (slice(0, at), slice(at, n))
+        ]
         both = parts[0] + parts[1]
         np.testing.assert_allclose(both.w, whole.w, rtol=1e-12)
         np.testing.assert_array_equal(both.counts, whole.counts)
@@ -133,4 +163,6 @@ def test_a_large_tally_in_two_threads_is_that_of_one() -> None:
     t = tally(stub, banner, unit, weight, (100, 5, 8))
     key = (unit.astype(np.int64) * 5 + stub) * 8 + banner
     np.testing.assert_allclose(t.w.ravel(), np.bincount(key, weight, 4000), rtol=1e-10)
-    np.testing.assert_array_equal(t.counts.ravel(), np.bincount(stub.astype(np.int64) * 8 + banner, minlength=40))
+    np.testing.assert_array_equal(
+        t.counts.ravel(), np.bincount(stub.astype(np.int64) * 8 + banner, minlength=40)
+    )

@@ -31,7 +31,9 @@ def base_of(data: RawTable) -> np.ndarray:
     return np.array([float(column.words[v]) for v in column.values])
 
 
-def by_hand(data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | None) -> dict[Any, float | None]:
+def by_hand(
+    data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | None
+) -> dict[Any, float | None]:
     """Σ_r c_r (θ_r − θ)² with every replicate run as a study of its own."""
     units = results(data, {k: v for k, v in design.items() if k != "calibrated"}).units
     replicates = units.replicates
@@ -43,7 +45,9 @@ def by_hand(data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | 
     base = base_of(data)
     for factor, c in zip(replicates.factors(), replicates.c, strict=True):
         again = with_base(data, base * factor[units.unit])
-        found = figures(results(again, plain, weighting and {**weighting, **scale}, tests=[]).tables[0], "est")
+        found = figures(
+            results(again, plain, weighting and {**weighting, **scale}, tests=[]).tables[0], "est"
+        )
         for key, estimate in whole.items():
             there = found.get(key)
             sums[key] = np.nan if there is None else sums[key] + c * (there - (estimate or 0.0)) ** 2
@@ -52,13 +56,22 @@ def by_hand(data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | 
 
 @settings(max_examples=8, deadline=None)
 @given(SEEDS, st.sampled_from(METHODS), st.booleans(), st.booleans())
-def test_standard_errors_are_those_of_replicates_run_one_by_one(seed: int, method: dict[str, Any], whole: bool, own: bool) -> None:
+def test_standard_errors_are_those_of_replicates_run_one_by_one(
+    seed: int, method: dict[str, Any], whole: bool, own: bool
+) -> None:
     data = survey(seed, strata=2, psus=3, size=4)
-    design = {**({"strata": ["h"]} if own else STRATIFIED), "variance": method, **({"population_size": "N"} if whole else {})}
+    design = {
+        **({"strata": ["h"]} if own else STRATIFIED),
+        "variance": method,
+        **({"population_size": "N"} if whole else {}),
+    }
     if own and whole:
         design["population_size"] = "big"
         data = RawTable(
-            (*data.names, "big"), (*data.labels, "big"), (*data.columns, text_column(["40"] * len(data.rows))), data.rows
+            (*data.names, "big"),
+            (*data.labels, "big"),
+            (*data.columns, text_column(["40"] * len(data.rows))),
+            data.rows,
         )
     want = by_hand(data, design, None)
     got = figures(results(data, design).tables[0], "se")
@@ -67,7 +80,9 @@ def test_standard_errors_are_those_of_replicates_run_one_by_one(seed: int, metho
 
 @settings(max_examples=6, deadline=None)
 @given(SEEDS, st.sampled_from(METHODS), st.sampled_from([RAKED, LIMITED]))
-def test_replicates_are_raked_again_as_if_each_were_a_sample(seed: int, method: dict[str, Any], weighting: dict[str, Any]) -> None:
+def test_replicates_are_raked_again_as_if_each_were_a_sample(
+    seed: int, method: dict[str, Any], weighting: dict[str, Any]
+) -> None:
     data = survey(seed, strata=2, psus=3, size=8)
     design = {**STRATIFIED, "variance": method, "calibrated": True}
     try:
@@ -90,7 +105,9 @@ def compare(got: dict[Any, Any], want: dict[Any, Any], rel: float = 1e-8) -> Non
             assert got[key] == pytest.approx(value, rel=rel, abs=1e-9), key
 
 
-def ses(data: RawTable, design: dict[str, Any], stat: str, weighting: dict[str, Any] | None = None) -> np.ndarray:
+def ses(
+    data: RawTable, design: dict[str, Any], stat: str, weighting: dict[str, Any] | None = None
+) -> np.ndarray:
     found = figures(results(data, design, weighting, tests=[]).tables[0], "se")
     return np.array([value for key, value in found.items() if key[3] == stat], float)
 
@@ -106,7 +123,9 @@ def test_the_jackknife_of_a_total_is_its_linearised_variance(seed: int) -> None:
 
 @settings(max_examples=10, deadline=None)
 @given(SEEDS, st.sampled_from([0.0, 0.5]), st.booleans())
-def test_balanced_half_samples_of_a_total_give_its_linearised_variance(seed: int, fay: float, fpc: bool) -> None:
+def test_balanced_half_samples_of_a_total_give_its_linearised_variance(
+    seed: int, fay: float, fpc: bool
+) -> None:
     data = survey(seed, strata=7, psus=2, size=3)
     design = {**STRATIFIED, **({"population_size": "N"} if fpc else {})}
     got = ses(data, {**design, "variance": {"method": "balanced", "fay": fay}}, "count")
@@ -118,21 +137,36 @@ def test_balanced_half_samples_of_a_total_give_its_linearised_variance(seed: int
 def test_bootstrap_and_jackknife_agree_with_linearisation_within_sampling_error(seed: int) -> None:
     data = survey(seed, strata=4, psus=12, size=5)
     linearised = ses(data, STRATIFIED, "count")
-    bootstrap = ses(data, {**STRATIFIED, "variance": {"method": "bootstrap", "count": 2000, "seed": seed}}, "count")
-    # A variance from 2000 replicates is off by √(2/2000), a standard error by half of that; five times that is far.
+    bootstrap = ses(
+        data, {**STRATIFIED, "variance": {"method": "bootstrap", "count": 2000, "seed": seed}}, "count"
+    )
+    # A variance from 2000 replicates is off by √(2/2000), a standard error by half of that; five times that
+    # is far.
     np.testing.assert_allclose(bootstrap, linearised, rtol=5 * np.sqrt(2 / 2000) / 2)
     for stat in ("col_pct", "mean", "response_pct"):
         plain = ses(data, STRATIFIED, stat)
-        np.testing.assert_allclose(ses(data, {**STRATIFIED, "variance": {"method": "jackknife"}}, stat), plain, rtol=0.1)
+        np.testing.assert_allclose(
+            ses(data, {**STRATIFIED, "variance": {"method": "jackknife"}}, stat), plain, rtol=0.1
+        )
         found = ses(data, {**STRATIFIED, "variance": {"method": "bootstrap", "count": 2000, "seed": 1}}, stat)
         np.testing.assert_allclose(found, plain, rtol=0.2)
 
 
 @pytest.mark.parametrize("weighting", [RAKED, LIMITED])
-@pytest.mark.parametrize("variance", [{"method": "linearised"}, {"method": "jackknife"}, {"method": "bootstrap", "count": 20}])
-def test_a_share_that_was_raked_to_has_no_calibrated_standard_error(weighting: dict[str, Any], variance: dict[str, Any]) -> None:
+@pytest.mark.parametrize(
+    "variance", [{"method": "linearised"}, {"method": "jackknife"}, {"method": "bootstrap", "count": 20}]
+)
+def test_a_share_that_was_raked_to_has_no_calibrated_standard_error(
+    weighting: dict[str, Any], variance: dict[str, Any]
+) -> None:
     data = survey(11, strata=3, psus=5, size=10)
-    found = results(data, {**STRATIFIED, "calibrated": True, "variance": variance}, weighting, stub=["a", "b", "q"], banner=[])
+    found = results(
+        data,
+        {**STRATIFIED, "calibrated": True, "variance": variance},
+        weighting,
+        stub=["a", "b", "q"],
+        banner=[],
+    )
     ses = figures(found.tables[0], "se")
     for key, value in ses.items():
         if key[3] == "col_pct":
@@ -144,9 +178,13 @@ def test_a_replicate_that_cannot_be_raked_leaves_no_standard_errors() -> None:
     # Category 3 of a is in the first PSU only: without it there is no target to meet.
     at = data.names.index("a")
     codes = [str(1 + k % 2) if k >= 6 else str(1 + k % 3) for k in range(len(data.rows))]
-    data = RawTable(data.names, data.labels, (*data.columns[:at], text_column(codes), *data.columns[at + 1 :]), data.rows)
+    data = RawTable(
+        data.names, data.labels, (*data.columns[:at], text_column(codes), *data.columns[at + 1 :]), data.rows
+    )
     found = results(
-        data, {"clusters": ["i"], "calibrated": True, "variance": {"method": "jackknife"}}, {"margins": [margin("a", A)]}
+        data,
+        {"clusters": ["i"], "calibrated": True, "variance": {"method": "jackknife"}},
+        {"margins": [margin("a", A)]},
     )
     assert isinstance(found.units.replicates, ByCase)
     assert found.units.replicates.failed.tolist() == [True, False, False, False]
@@ -160,7 +198,9 @@ def test_a_replicate_with_an_empty_base_leaves_that_estimate_without_a_standard_
     data = survey(3, strata=1, psus=4, size=6)
     found = results(data, {"clusters": ["i"], "variance": {"method": "jackknife"}}, where="i == 2", banner=[])
     assert all(c.se is None for c in found.tables[0].cells if c.stat in ("col_pct", "mean"))
-    everybody = results(data, {"clusters": ["i"], "variance": {"method": "jackknife"}}, where="i == 2 or i == 3", banner=[])
+    everybody = results(
+        data, {"clusters": ["i"], "variance": {"method": "jackknife"}}, where="i == 2 or i == 3", banner=[]
+    )
     assert all(c.se is not None for c in everybody.tables[0].cells if c.stat in ("col_pct", "mean"))
 
 
@@ -193,8 +233,14 @@ def test_given_replicate_weights_are_used_as_they_are() -> None:
     [
         ({"variance": {"method": "columns", "columns": ["d", "d"], "scale": 1}}, "d is named twice"),
         ({"variance": {"method": "columns", "columns": ["d", "y"], "scale": 1}}, "y is missing for"),
-        ({**STRATIFIED, "variance": {"method": "balanced"}}, "two first-stage units in each stratum; these have others: 1 (4)"),
-        ({"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "centre"}, "strata have one first-stage unit only"),
+        (
+            {**STRATIFIED, "variance": {"method": "balanced"}},
+            "two first-stage units in each stratum; these have others: 1 (4)",
+        ),
+        (
+            {"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "centre"},
+            "strata have one first-stage unit only",
+        ),
         ({"calibrated": True}, "The weight d was not raked here"),
         ({"variance": {"method": "bootstrap", "count": 100_000, "seed": 1}, "strata": ["h"]}, None),
     ],

@@ -21,7 +21,10 @@ AGREEMENT = scale(1, 2, 3, 4, 5, ordered=True, missing=[99])
 
 
 def entries(
-    columns: dict[str, list[str]], roles: dict[str, str] | None = None, coded: tuple[str, ...] = (), **more: Any
+    columns: dict[str, list[str]],
+    roles: dict[str, str] | None = None,
+    coded: tuple[str, ...] = (),
+    **more: Any,
 ) -> tuple[Dataset, Codebook]:
     variables = [Variable(name=name, kind="coded", scale="agree") for name in coded]
     kinds = {"started": "date", "ended": "date", "seconds": "number"}
@@ -55,7 +58,10 @@ def test_duplicate_entries_are_alike_in_every_answer_but_the_entry_number() -> N
 
 
 def test_an_entry_that_ended_before_it_was_started_is_found() -> None:
-    columns = {"a": ["2026-03-01 10:00", "2026-03-01 10:00", ""], "b": ["2026-03-01 09:00", "2026-03-01 10:10", "2026-03-01 09:00"]}
+    columns = {
+        "a": ["2026-03-01 10:00", "2026-03-01 10:00", ""],
+        "b": ["2026-03-01 09:00", "2026-03-01 10:10", "2026-03-01 09:00"],
+    }
     data, book = entries(columns, {"a": "started", "b": "ended"})
     assert rows(data, "ended_before_started", book) == [1]
 
@@ -67,12 +73,18 @@ def test_too_fast_is_under_the_cut_off_or_a_third_of_the_median() -> None:
 
 
 def test_times_are_taken_from_start_and_end() -> None:
-    columns = {"a": ["2026-03-01 10:00:00"] * 3, "b": ["2026-03-01 10:00:30", "2026-03-01 10:10:00", "2026-03-01 10:12:00"]}
+    columns = {
+        "a": ["2026-03-01 10:00:00"] * 3,
+        "b": ["2026-03-01 10:00:30", "2026-03-01 10:10:00", "2026-03-01 10:12:00"],
+    }
     data, book = entries(columns, {"a": "started", "b": "ended"})
     assert rows(data, "too_fast", book, Screening(fast=120)) == [1]
     (finding,) = [f for f in sweep(data, book, Screening(fast=120)) if f.kind == "too_fast"]
     assert finding.step is not None
-    assert (finding.step.where, finding.step.why) == ("seconds_between(a, b) < 120", "faster than anyone can read it")
+    assert (finding.step.where, finding.step.why) == (
+        "seconds_between(a, b) < 120",
+        "faster than anyone can read it",
+    )
 
 
 def test_straight_lines_need_every_answer_of_a_battery() -> None:
@@ -131,7 +143,11 @@ def arrived() -> tuple[Dataset, Codebook, dict[str, set[int]]]:
     n = names()
     columns = [text_column([row[i] for row in first.rows]) for i in range(len(first.headings))]
     table = without_blank_records(tuple(n.values()), tuple(first.headings), columns)
-    labels = {"agreement": (AGREE, {98: "Don't know"}), "frequency": (OFTEN, {}), "content": (tuple("12345"), {99: "No answer"})}
+    labels = {
+        "agreement": (AGREE, {98: "Don't know"}),
+        "frequency": (OFTEN, {}),
+        "content": (tuple("12345"), {99: "No answer"}),
+    }
     scales = {
         key: {"codes": [{"code": k, "label": label} for k, label in enumerate(own, 1)], "ordered": True,
               "missing": [{"code": c, "label": label} for c, label in missing.items()]}
@@ -155,17 +171,25 @@ def arrived() -> tuple[Dataset, Codebook, dict[str, set[int]]]:
         "don't know": 98,
     }
     codes = [{"do": "code", "variables": [n[s] for s in STATEMENTS], "answers": other}]
-    made = study(codebook={"scales": scales, "variables": variables}, ledger=[*codes, *spaces], screening={"fast": 120})
+    made = study(
+        codebook={"scales": scales, "variables": variables}, ledger=[*codes, *spaces], screening={"fast": 120}
+    )
     data = start(made, table)
     # Stray spaces keep an entry from being placed, so they are tidied in the text before it is coded.
-    trimmed = Dataset(data.rows, {k: _trimmed(c) for k, c in data.columns.items()}, data.variables, data.scales)
+    trimmed = Dataset(
+        data.rows, {k: _trimmed(c) for k, c in data.columns.items()}, data.variables, data.scales
+    )
     for state, _ in run_ledger(trimmed, made.ledger[:1], {}):
         trimmed = state
     return trimmed, made.codebook, {kind: set(where) for kind, where in first.planted.entries.items()}
 
 
 def _trimmed(column: Any) -> Any:
-    return type(column)(column.values, column.state, tuple(" ".join(w.split()) for w in column.words)) if column.words else column
+    return (
+        type(column)(column.values, column.state, tuple(" ".join(w.split()) for w in column.words))
+        if column.words
+        else column
+    )
 
 
 EXACT = {
@@ -178,7 +202,9 @@ EXACT = {
 
 
 @pytest.mark.parametrize("kind", EXACT)
-def test_every_planted_fault_of_the_demo_is_found(arrived: tuple[Dataset, Codebook, dict[str, set[int]]], kind: str) -> None:
+def test_every_planted_fault_of_the_demo_is_found(
+    arrived: tuple[Dataset, Codebook, dict[str, set[int]]], kind: str
+) -> None:
     data, book, planted = arrived
     settings = Screening(fast=120, battery=8)
     entry = data.column("Entry").values.astype(int)
@@ -197,7 +223,9 @@ def test_every_planted_fault_of_the_demo_is_found(arrived: tuple[Dataset, Codebo
         assert found == want
 
 
-def test_misspelt_answers_and_ages_in_words_are_found(arrived: tuple[Dataset, Codebook, dict[str, set[int]]]) -> None:
+def test_misspelt_answers_and_ages_in_words_are_found(
+    arrived: tuple[Dataset, Codebook, dict[str, set[int]]],
+) -> None:
     data, book, planted = arrived
     entry = data.column("Entry").values.astype(int)
     misspelt: set[int] = set()

@@ -43,7 +43,9 @@ def entries(seed: int) -> Dataset:
 
 
 @settings(max_examples=150)
-@given(st.integers(0, 10**6), st.sampled_from([0.3, 0.5, 0.6, 0.77, 1.0]), st.sampled_from([None, 100.5, 300.0]))
+@given(
+    st.integers(0, 10**6), st.sampled_from([0.3, 0.5, 0.6, 0.77, 1.0]), st.sampled_from([None, 100.5, 300.0])
+)
 def test_a_findings_step_concerns_exactly_its_cases(seed: int, share: float, fast: float | None) -> None:
     data = entries(seed)
     screening = Screening(answered=share, fast=fast)
@@ -67,4 +69,11 @@ def test_every_check_of_whole_entries_carries_its_step() -> None:
     kinds = set()
     for seed in range(60):
         kinds |= {finding.kind for finding in sweep(entries(seed), BOOK) if finding.step is not None}
-    assert kinds == {"staff_test", "duplicate_identifier", "duplicate_entry", "too_fast", "too_little", "straight_line"}
+    assert kinds == {
+        "staff_test",
+        "duplicate_identifier",
+        "duplicate_entry",
+        "too_fast",
+        "too_little",
+        "straight_line",
+    }

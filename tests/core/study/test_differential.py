@@ -1,4 +1,5 @@
-"""Random studies against a second reading of the definitions (`tests/reading.py`). `--studies 5000` tries as many."""
+"""Random studies against a second reading of the definitions (`tests/reading.py`). `--studies 5000` tries
+as many."""
 
 import math
 import random
@@ -17,7 +18,9 @@ from even_ballot.core.study.study_file import parse_study
 
 SHOW = ["n", "count", "col_pct", "row_pct", "total_pct", "response_pct", "mean", "sd", "skewness", "kurtosis"]
 CODES = {"q": (1, 2, 3), "b": (1, 2), "a": (1, 2, 3), "h": (1, 2, 3)}
-SCALES = {name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in codes]} for name, codes in CODES.items()}
+SCALES = {
+    name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in codes]} for name, codes in CODES.items()
+}
 BATCHES = 8
 REPEATED = ("jackknife", "bootstrap", "balanced")
 
@@ -58,7 +61,9 @@ def answers(rng: random.Random) -> dict[str, list[Any]]:
 def shares(rng: random.Random, name: str, values: list[Any]) -> dict[str, Any]:
     there = sorted({int(v) for v in values if v != ""})
     parts = [rng.uniform(0.5, 2) for _ in there]
-    targets = [{"at": {name: code}, "value": part / sum(parts)} for code, part in zip(there, parts, strict=True)]
+    targets = [
+        {"at": {name: code}, "value": part / sum(parts)} for code, part in zip(there, parts, strict=True)
+    ]
     return {"by": [name], "targets": targets, **({"unknown": "hold"} if "" in values else {})}
 
 
@@ -70,7 +75,13 @@ def study(rng: random.Random, columns: dict[str, list[Any]]) -> dict[str, Any]:
         if not within and rng.random() < 0.7:
             margins.append(shares(rng, "b", columns["b"]))
         limits = {"low": 0.5, "high": 1.9} if rng.random() < 0.25 and not within else None
-        weighting = {"base": "d", "margins": margins, "within": ["b"] if within else [], "limits": limits, "tolerance": 1e-13}
+        weighting = {
+            "base": "d",
+            "margins": margins,
+            "within": ["b"] if within else [],
+            "limits": limits,
+            "tolerance": 1e-13,
+        }
     method: dict[str, Any] = rng.choice(
         [{"method": "linearised"}] * 3
         + [{"method": "jackknife"}, {"method": "columns"}, {"method": "bootstrap", "count": 12, "seed": 7}]
@@ -176,7 +187,9 @@ def again(weighting: dict[str, Any], found: Results, bases: np.ndarray, whole: f
     return np.stack(columns, 1) if columns else bases
 
 
-def within_limits(weighting: dict[str, Any], found: Results, d: np.ndarray, whole: float) -> np.ndarray | None:
+def within_limits(
+    weighting: dict[str, Any], found: Results, d: np.ndarray, whole: float
+) -> np.ndarray | None:
     columns, targets = [np.ones(len(d))], [1.0]
     for margin in weighting["margins"]:
         (name,) = margin["by"]
@@ -207,7 +220,12 @@ def expected(document: dict[str, Any], found: Results) -> tuple[dict[Any, Any], 
 def got(document: dict[str, Any]) -> tuple[dict[Any, Any], dict[Any, Any]]:
     (table,) = document["tables"]
     cells = {
-        (c["stub"]["variable"], c["stub"].get("code"), tuple((b["variable"], b["code"]) for b in c["banner"]), c["stat"]): c
+        (
+            c["stub"]["variable"],
+            c["stub"].get("code"),
+            tuple((b["variable"], b["code"]) for b in c["banner"]),
+            c["stat"],
+        ): c
         for c in table["cells"]
     }
     tests = {}
@@ -229,14 +247,19 @@ def differing(mine: dict[Any, Any], want: dict[Any, Any], stubs: tuple[str, ...]
             continue
         for name, value in want[key].items():
             other = mine[key].get(name)
-            same = value is None if other is None else value is not None and math.isclose(other, value, rel_tol=rel, abs_tol=1e-9)
+            same = (
+                value is None
+                if other is None
+                else value is not None and math.isclose(other, value, rel_tol=rel, abs_tol=1e-9)
+            )
             if not same:
                 found.append(f"{key} {name}: {other} against {value}")
     return found
 
 
 def compare(seed: int) -> str | None:
-    """The method of variances of this seed's study, None where it could not be run; fails where it differs."""
+    """The method of variances of this seed's study, None where it could not be run; fails where it
+    differs."""
     rng = random.Random(seed)
     columns = answers(rng)
     document = study(rng, columns)

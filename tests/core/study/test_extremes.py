@@ -1,5 +1,6 @@
-"""Small surveys at their extremes, every figure worked out case by case from the definitions: shares of 0 and 1, empty cells, one
-category, strata and PSUs that a domain leaves empty, single PSUs under every policy, strata drawn whole, weights of 0."""
+"""Small surveys at their extremes, every figure worked out case by case from the definitions: shares of 0
+and 1, empty cells, one category, strata and PSUs that a domain leaves empty, single PSUs under every
+policy, strata drawn whole, weights of 0."""
 
 import math
 from typing import Any
@@ -90,7 +91,8 @@ def interval(p: float, v: float, n: int, df: int, s: dict[str, Any]) -> tuple[fl
         low, high = (1 / (1 + math.exp(-(at + sign * half))) for sign in (-1, 1))
     else:
         if not edge:
-            # A base of one case has no degrees of freedom; a share of one case is 0 or 1, so that does not come here.
+            # A base of one case has no degrees of freedom; a share of one case is 0 or 1, so that does not
+            # come here.
             m = min(p * (1 - p) / v * (stats.t.isf(tail, n - 1) / t) ** 2, n)
         x = p * m
         low = stats.beta.ppf(tail, x, m - x + 1) if x > 1e-9 else 0.0
@@ -123,7 +125,9 @@ def counted(s: dict[str, Any]) -> TableResult | None:
     design = {"strata": ["h"], "single_psu": s["single"], "population_size": None if s["N"] is None else "N"}
     sample = plain_of(s)
     units = sample.totals([1.0] * s["n"])
-    singles = [h for h in units if len(units[h]) == 1 and not (s["N"] is not None and sample.population[h] == 1)]  # type: ignore[index]
+    singles = [
+        h for h in units if len(units[h]) == 1 and not (s["N"] is not None and sample.population[h] == 1)
+    ]  # type: ignore[index]
     if sum(s["w"]) == 0 or (s["single"] == "average" and singles and len(singles) == len(units)):
         return None
     request = TableRequest.model_validate({
@@ -148,15 +152,22 @@ def test_shares_and_counts_at_the_extremes(s: dict[str, Any]) -> None:
     result = counted(s)
     if result is None:
         return
-    cells = {(c.stub.variable, c.stub.code, c.banner[0].code if c.banner else None, c.stat): c for c in result.cells}
+    cells = {
+        (c.stub.variable, c.stub.code, c.banner[0].code if c.banner else None, c.stat): c
+        for c in result.cells
+    }
     inside = [not s["filtered"] or f == 1 for f in s["f"]]
     for code in CODES["q"]:
         for b in (None, *CODES["b"]):
             column = [i and (b is None or x == b) for i, x in zip(inside, s["b"], strict=True)]
             in_cell = [c and q == code for c, q in zip(column, s["q"], strict=True)]
             answered = [c and q is not None for c, q in zip(column, s["q"], strict=True)]
-            both = [i and q is not None and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)]
-            in_row = [i and q == code and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)]
+            both = [
+                i and q is not None and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)
+            ]
+            in_row = [
+                i and q == code and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)
+            ]
             bases = {"col_pct": answered, "row_pct": in_row, "total_pct": answered if b is None else both}
             for stat, base in bases.items():
                 cell = cells.get(("q", code, b, stat))
@@ -168,7 +179,9 @@ def test_shares_and_counts_at_the_extremes(s: dict[str, Any]) -> None:
             count = cells["q", code, b, "count"]
             assert count.est == pytest.approx(sum(w * x for w, x in zip(s["w"], total, strict=True)))
             assert count.se == pytest.approx(math.sqrt(plain_of(s).variance(total)), rel=1e-7, abs=1e-9)
-            assert cells["q", code, b, "n"].est == sum(x and w > 0 for x, w in zip(in_cell, s["w"], strict=True))
+            assert cells["q", code, b, "n"].est == sum(
+                x and w > 0 for x, w in zip(in_cell, s["w"], strict=True)
+            )
 
 
 @settings(max_examples=150, deadline=None)
@@ -194,7 +207,9 @@ def test_means_at_the_extremes(s: dict[str, Any]) -> None:
             values = [y if x else 0.0 for x, y in zip(live, s[name], strict=True)]
             mean, z = sample.ratio(values, [float(x) for x in live])
             weight = sum(w for w, x in zip(s["w"], live, strict=True) if x)
-            spread = sum(w * (y - mean) ** 2 for w, y, x in zip(s["w"], values, live, strict=True) if x) / weight
+            spread = (
+                sum(w * (y - mean) ** 2 for w, y, x in zip(s["w"], values, live, strict=True) if x) / weight
+            )
             square = spread * n / (n - 1) if n > 1 else None
             v = sample.variance(z)
             v = 0.0 if square is not None and v <= 1e-12 * square / n else v

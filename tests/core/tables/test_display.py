@@ -1,4 +1,5 @@
-"""How a table is shown: labels, order, what is left out, sorted rows and columns; figures stay what they are."""
+"""How a table is shown: labels, order, what is left out, sorted rows and columns; figures stay what they
+are."""
 
 from dataclasses import replace
 from typing import Any
@@ -24,7 +25,14 @@ DATA = dataset(
 
 
 def made(display: dict[str, Any], **request: Any) -> tuple[TableResult, TableRequest]:
-    parts = {"id": "t", "stub": ["q"], "banner": ["c"], "show": ["n", "col_pct"], "display": display, **request}
+    parts = {
+        "id": "t",
+        "stub": ["q"],
+        "banner": ["c"],
+        "show": ["n", "col_pct"],
+        "display": display,
+        **request,
+    }
     asked = TableRequest.model_validate(parts)
     return tabulate(DATA, units_of(DATA, Design()), np.ones(10), asked), asked
 
@@ -34,7 +42,11 @@ def rows(result: TableResult, asked: TableRequest) -> list[str]:
 
 
 def test_rows_stand_in_their_order_under_their_labels_and_hidden_ones_are_left_out() -> None:
-    categories = [{"code": 3, "label": "Third"}, {"net": "low", "label": "One or two"}, {"code": 2, "hide": True}]
+    categories = [
+        {"code": 3, "label": "Third"},
+        {"net": "low", "label": "One or two"},
+        {"code": 2, "hide": True},
+    ]
     result, asked = made(
         {"variables": [{"variable": "q", "label": "Question", "categories": categories}]},
         nets=[{"label": "low", "stub": "q", "codes": [1, 2]}],
@@ -45,12 +57,20 @@ def test_rows_stand_in_their_order_under_their_labels_and_hidden_ones_are_left_o
 
 def test_figures_do_not_depend_on_how_they_are_shown() -> None:
     plain, _ = made({})
-    hidden, _ = made({"variables": [{"variable": "q", "categories": [{"code": 1, "hide": True}]}], "total_column": False})
+    hidden, _ = made(
+        {"variables": [{"variable": "q", "categories": [{"code": 1, "hide": True}]}], "total_column": False}
+    )
     assert plain == hidden
 
 
 def test_columns_are_relabelled_left_out_and_ordered_at_every_level_of_a_nest() -> None:
-    shown = [{"variable": "c", "label": "C", "categories": [{"code": 3, "label": "Third"}, {"code": 1, "hide": True}]}]
+    shown = [
+        {
+            "variable": "c",
+            "label": "C",
+            "categories": [{"code": 3, "label": "Third"}, {"code": 1, "hide": True}],
+        }
+    ]
     result, asked = made({"variables": shown, "total_column": False}, banner=[["b", "c"], "c"])
     grid = lay_out(result, asked)
     assert [[(s.first, s.span, s.text) for s in row] for row in grid.headings][1:3] == [
@@ -61,17 +81,23 @@ def test_columns_are_relabelled_left_out_and_ordered_at_every_level_of_a_nest() 
 
 
 def test_rows_are_sorted_by_a_column_and_columns_by_a_row() -> None:
-    result, asked = made({"rows": {"stat": "col_pct"}, "columns": {"stat": "n", "code": 1, "ascending": True}})
+    result, asked = made(
+        {"rows": {"stat": "col_pct"}, "columns": {"stat": "n", "code": 1, "ascending": True}}
+    )
     whole = {c.stub.code: c.est for c in result.cells if c.stat == "col_pct" and not c.banner}
     assert [whole[int(label[1:])] for label in rows(result, asked)] == sorted(whole.values(), reverse=True)
-    across = {c.banner[0].code: c.est for c in result.cells if c.stat == "n" and c.banner and c.stub.code == 1}
+    across = {
+        c.banner[0].code: c.est for c in result.cells if c.stat == "n" and c.banner and c.stub.code == 1
+    }
     order = [path[0].code for path in lay_out(result, asked).paths[1:]]
     assert [across[code] for code in order] == sorted(across.values())
 
 
 def test_rows_are_sorted_by_one_column_of_the_banner() -> None:
     result, asked = made({"rows": {"stat": "col_pct", "at": {"c": 3}}})
-    shares = {c.stub.code: c.est for c in result.cells if c.stat == "col_pct" and [k.code for k in c.banner] == [3]}
+    shares = {
+        c.stub.code: c.est for c in result.cells if c.stat == "col_pct" and [k.code for k in c.banner] == [3]
+    }
     assert [shares[int(label[1:])] for label in rows(result, asked)] == sorted(shares.values(), reverse=True)
 
 
@@ -80,7 +106,9 @@ def test_rows_are_sorted_by_one_column_of_the_banner() -> None:
 ])  # fmt: skip
 def test_items_of_a_battery_are_sorted_by_the_share_that_agrees(by: dict[str, Any], order: list[str]) -> None:
     nets = [{"label": "agree", "codes": [3]}]
-    result, asked = made({"rows": by}, stub=["q", "r"], banner=[], layout="battery", nets=nets, show=["col_pct", "mean"])
+    result, asked = made(
+        {"rows": by}, stub=["q", "r"], banner=[], layout="battery", nets=nets, show=["col_pct", "mean"]
+    )
     grid = lay_out(result, asked)
     assert [line.variable for line in grid.sections[0].lines if line.strong] == order
 
@@ -100,7 +128,9 @@ def test_words_do_not_call_an_answer_the_most_frequent_where_a_more_frequent_one
     result, asked = made({}, banner=[])
     assert "most frequent answer is" in in_words(result, asked)[0].text
     top = max((c for c in result.cells if c.stat == "col_pct"), key=lambda c: c.est).stub
-    result, asked = made({"variables": [{"variable": "q", "categories": [{"code": top.code, "hide": True}]}]}, banner=[])
+    result, asked = made(
+        {"variables": [{"variable": "q", "categories": [{"code": top.code, "hide": True}]}]}, banner=[]
+    )
     assert not [reading for reading in in_words(result, asked) if "most frequent" in reading.text]
     hidden = replace(result, hidden=(HiddenFigure(top, (), "col_pct", "small"),))
     plain = made({}, banner=[])[1]

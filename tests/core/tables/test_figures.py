@@ -1,4 +1,5 @@
-"""Nets, quantiles, modes, plain estimates, degrees of freedom by cell, trend and Wald tests, against slow, plain readings."""
+"""Nets, quantiles, modes, plain estimates, degrees of freedom by cell, trend and Wald tests, against slow,
+plain readings."""
 
 from typing import Any
 
@@ -41,7 +42,11 @@ def pick(found: Results, **of: Any) -> list[Cell]:
 @given(SEEDS, st.booleans(), st.booleans())
 def test_a_net_is_its_categories_taken_as_one(seed: int, own: bool, calibrated: bool) -> None:
     design = {**(ALONE if own else CLUSTERED), "calibrated": calibrated}
-    raked = {"margins": [{"by": ["b"], "targets": [{"at": {"b": 1}, "value": 0.4}, {"at": {"b": 2}, "value": 0.6}]}]}
+    raked = {
+        "margins": [
+            {"by": ["b"], "targets": [{"at": {"b": 1}, "value": 0.4}, {"at": {"b": 2}, "value": 0.6}]}
+        ]
+    }
     nets = [
         {"label": "high", "stub": "q", "codes": [2, 3]},
         {"label": "top", "top": 2, "stub": "q"},
@@ -49,10 +54,17 @@ def test_a_net_is_its_categories_taken_as_one(seed: int, own: bool, calibrated: 
     ]
     data = survey(seed)
     found = results(
-        data, design, raked if calibrated else None, nets=nets, stub=["q", "many"], show=["n", "count", "col_pct", "row_pct"]
+        data,
+        design,
+        raked if calibrated else None,
+        nets=nets,
+        stub=["q", "many"],
+        show=["n", "count", "col_pct", "row_pct"],
     )
     rest = pick(found, variable="q", code=1, stat="col_pct", banner=())[0]
-    high, top = (pick(found, variable="q", net=label, stat="col_pct", banner=())[0] for label in ("high", "top"))
+    high, top = (
+        pick(found, variable="q", net=label, stat="col_pct", banner=())[0] for label in ("high", "top")
+    )
     assert high.est == pytest.approx(1 - rest.est)
     # What is not in the net is all the rest, so both are as uncertain.
     assert high.se == pytest.approx(rest.se)
@@ -62,7 +74,9 @@ def test_a_net_is_its_categories_taken_as_one(seed: int, own: bool, calibrated: 
         return
     answered = found.data.column("m1").answered | found.data.column("m2").answered
     chosen = (found.data.column("m1").values == 1) | (found.data.column("m2").values == 1)
-    p, z = plainly(found, own).ratio((chosen & answered).astype(float).tolist(), answered.astype(float).tolist())
+    p, z = plainly(found, own).ratio(
+        (chosen & answered).astype(float).tolist(), answered.astype(float).tolist()
+    )
     any_of = pick(found, variable="many", net="any", stat="col_pct", banner=())[0]
     assert any_of.est == pytest.approx(p)
     assert any_of.se == pytest.approx(plainly(found, own).variance(z) ** 0.5)
@@ -115,7 +129,14 @@ def test_a_quantile_is_said_by_its_per_cent() -> None:
 @settings(max_examples=8, deadline=None)
 @given(SEEDS, st.booleans())
 def test_plain_estimates_are_those_of_a_simple_random_sample(seed: int, own: bool) -> None:
-    found = results(survey(seed), ALONE if own else CLUSTERED, plain=True, stub=["q", "y"], show=["col_pct", "mean"], tests=[])
+    found = results(
+        survey(seed),
+        ALONE if own else CLUSTERED,
+        plain=True,
+        stub=["q", "y"],
+        show=["col_pct", "mean"],
+        tests=[],
+    )
     data, w = found.data, found.data.column("d").values
     for name in ("q", "y"):
         column = data.column(name)
@@ -131,16 +152,25 @@ def test_plain_estimates_are_those_of_a_simple_random_sample(seed: int, own: boo
     chosen = data.column("q").values[data.column("q").answered] == 2
     assert share.plain is not None
     assert share.plain.unweighted == pytest.approx(chosen.mean())
-    assert share.plain.unweighted_se == pytest.approx((chosen.mean() * (1 - chosen.mean()) / (len(chosen) - 1)) ** 0.5)
+    assert share.plain.unweighted_se == pytest.approx(
+        (chosen.mean() * (1 - chosen.mean()) / (len(chosen) - 1)) ** 0.5
+    )
     # The design effect is the variance over the plain weighted one.
     assert share.se**2 / share.plain.weighted_se**2 == pytest.approx(share.deff)
 
 
 @settings(max_examples=8, deadline=None)
 @given(SEEDS, st.sampled_from([CLUSTERED, ALONE, {**CLUSTERED, "variance": {"method": "jackknife"}}]))
-def test_degrees_of_freedom_of_a_cell_are_those_of_the_cases_of_its_base(seed: int, design: dict[str, Any]) -> None:
+def test_degrees_of_freedom_of_a_cell_are_those_of_the_cases_of_its_base(
+    seed: int, design: dict[str, Any]
+) -> None:
     found = results(
-        survey(seed, strata=4, psus=3, size=2), design, stub=["q", "y"], show=["col_pct", "mean"], where="i != 2", tests=[]
+        survey(seed, strata=4, psus=3, size=2),
+        design,
+        stub=["q", "y"],
+        show=["col_pct", "mean"],
+        where="i != 2",
+        tests=[],
     )
     data = found.data
     for name in ("q", "y"):
@@ -149,7 +179,12 @@ def test_degrees_of_freedom_of_a_cell_are_those_of_the_cases_of_its_base(seed: i
             base &= True if code is None else data.column("b").values == code
             h, i = data.column("h").values[base], data.column("i").values[base]
             psus = int(base.sum()) if design is ALONE else len({*zip(h, i, strict=True)})
-            cells = pick(found, variable=name, banner=() if code is None else (code,), stat="col_pct" if name == "q" else "mean")
+            cells = pick(
+                found,
+                variable=name,
+                banner=() if code is None else (code,),
+                stat="col_pct" if name == "q" else "mean",
+            )
             assert {c.df for c in cells} <= {psus - len(set(h))}
 
 
@@ -166,7 +201,12 @@ def slope_by_hand(sample: Plain, y: np.ndarray, x: np.ndarray, there: np.ndarray
 @given(SEEDS, st.booleans())
 def test_a_trend_is_the_slope_on_the_banners_codes(seed: int, own: bool) -> None:
     found = results(
-        survey(seed), ALONE if own else CLUSTERED, stub=["q", "y"], banner=["a"], show=["col_pct", "mean"], tests=["trend"]
+        survey(seed),
+        ALONE if own else CLUSTERED,
+        stub=["q", "y"],
+        banner=["a"],
+        show=["col_pct", "mean"],
+        tests=["trend"],
     )
     sample, data = plainly(found, own), found.data
     x = data.column("a").values.astype(float)
@@ -198,14 +238,22 @@ def test_replicates_give_a_trend_of_about_the_same_error() -> None:
 @given(SEEDS, st.booleans())
 def test_the_adjusted_wald_test_is_that_of_the_differences_from_independence(seed: int, own: bool) -> None:
     found = results(
-        survey(seed, strata=3, psus=5), ALONE if own else CLUSTERED, stub=["q"], banner=["a"], show=["col_pct"], tests=["wald"]
+        survey(seed, strata=3, psus=5),
+        ALONE if own else CLUSTERED,
+        stub=["q"],
+        banner=["a"],
+        show=["col_pct"],
+        tests=["wald"],
     )
     sample, data = plainly(found, own), found.data
     q, a = data.column("q"), data.column("a").values
     there = q.answered
     cells = [(r, c) for r in (1, 2, 3) for c in (1, 2, 3)]
     shares = [
-        sample.ratio(((q.values == r) & (a == c) & there).astype(float).tolist(), there.astype(float).tolist()) for r, c in cells
+        sample.ratio(
+            ((q.values == r) & (a == c) & there).astype(float).tolist(), there.astype(float).tolist()
+        )
+        for r, c in cells
     ]
     pi = np.array([s[0] for s in shares]).reshape(3, 3)
     v = np.array([[sample.covariance(s[1], t[1]) for t in shares] for s in shares])
@@ -218,7 +266,8 @@ def test_the_adjusted_wald_test_is_that_of_the_differences_from_independence(see
         moved[k] += step
         grid = moved.reshape(3, 3)
         jacobian[:, k] = [
-            (grid[r, c] - grid[r].sum() * grid[:, c].sum() - d) / step for (r, c), d in zip(picked, apart, strict=True)
+            (grid[r, c] - grid[r].sum() * grid[:, c].sum() - d) / step
+            for (r, c), d in zip(picked, apart, strict=True)
         ]
     statistic = apart @ np.linalg.solve(jacobian @ v @ jacobian.T, apart)
     df = found.units.degrees_of_freedom
@@ -231,8 +280,19 @@ def test_the_adjusted_wald_test_is_that_of_the_differences_from_independence(see
 
 
 def test_the_interval_of_a_difference_is_that_of_its_standard_error() -> None:
-    found = results(survey(2), CLUSTERED, stub=["q"], banner=["a"], show=["col_pct"], tests=["columns"], interval={"level": 0.9})
+    found = results(
+        survey(2),
+        CLUSTERED,
+        stub=["q"],
+        banner=["a"],
+        show=["col_pct"],
+        tests=["columns"],
+        interval={"level": 0.9},
+    )
     t = stats.t.isf(0.05, found.units.degrees_of_freedom)
     assert found.tables[0].tests
     for test in found.tables[0].tests:
-        assert (test.low, test.high) == (pytest.approx(test.diff - t * test.se), pytest.approx(test.diff + t * test.se))
+        assert (test.low, test.high) == (
+            pytest.approx(test.diff - t * test.se),
+            pytest.approx(test.diff + t * test.se),
+        )

@@ -1,4 +1,5 @@
-"""Nets as columns, total rows, dates, the filter of a study, and tables that share passes: each against another way to ask."""
+"""Nets as columns, total rows, dates, the filter of a study, and tables that share passes: each against
+another way to ask."""
 
 from typing import Any
 
@@ -9,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import SCALES, TABLE, VARIABLES, survey
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.sampling.units import units_of
@@ -18,7 +19,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, StubKey, TableResult
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table, tabulate
 
 COLLAPSE = {
@@ -79,16 +80,20 @@ def test_a_net_as_a_column_is_the_column_of_a_collapsed_variable(design: dict[st
         same(mine, cells(collapsed, (BannerKey("b", b), BannerKey("a12", 1))))
     for banner in ((), (BannerKey("a", 2),), (BannerKey("b", 1), BannerKey("a", 3))):
         same(cells(netted, banner), cells(bare, banner))
-    own = [t for t in netted.tests if not (isinstance(t, Columns) and {"first two"} & {*t.a, *t.b})]
+    own = [t for t in netted.tests if not (isinstance(t, ColumnComparison) and {"first two"} & {*t.a, *t.b})]
     assert len(own) == len(bare.tests)
     for test, as_bare in zip(own, bare.tests, strict=True):
         assert (test.kind, test.stub, test.banner) == (as_bare.kind, as_bare.stub, as_bare.banner)
         assert test.p == pytest.approx(as_bare.p, rel=1e-9, abs=1e-12)
-    theirs = {(str(t.stub), t.diff, t.se) for t in collapsed.tests if isinstance(t, Columns) and t.banner == ("a12",)}
+    theirs = {
+        (str(t.stub), t.diff, t.se)
+        for t in collapsed.tests
+        if isinstance(t, ColumnComparison) and t.banner == ("a12",)
+    }
     mine = {
         (str(t.stub), t.diff, t.se)
         for t in netted.tests
-        if isinstance(t, Columns) and t.banner == ("a",) and "first two" in t.a + t.b
+        if isinstance(t, ColumnComparison) and t.banner == ("a",) and "first two" in t.a + t.b
     }
     assert len(mine) == len(theirs)
     for _, diff, se in mine:
@@ -97,7 +102,7 @@ def test_a_net_as_a_column_is_the_column_of_a_collapsed_variable(design: dict[st
 
 def test_columns_that_share_cases_are_not_compared() -> None:
     result = table(3, DESIGNS[0], banner=["a"], nets=[NET])
-    pairs = {frozenset((t.a, t.b)) for t in result.tests if isinstance(t, Columns)}
+    pairs = {frozenset((t.a, t.b)) for t in result.tests if isinstance(t, ColumnComparison)}
     assert frozenset({("first two",), (3,)}) in pairs
     assert not {frozenset({("first two",), (1,)}), frozenset({("first two",), (2,)})} & pairs
 
@@ -108,7 +113,9 @@ def test_a_total_row_is_everybody_who_answered(design: dict[str, Any]) -> None:
     for name in ("q", "many"):
         for code in (None, 1, 2, 3):
             banner = () if code is None else (BannerKey("a", code),)
-            of = {c.stat: c for c in result.cells if c.stub == StubKey(name, net="All") and c.banner == banner}
+            of = {
+                c.stat: c for c in result.cells if c.stub == StubKey(name, net="All") and c.banner == banner
+            }
             others = [c for c in result.cells if c.stub.variable == name and c.banner == banner]
             assert of["col_pct"].est == pytest.approx(1)
             assert of["n"].est == next(c.base_n for c in others if c.stat == "col_pct")
@@ -144,30 +151,46 @@ def test_a_fault_in_the_filter_of_a_study_says_where() -> None:
     ("quarter", [20254, 20261, 20262], ["4th quarter 2025", "1st quarter 2026", "2nd quarter 2026"]),
     ("month", [202511, 202512, 202601, 202602, 202603, 202604], ["November 2025", "December 2025", "January 2026"]),
 ])  # fmt: skip
-def test_a_date_is_counted_by_its_periods_as_a_coded_variable_is(period: str, codes: list[int], labels: list[str]) -> None:
+def test_a_date_is_counted_by_its_periods_as_a_coded_variable_is(
+    period: str, codes: list[int], labels: list[str]
+) -> None:
     days = ["2025-11-30", "2025-12-01", "2026-01-31", "", "2026-04-01", "2026-01-02"]
-    of = {"year": lambda d: d[:4], "quarter": lambda d: f"{d[:4]}{(int(d[5:7]) + 2) // 3}", "month": lambda d: d[:4] + d[5:7]}[
-        period
-    ]
+    of = {
+        "year": lambda d: d[:4],
+        "quarter": lambda d: f"{d[:4]}{(int(d[5:7]) + 2) // 3}",
+        "month": lambda d: d[:4] + d[5:7],
+    }[period]
     data = dataset({"when": days, "coded": [of(d) if d else "" for d in days], "b": coded([1, 2, 1, 2, 1, 2])},
                    coded=scale(*codes), b=scale(1, 2))  # fmt: skip
     assert data.variable("when").kind == "date"
     for down, over in (("when", "b"), ("b", "when")):
         asked = {"id": "t", "show": ["n", "col_pct", "row_pct"], "dates": period, "tests": ["columns"]}
         mine, theirs = (
-            tabulate(data, units_of(data, Design()), np.ones(6), TableRequest.model_validate({**asked, "stub": [d], "banner": [o]}))
+            tabulate(
+                data,
+                units_of(data, Design()),
+                np.ones(6),
+                TableRequest.model_validate({**asked, "stub": [d], "banner": [o]}),
+            )
             for d, o in ((down, over), *[tuple(name.replace("when", "coded") for name in (down, over))])
         )
         assert [(c.stub.code, [b.code for b in c.banner], c.stat, c.est, c.se) for c in mine.cells] == [
             (c.stub.code, [b.code for b in c.banner], c.stat, c.est, c.se) for c in theirs.cells
         ]
-    heading = tabulate(data, units_of(data, Design()), np.ones(6), TableRequest(id="t", stub=("when",), dates=period)).stubs[0]  # type: ignore[arg-type]
+    heading = tabulate(
+        data, units_of(data, Design()), np.ones(6), TableRequest(id="t", stub=("when",), dates=period)
+    ).stubs[0]  # type: ignore[arg-type]
     assert [c.label for c in heading.categories][: len(labels)] == labels
 
 
 def test_days_are_those_that_occur_where_they_lie_far_apart() -> None:
     data = dataset({"when": ["1990-05-01", "2026-04-01", "2026-04-01"]})
-    result = tabulate(data, units_of(data, Design()), np.ones(3), TableRequest(id="t", stub=("when",), dates="day", show=("n",)))
+    result = tabulate(
+        data,
+        units_of(data, Design()),
+        np.ones(3),
+        TableRequest(id="t", stub=("when",), dates="day", show=("n",)),
+    )
     assert [(c.stub.code, c.est) for c in result.cells] == [(19900501, 1), (20260401, 2)]
     assert [c.label for c in result.stubs[0].categories] == ["1 May 1990", "1 April 2026"]
 
@@ -180,7 +203,7 @@ def test_tables_that_share_passes_are_those_counted_alone() -> None:
     ]  # fmt: skip
     data = results(9, DESIGNS[0], tables=[TABLE]).data
     units, weight = units_of(data, Design.model_validate(DESIGNS[0])), data.column("d").values
-    passes = Passes(data, units, weight)
+    passes = SharedCounts(data, units, weight)
     together = [counted_table(passes, request) for request in [*requests, *requests[::-1]]]
     alone = [tabulate(data, units, weight, request) for request in requests]
     assert together == [*alone, *alone[::-1]]

@@ -19,7 +19,9 @@ from even_ballot.core.tables.tabulate import tabulate
 
 
 @settings(max_examples=100)
-@given(st.lists(st.tuples(st.integers(0, 8), st.integers(1, 5)), min_size=1, max_size=12), st.floats(0.02, 0.98))
+@given(
+    st.lists(st.tuples(st.integers(0, 8), st.integers(1, 5)), min_size=1, max_size=12), st.floats(0.02, 0.98)
+)
 def test_quantiles_follow_their_definition(pairs: list[tuple[int, int]], q: float) -> None:
     values, weights = [float(v) for v, _ in pairs], [float(w) for _, w in pairs]
     ranks = ranked(np.array(values), np.array(weights))
@@ -41,7 +43,9 @@ def test_medians_have_woodruffs_limits(seed: int, clustered: bool, sides: str) -
     w = np.round(rng.gamma(3, 0.4, n) + 0.1, 3)
     data = dataset({"y": [f"{v / 4}" for v in y], "h": stratum, "i": psu, "w": w})
     design = Design(strata=("h",), clusters=("i",) if clustered else (), single_psu="certainty")
-    request = TableRequest.model_validate({"id": "t", "stub": ["y"], "show": ["median"], "interval": {"sides": sides}})
+    request = TableRequest.model_validate(
+        {"id": "t", "stub": ["y"], "show": ["median"], "interval": {"sides": sides}}
+    )
     (cell,) = tabulate(data, units_of(data, design), weights_of(data, "w"), request).cells
     plain = Plain(w.tolist(), stratum.tolist(), (psu if clustered else np.arange(n)).tolist())
     assume(plain.df > 0)

@@ -25,7 +25,10 @@ OPTIONS = ("work", "shop", "kin")
 
 def several(columns: dict[str, list[str]]) -> Dataset:
     multi = Variable(
-        name="why", kind="multi", parts=OPTIONS, options=tuple(Code(code=10 * k, label=o) for k, o in enumerate(OPTIONS, 1))
+        name="why",
+        kind="multi",
+        parts=OPTIONS,
+        options=tuple(Code(code=10 * k, label=o) for k, o in enumerate(OPTIONS, 1)),
     )
     book = Codebook(scales={"b": scale(1, 2)}, variables=(multi, Variable(name="b", kind="coded", scale="b")))
     return interpret(raw(columns), book)
@@ -40,7 +43,12 @@ def answers(draw: st.DrawFn) -> dict[str, Any]:
     unanswered = rng.random(n) < 0.15
     gap = rng.random((n, 3)) < 0.2
     cells = [
-        ["" if unanswered[k] or (gap[k, j] and not chosen[k, j] and not gap[k].all()) else str(int(chosen[k, j])) for j in range(3)]
+        [
+            ""
+            if unanswered[k] or (gap[k, j] and not chosen[k, j] and not gap[k].all())
+            else str(int(chosen[k, j]))
+            for j in range(3)
+        ]
         for k in range(n)
     ]
     return {
@@ -65,7 +73,9 @@ def test_per_cent_of_cases_and_of_responses_follow_their_definitions(sample: dic
     plain = Plain(sample["w"], sample["h"], sample["i"] if sample["clustered"] else list(range(n)))
     answered = [float(any(cell for cell in row)) for row in cells]
     many = [float(sum(cell == "1" for cell in row)) for row in cells]
-    found: dict[tuple[Any, ...], Cell] = {(c.stub.code, c.banner[0].code if c.banner else None, c.stat): c for c in table.cells}
+    found: dict[tuple[Any, ...], Cell] = {
+        (c.stub.code, c.banner[0].code if c.banner else None, c.stat): c for c in table.cells
+    }
     for j in range(3):
         for column in (None, 1, 2):
             here = [float(column is None or b == column) for b in sample["b"]]

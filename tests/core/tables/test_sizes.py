@@ -56,7 +56,9 @@ def wide(rows: int, columns: int, units: int, cases: int = 4000, **table: Any) -
 
 
 def test_a_table_of_more_figures_than_can_be_shown_is_refused_with_its_size() -> None:
-    with pytest.raises(StudyError, match=r"4,000 rows × 301 columns × 1 figures = 1,204,000; at most 1,000,000"):
+    with pytest.raises(
+        StudyError, match=r"4,000 rows × 301 columns × 1 figures = 1,204,000; at most 1,000,000"
+    ):
         wide(4000, 300, 10)
 
 

@@ -55,7 +55,10 @@ def cell(table: TableResult, stat: str, code: int | None, banner: int | None) ->
     found = [
         c
         for c in table.cells
-        if c.stat == stat and c.stub.code == code and (c.banner[0].code if c.banner else None) == banner and len(c.banner) < 2
+        if c.stat == stat
+        and c.stub.code == code
+        and (c.banner[0].code if c.banner else None) == banner
+        and len(c.banner) < 2
     ]
     assert len(found) <= 1
     return found[0] if found else None
@@ -68,7 +71,9 @@ def close(a: float | None, b: float, absolute: float = 1e-9) -> bool:
 @settings(max_examples=60, deadline=None)
 @given(samples())
 def test_percentages_follow_their_definitions(sample: dict[str, Any]) -> None:
-    table, plain = run(sample, stub=("q",), banner=("b",), show=("n", "count", "col_pct", "row_pct", "total_pct"))
+    table, plain = run(
+        sample, stub=("q",), banner=("b",), show=("n", "count", "col_pct", "row_pct", "total_pct")
+    )
     q, b, w = sample["q"], sample["b"], sample["w"]
     for code in (1, 2, 3, 4):
         for column in (None, 1, 2, 3):
@@ -77,7 +82,10 @@ def test_percentages_follow_their_definitions(sample: dict[str, Any]) -> None:
             bases = {
                 "col_pct": [float(x is not None and h) for x, h in zip(q, here, strict=True)],
                 "row_pct": [float(x == code and y is not None) for x, y in zip(q, b, strict=True)],
-                "total_pct": [float(x is not None and (column is None or y is not None)) for x, y in zip(q, b, strict=True)],
+                "total_pct": [
+                    float(x is not None and (column is None or y is not None))
+                    for x, y in zip(q, b, strict=True)
+                ],
             }
             n = sum(c > 0 and x > 0 for c, x in zip(chosen, w, strict=True))
             assert cell(table, "n", code, column).est == n
@@ -115,11 +123,14 @@ def test_percentages_follow_their_definitions(sample: dict[str, Any]) -> None:
 @settings(max_examples=40, deadline=None)
 @given(samples())
 def test_numbers_follow_their_definitions(sample: dict[str, Any]) -> None:
-    table, plain = run(sample, stub=("y", "q"), banner=("b",), show=("mean", "sd", "median", "skewness", "kurtosis"))
+    table, plain = run(
+        sample, stub=("y", "q"), banner=("b",), show=("mean", "sd", "median", "skewness", "kurtosis")
+    )
     for name in ("y", "q"):
         for column in (None, 1, 2, 3):
             inside = [
-                float(v is not None and (column is None or x == column)) for v, x in zip(sample[name], sample["b"], strict=True)
+                float(v is not None and (column is None or x == column))
+                for v, x in zip(sample[name], sample["b"], strict=True)
             ]
             value = [0.0 if v is None else float(v) for v in sample[name]]
             kept = [(v, w) for v, w, i in zip(value, sample["w"], inside, strict=True) if i and w > 0]
@@ -167,12 +178,20 @@ def test_independence_follows_its_definition(sample: dict[str, Any]) -> None:
 @settings(max_examples=30, deadline=None)
 @given(samples())
 def test_columns_are_compared_with_their_covariance(sample: dict[str, Any]) -> None:
-    table, plain = run(sample, stub=("q",), banner=("b",), show=("col_pct",), tests=("columns",), adjust="bonferroni")
+    table, plain = run(
+        sample, stub=("q",), banner=("b",), show=("col_pct",), tests=("columns",), adjust="bonferroni"
+    )
     for test in table.tests:
         sides = []
         for column in (test.a[0], test.b[0]):
-            base = [float(q is not None and b == column) for q, b in zip(sample["q"], sample["b"], strict=True)]
-            sides.append(plain.ratio([x * (q == test.stub["code"]) for x, q in zip(base, sample["q"], strict=True)], base))
+            base = [
+                float(q is not None and b == column) for q, b in zip(sample["q"], sample["b"], strict=True)
+            ]
+            sides.append(
+                plain.ratio(
+                    [x * (q == test.stub["code"]) for x, q in zip(base, sample["q"], strict=True)], base
+                )
+            )
         (p_a, z_a), (p_b, z_b) = sides
         assert close(test.diff, p_a - p_b)
         assert close(test.se, math.sqrt(plain.variance([x - y for x, y in zip(z_a, z_b, strict=True)])), 1e-7)
@@ -181,13 +200,22 @@ def test_columns_are_compared_with_their_covariance(sample: dict[str, Any]) -> N
 
 
 def _simple(**request: Any) -> TableResult:
-    data = dataset({"q": ["1", "2", "1", "7", "", "2"], "b": ["1", "1", "2", "2", "2", "1"]}, q=scale(1, 2, 3), b=scale(1, 2, 3))
+    data = dataset(
+        {"q": ["1", "2", "1", "7", "", "2"], "b": ["1", "1", "2", "2", "2", "1"]},
+        q=scale(1, 2, 3),
+        b=scale(1, 2, 3),
+    )
     return tabulate(data, units_of(data, Design()), np.ones(6), TableRequest(id="t", **request))
 
 
 def test_every_code_has_its_row_and_a_stray_code_follows_marked() -> None:
     table = _simple(stub=("q",), banner=("b",), show=("n",))
-    assert [(c.code, c.in_codebook) for c in table.stubs[0].categories] == [(1, True), (2, True), (3, True), (7, False)]
+    assert [(c.code, c.in_codebook) for c in table.stubs[0].categories] == [
+        (1, True),
+        (2, True),
+        (3, True),
+        (7, False),
+    ]
     assert [c.est for c in table.cells if c.stub.code == 3] == [0, 0, 0, 0]
 
 
@@ -201,16 +229,26 @@ def test_a_stray_code_counts_in_bases_but_not_in_means() -> None:
 
 def test_the_total_column_takes_everybody_whatever_they_answered_in_the_banner() -> None:
     data = dataset({"q": ["1", "2", "1"], "b": ["1", "", "2"]}, q=scale(1, 2), b=scale(1, 2))
-    table = tabulate(data, units_of(data, Design()), np.ones(3), TableRequest(id="t", stub=("q",), banner=("b",), show=("n",)))
+    table = tabulate(
+        data,
+        units_of(data, Design()),
+        np.ones(3),
+        TableRequest(id="t", stub=("q",), banner=("b",), show=("n",)),
+    )
     assert [c.est for c in table.cells if not c.banner] == [2, 1]
     assert sum(c.est for c in table.cells if c.banner) == 2
 
 
 def test_a_filter_is_a_domain_that_removes_nobody_from_the_design() -> None:
-    data = dataset({"q": ["1", "2", "1", "2"], "g": ["1", "1", "2", "2"], "h": ["1", "2", "3", "4"]}, q=scale(1, 2))
+    data = dataset(
+        {"q": ["1", "2", "1", "2"], "g": ["1", "1", "2", "2"], "h": ["1", "2", "3", "4"]}, q=scale(1, 2)
+    )
     design = Design(strata=("g",), clusters=("h",))
     table = tabulate(
-        data, units_of(data, design), np.ones(4), TableRequest(id="t", stub=("q",), show=("n", "count"), where="g == 1")
+        data,
+        units_of(data, design),
+        np.ones(4),
+        TableRequest(id="t", stub=("q",), show=("n", "count"), where="g == 1"),
     )
     counts = [c for c in table.cells if c.stat == "count"]
     assert table.in_filter == 2

@@ -55,7 +55,8 @@ def test_those_who_answered_take_over_the_weight_of_their_cell(cases: list[tuple
     cell, answered, base = (np.array(side) for side in zip(*cases, strict=True))
     assume(all(answered[cell == c].any() for c in np.unique(cell)))
     data = dataset(
-        {"c": coded(cell.tolist()), "status": coded(answered.astype(int).tolist()), "d": base.tolist()}, c=scale(1, 2, 3)
+        {"c": coded(cell.tolist()), "status": coded(answered.astype(int).tolist()), "d": base.tolist()},
+        c=scale(1, 2, 3),
     )
     found = weighted(data, base="d", nonresponse={"responded": "status == 1", "cells": ["c"], "smallest": 3})
     assert (found.base[~answered] == 0).all()
@@ -67,7 +68,10 @@ def test_those_who_answered_take_over_the_weight_of_their_cell(cases: list[tuple
         np.testing.assert_allclose(ratios, ratios[0])
     for row in found.cells:
         inside = cell == row.at["c"]
-        assert (row.responded, row.silent) == (int((inside & answered).sum()), int((inside & ~answered).sum()))
+        assert (row.responded, row.silent) == (
+            int((inside & answered).sum()),
+            int((inside & ~answered).sum()),
+        )
         assert row.small is (row.responded < 3)
 
 

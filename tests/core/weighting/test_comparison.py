@@ -41,10 +41,15 @@ def test_each_price_is_that_of_a_raking_under_its_limit(seed: int) -> None:
     assert prices[0].high is None
     assert 2.2 in [p.high for p in prices]
     for price in prices[1::4]:
-        limited = study(weightings=[request.model_dump(by_alias=True) | {"limits": {"low": 0.3, "high": price.high}}]).weightings[0]
+        limited = study(
+            weightings=[request.model_dump(by_alias=True) | {"limits": {"low": 0.3, "high": price.high}}]
+        ).weightings[0]
         w = rake(data, limited).weights
         assert price.n_effective == pytest.approx(w.sum() ** 2 / (w @ w))
-        assert (price.min, price.max) == (pytest.approx(w.min() / w.mean()), pytest.approx(w.max() / w.mean()))
+        assert (price.min, price.max) == (
+            pytest.approx(w.min() / w.mean()),
+            pytest.approx(w.max() / w.mean()),
+        )
         assert price.moved is not None
         code = int(price.moved.label[1:])
         answered = data.column("q").answered
@@ -78,7 +83,9 @@ def test_weightings_are_compared_over_the_same_cases() -> None:
     weights = [np.ones(data.n), *(r.weights for r in raked)]
     answered = data.column("q").answered
     for row in found.rows[:3]:
-        want = [w[answered & (data.column("q").values == row.code)].sum() / w[answered].sum() for w in weights]
+        want = [
+            w[answered & (data.column("q").values == row.code)].sum() / w[answered].sum() for w in weights
+        ]
         assert row.estimates == pytest.approx(want)
     y = data.column("y")
     want = [np.average(y.values[y.answered], weights=w[y.answered]) for w in weights]

@@ -30,7 +30,9 @@ def raked(data: Dataset, low: float, high: float | None, turned: bool = False, *
         for name, targets in (("a", A), ("b", B))
     ]
     parts = {"base": "d", "tolerance": 1e-12, "limits": {"low": low, "high": high}, **more}
-    return rake(data, study(weightings=[{"margins": margins[::-1] if turned else margins, **parts}]).weightings[0])
+    return rake(
+        data, study(weightings=[{"margins": margins[::-1] if turned else margins, **parts}]).weightings[0]
+    )
 
 
 @settings(max_examples=20, deadline=None)
@@ -40,7 +42,11 @@ def test_weights_are_those_of_a_general_optimiser(seed: int, low: float, high: f
     found = raked(data, low, high)
     assume(found.converged)
     d = data.column("d").values / data.column("d").values.sum() * data.n
-    members = [(data.column(name).values == code, share) for name, side in (("a", A), ("b", B)) for code, share in side.items()]
+    members = [
+        (data.column(name).values == code, share)
+        for name, side in (("a", A), ("b", B))
+        for code, share in side.items()
+    ]
     meets = [{"type": "eq", "fun": lambda w, m=m, s=s: w[m].sum() - s * len(w), "jac": lambda w, m=m: m.astype(float)}
              for m, s in members[:-1]]  # fmt: skip
     best = minimize(
@@ -55,7 +61,9 @@ def test_weights_are_those_of_a_general_optimiser(seed: int, low: float, high: f
 
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10**6), st.floats(0.0, 0.7), st.one_of(st.none(), st.floats(1.3, 3)))
-def test_limits_are_held_and_margins_met_whatever_the_order_and_the_scale(seed: int, low: float, high: float | None) -> None:
+def test_limits_are_held_and_margins_met_whatever_the_order_and_the_scale(
+    seed: int, low: float, high: float | None
+) -> None:
     data = sample(seed)
     assume(low > 0 or high is not None)
     found = raked(data, low, high)
@@ -67,7 +75,8 @@ def test_limits_are_held_and_margins_met_whatever_the_order_and_the_scale(seed: 
     for name, targets in (("a", A), ("b", B)):
         for code, share in targets.items():
             assert w[data.column(name).values == code].sum() / data.n == pytest.approx(share, abs=1e-10)
-    # A weight that limits drive towards nothing is settled by the margins absolutely, not in proportion to itself.
+    # A weight that limits drive towards nothing is settled by the margins absolutely, not in proportion to
+    # itself.
     np.testing.assert_allclose(raked(data, low, high, turned=True).weights, w, rtol=1e-6, atol=1e-9)
     tenfold = dataset({name: coded(data.column(name).values.tolist()) for name in ("a", "b")}
                       | {"d": [f"{10 * x:.12g}" for x in data.column("d").values]}, a=scale(1, 2), b=scale(1, 2, 3))  # fmt: skip

@@ -19,7 +19,11 @@ from even_ballot.core.weighting.request import Weighting
 
 
 def margin(name: str, targets: dict[int, float], **more: Any) -> dict[str, Any]:
-    return {"by": [name], "targets": [{"at": {name: code}, "value": value} for code, value in targets.items()], **more}
+    return {
+        "by": [name],
+        "targets": [{"at": {name: code}, "value": value} for code, value in targets.items()],
+        **more,
+    }
 
 
 def weighting(*margins: dict[str, Any], **more: Any) -> Weighting:
@@ -116,7 +120,9 @@ def test_margins_that_contradict_are_reported_as_not_met() -> None:
     assert raked.cycles == 50
 
 
-DATA = dataset({"a": ["1", "2", "1", "", "5"], "d": ["1", "x", "-1", "1", "1"], "t": list("uvwxy")}, a=scale(1, 2, 3))
+DATA = dataset(
+    {"a": ["1", "2", "1", "", "5"], "d": ["1", "x", "-1", "1", "1"], "t": list("uvwxy")}, a=scale(1, 2, 3)
+)
 
 
 @pytest.mark.parametrize(
@@ -160,7 +166,11 @@ def test_counts_must_agree_on_their_total() -> None:
     data = sample(2)
     with pytest.raises(StudyError, match="describe one population"):
         rake(
-            data, weighting(margin("a", {1: 40, 2: 60}, **{"as": "counts"}), margin("b", {1: 20, 2: 30, 3: 51}, **{"as": "counts"}))
+            data,
+            weighting(
+                margin("a", {1: 40, 2: 60}, **{"as": "counts"}),
+                margin("b", {1: 20, 2: 30, 3: 51}, **{"as": "counts"}),
+            ),
         )
 
 
@@ -177,7 +187,17 @@ def test_targets_pasted_in_any_order_are_matched_by_label_or_code() -> None:
 
 
 def test_labels_with_numbers_in_them_are_whole_labels() -> None:
-    bands = Scale(codes=(Code(code=1, label="18 to 34"), Code(code=2, label="35 to 59"), Code(code=3, label="60 and over")))
+    bands = Scale(
+        codes=(
+            Code(code=1, label="18 to 34"),
+            Code(code=2, label="35 to 59"),
+            Code(code=3, label="60 and over"),
+        )
+    )
     data = dataset({"age": ["1", "2", "3"]}, age=bands)
     found = match_targets(data, ("age",), "60 and over 9210\n18 to 34\t15100\n35 to 59: 0,45")
-    assert [(line.at, line.value) for line in found.lines] == [({"age": 3}, 9210), ({"age": 1}, 15100), ({"age": 2}, 0.45)]
+    assert [(line.at, line.value) for line in found.lines] == [
+        ({"age": 3}, 9210),
+        ({"age": 1}, 15100),
+        ({"age": 2}, 0.45),
+    ]

@@ -14,19 +14,38 @@ WORDS = st.text("abcÄß ,;\"'\n0", min_size=1, max_size=12).map(str.strip).filt
 
 
 def books() -> st.SearchStrategy[Codebook]:
-    codes = st.lists(st.tuples(st.integers(-3, 99), WORDS), min_size=2, max_size=6, unique_by=(lambda c: c[0], lambda c: c[1]))
+    codes = st.lists(
+        st.tuples(st.integers(-3, 99), WORDS),
+        min_size=2,
+        max_size=6,
+        unique_by=(lambda c: c[0], lambda c: c[1]),
+    )
 
-    def book(scales: list[tuple[list[tuple[int, str]], int, bool]], labels: list[str | None], notes: list[str | None]) -> Codebook:
+    def book(
+        scales: list[tuple[list[tuple[int, str]], int, bool]],
+        labels: list[str | None],
+        notes: list[str | None],
+    ) -> Codebook:
         made = {}
         for i, (listed, cut, ordered) in enumerate(scales):
             all_codes = [Code(code=code, label=label) for code, label in listed]
             cut = min(max(cut, 1), len(all_codes))
-            made[f"s{i}"] = Scale(codes=tuple(all_codes[:cut]), missing=tuple(all_codes[cut:]), ordered=ordered)
+            made[f"s{i}"] = Scale(
+                codes=tuple(all_codes[:cut]), missing=tuple(all_codes[cut:]), ordered=ordered
+            )
         variables = [
             Variable(name=f"v{i}", kind="coded", scale=f"s{i % len(made)}", label=label, note=note)
             for i, (label, note) in enumerate(zip(labels, notes, strict=True))
         ]
-        variables.append(Variable(name="n", kind="number", unit="years", missing=(Code(code=999, label="Refused"),), role="weight"))
+        variables.append(
+            Variable(
+                name="n",
+                kind="number",
+                unit="years",
+                missing=(Code(code=999, label="Refused"),),
+                role="weight",
+            )
+        )
         used = {f"s{i % len(made)}" for i in range(len(labels))}
         return Codebook(scales={k: s for k, s in made.items() if k in used}, variables=tuple(variables))
 
@@ -49,17 +68,21 @@ def test_what_goes_out_comes_in_again(book: Codebook) -> None:
         assert again.scales == book.scales, name
         for before, after in zip(book.variables, again.variables, strict=True):
             named = before.label if before.label != before.name else None
-            assert after.model_copy(update={"level": None, "label": None}) == before.model_copy(update={"label": None})
+            assert after.model_copy(update={"level": None, "label": None}) == before.model_copy(
+                update={"label": None}
+            )
             assert after.label == named
 
 
 def test_the_schema_is_the_standards() -> None:
     scale = Scale(
-        codes=(Code(code=1, label="No"), Code(code=2, label="Yes")), ordered=True, missing=(Code(code=9, label="Refused"),)
+        codes=(Code(code=1, label="No"), Code(code=2, label="Yes")),
+        ordered=True,
+        missing=(Code(code=9, label="Refused"),),
     )
-    field = json.loads(codebook_schema([Variable(name="q", kind="coded", scale="s", label="Did you cross?")], {"s": scale}))[
-        "fields"
-    ][0]
+    field = json.loads(
+        codebook_schema([Variable(name="q", kind="coded", scale="s", label="Did you cross?")], {"s": scale})
+    )["fields"][0]
     assert (field["name"], field["type"], field["title"]) == ("q", "integer", "Did you cross?")
     assert field["categories"] == [{"value": 1, "label": "No"}, {"value": 2, "label": "Yes"}]
     assert field["categoriesOrdered"] is True
@@ -68,14 +91,27 @@ def test_the_schema_is_the_standards() -> None:
 
 def test_a_schema_from_elsewhere_is_read() -> None:
     fields = [
-        {"name": "q1", "type": "integer", "categories": [{"value": 1, "label": "No"}, {"value": 2, "label": "Yes"}]},
-        {"name": "q2", "type": "integer", "categories": [{"value": 1, "label": "No"}, {"value": 2, "label": "Yes"}]},
+        {
+            "name": "q1",
+            "type": "integer",
+            "categories": [{"value": 1, "label": "No"}, {"value": 2, "label": "Yes"}],
+        },
+        {
+            "name": "q2",
+            "type": "integer",
+            "categories": [{"value": 1, "label": "No"}, {"value": 2, "label": "Yes"}],
+        },
         {"name": "age", "type": "number", "description": "in whole years", "missingValues": ["", "999"]},
         {"name": "said", "type": "string"},
     ]
     book = read_codebook(json.dumps({"fields": fields}).encode(), "schema.json")
     assert list(book.scales) == ["q1"]
-    assert [(v.kind, v.scale) for v in book.variables] == [("coded", "q1"), ("coded", "q1"), ("number", None), ("text", None)]
+    assert [(v.kind, v.scale) for v in book.variables] == [
+        ("coded", "q1"),
+        ("coded", "q1"),
+        ("number", None),
+        ("text", None),
+    ]
     assert book.variables[2].missing == (Code(code=999, label="999"),)
 
 

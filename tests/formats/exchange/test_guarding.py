@@ -24,7 +24,19 @@ from even_ballot.formats.exchange.plans import plan_csv, read_plan
 from even_ballot.formats.sources.source import read_source
 from even_ballot.formats.tables.workbook import workbook
 
-FORMULAS = ["=1+1", "+1", "-cmd", "@SUM(1)", "\t=1", '=HYPERLINK("http://x")', "'=1", "''=1", "'tis", "fine", "-"]
+FORMULAS = [
+    "=1+1",
+    "+1",
+    "-cmd",
+    "@SUM(1)",
+    "\t=1",
+    '=HYPERLINK("http://x")',
+    "'=1",
+    "''=1",
+    "'tis",
+    "fine",
+    "-",
+]
 
 
 @given(st.text())
@@ -35,7 +47,9 @@ def test_what_is_guarded_is_read_back_and_runs_nowhere(text: str) -> None:
 
 def study_of(texts: list[str], **more: Any) -> tuple[Study, Results]:
     columns = {"t": texts, "x": [str(-k) for k in range(len(texts))]}
-    study = parse_study({"source": {"path": "a.csv"}, "tables": [{"id": "t", "stub": ["x"], "show": ["mean"]}], **more})
+    study = parse_study(
+        {"source": {"path": "a.csv"}, "tables": [{"id": "t", "stub": ["x"], "show": ["mean"]}], **more}
+    )
     return study, run(study, raw(columns), {})
 
 
@@ -55,17 +69,23 @@ def test_codebooks_and_plans_run_nowhere_and_are_read_back() -> None:
     scale = Scale(codes=tuple(Code(code=k, label=label) for k, label in enumerate(FORMULAS)))
     variable = Variable(name="q", kind="coded", scale="s", label="=1+1", note="@note")
     text = codebook_csv([variable], {"s": scale})
-    assert all(not cell.startswith(("=", "+", "-", "@")) for row in csv.reader(io.StringIO(text)) for cell in row)
+    assert all(
+        not cell.startswith(("=", "+", "-", "@")) for row in csv.reader(io.StringIO(text)) for cell in row
+    )
     book = read_codebook(text.encode(), "codebook.csv")
     assert [c.label for c in book.scales["s"].codes] == FORMULAS
     assert (book.variables[0].label, book.variables[0].note) == ("=1+1", "@note")
     plan, _ = study_of(["a", "b"], tables=[{"id": "t", "title": "=cmd", "stub": ["x"], "where": "-x > 1"}])
     written = plan_csv(plan.tables)
-    assert all(not cell.startswith(("=", "+", "-", "@")) for row in csv.reader(io.StringIO(written)) for cell in row)
+    assert all(
+        not cell.startswith(("=", "+", "-", "@")) for row in csv.reader(io.StringIO(written)) for cell in row
+    )
     assert read_plan(written.encode(), "plan.csv") == plan.tables
 
 
-@pytest.mark.parametrize("title", ["a\x00b\x1f", "\ud800 half", "🛳" * 80, "x" * 40_000, "[]:*?/\\", "'", "", " ", "History"])
+@pytest.mark.parametrize(
+    "title", ["a\x00b\x1f", "\ud800 half", "🛳" * 80, "x" * 40_000, "[]:*?/\\", "'", "", " ", "History"]
+)
 def test_any_title_makes_a_well_formed_workbook(title: str) -> None:
     tables = [{"id": f"t{k}", "title": title, "stub": ["x"], "show": ["mean"]} for k in range(3)]
     study, found = study_of(["a", "b", "c"], title=title, tables=tables)
@@ -94,7 +114,9 @@ def test_the_journal_holds_what_people_wrote_as_text() -> None:
 @pytest.mark.parametrize("number", ["NaN", "Infinity", "-Infinity", "1e999"])
 def test_no_number_that_is_none_gets_into_a_study(api: Any, small: dict[str, Any], number: str) -> None:
     body = f'{{"edition": {small["edition"]}, "parts": {{"screening": {{"fast": {number}}}}}}}'
-    answer = api.raw("PATCH", f"/studies/{small['id']}", content=body, headers={"content-type": "application/json"})
+    answer = api.raw(
+        "PATCH", f"/studies/{small['id']}", content=body, headers={"content-type": "application/json"}
+    )
     assert answer.status_code == 422
     json.loads(answer.content, parse_constant=lambda word: pytest.fail(word))
 
@@ -110,4 +132,6 @@ def test_what_is_too_much_is_a_fault_with_its_place() -> None:
     ):
         with pytest.raises(StudyError) as caught:
             parse_study({"source": {"path": "a"}, **document})
-        assert any(fault.where.startswith(place) and fault.mend for fault in caught.value.faults), caught.value.faults
+        assert any(fault.where.startswith(place) and fault.mend for fault in caught.value.faults), (
+            caught.value.faults
+        )

@@ -17,7 +17,10 @@ from even_ballot.services.running import run_file
 
 
 def cells(table: RawTable) -> list[list[str | None]]:
-    return [[None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)] for c in table.columns]
+    return [
+        [None if s else c.words[v] for v, s in zip(c.values.tolist(), c.state.tolist(), strict=True)]
+        for c in table.columns
+    ]
 
 
 def test_parquet_columns_arrive_as_a_text_file_would_spell_them() -> None:
@@ -32,8 +35,17 @@ def test_parquet_columns_arrive_as_a_text_file_would_spell_them() -> None:
     out = io.BytesIO()
     parquet.write_table(made, out)
     table, reading = read_source(out.getvalue(), Source(path="a.parquet"))
-    assert (reading.format, table.names, table.labels[0]) == ("parquet", ("old", "x", "isle", "ok"), "How old?")
-    assert cells(table) == [["30", None, "41"], ["1", "2.5", None], ["Hask", "Brim", "Hask"], ["1", "0", None]]
+    assert (reading.format, table.names, table.labels[0]) == (
+        "parquet",
+        ("old", "x", "isle", "ok"),
+        "How old?",
+    )
+    assert cells(table) == [
+        ["30", None, "41"],
+        ["1", "2.5", None],
+        ["Hask", "Brim", "Hask"],
+        ["1", "0", None],
+    ]
 
 
 def test_json_lines_are_records_and_lists_are_delimited_cells() -> None:
@@ -63,7 +75,8 @@ def test_the_ledger_is_written_as_a_document(tmp_path: Path) -> None:
     text = journal_markdown(study, results.source_cases, results.used_cases, results.effects)
     assert "answers.csv: 2,330 cases received, 62 set aside, 2,268 in use." in text
     assert (
-        "2. Set aside the cases where entry_status == 'Staff test', because: made by our own staff while testing the form." in text
+        "2. Set aside the cases where entry_status == 'Staff test', because: made by our own staff while testing the form."
+        in text
     )
     assert "*14 cases set aside, 2,316 left.*" in text
     page = journal_html(study, 3, 2, results.effects)

@@ -16,7 +16,10 @@ def read(content: bytes, name: str = "answers.csv", **said: object) -> tuple[Raw
 
 def cells(table: RawTable, position: int) -> list[str | None]:
     column = table.columns[position]
-    return [None if s else column.words[v] for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+    return [
+        None if s else column.words[v]
+        for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
+    ]
 
 
 @pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
@@ -31,7 +34,16 @@ def test_encoding_and_delimiter_are_found_out(delimiter: str, encoding: str) -> 
 
 
 def test_awkward_headings_all_arrive_with_short_unique_names_and_their_full_text() -> None:
-    heads = ['"Say ""more""?\nif you like"', '"Say ""more""?\nif you like"', "2026", "", "in", "row", "q1", "Ça va?"]
+    heads = [
+        '"Say ""more""?\nif you like"',
+        '"Say ""more""?\nif you like"',
+        "2026",
+        "",
+        "in",
+        "row",
+        "q1",
+        "Ça va?",
+    ]
     table, _ = read((",".join(heads) + "\n" + ",".join("12345678") + "\n").encode())
     assert len(set(table.names)) == 8
     assert all(name.isidentifier() for name in table.names)

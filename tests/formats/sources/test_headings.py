@@ -13,8 +13,17 @@ from even_ballot.formats.sources.headings import guess_heading_rows, split_headi
 from even_ballot.formats.sources.source import read_source
 
 NAMES = ["id", "q1", "q2_a", "age"]
-TEXTS = ["Number of the entry", "How content are you with the harbour?", "Why is that?", "How old are you, in years?"]
-RECORDS = [["1", "Very", "it runs", "34"], ["2", "Not at all", "it never runs", "51"], ["3", "Very", "", "29"]]
+TEXTS = [
+    "Number of the entry",
+    "How content are you with the harbour?",
+    "Why is that?",
+    "How old are you, in years?",
+]
+RECORDS = [
+    ["1", "Very", "it runs", "34"],
+    ["2", "Not at all", "it never runs", "51"],
+    ["3", "Very", "", "29"],
+]
 
 
 def read(rows: list[list[str]], **said: object) -> tuple[RawTable, Source]:
@@ -51,7 +60,10 @@ def test_what_is_said_is_not_guessed() -> None:
     ],
 )
 def test_a_first_record_is_not_taken_for_headings(first: list[str]) -> None:
-    records = [[str(k), "Very much so, or nearly so", f"because it is {k} times better", str(20 + k)] for k in range(9)]
+    records = [
+        [str(k), "Very much so, or nearly so", f"because it is {k} times better", str(20 + k)]
+        for k in range(9)
+    ]
     assert guess_heading_rows([NAMES, first, *records]) == (1, 1)
 
 
@@ -83,14 +95,22 @@ def test_headings_merged_over_columns_head_each_of_them() -> None:
 
 
 def test_headings_over_blanks_in_a_text_file_head_what_follows_where_two_rows_are_said() -> None:
-    table, _ = read([["Entry", "How often?", "", ""], ["", "Mail", "Car", "Clinic"], ["1", "a", "b", "c"]], header_rows=2)
+    table, _ = read(
+        [["Entry", "How often?", "", ""], ["", "Mail", "Car", "Clinic"], ["1", "a", "b", "c"]], header_rows=2
+    )
     assert table.labels == ("Entry", "How often? [Mail]", "How often? [Car]", "How often? [Clinic]")
     assert table.names == ("Entry", "mail", "car", "clinic")
 
 
 @pytest.mark.parametrize(
     ("cells", "decimal"),
-    [(["1,5", "2", "3,25"], ","), (["1.5", "2"], "."), (["1", "2"], None), (["1,5", "1.5"], None), (["a,b", "1,5"], None)],
+    [
+        (["1,5", "2", "3,25"], ","),
+        (["1.5", "2"], "."),
+        (["1", "2"], None),
+        (["1,5", "1.5"], None),
+        (["a,b", "1,5"], None),
+    ],
 )
 def test_the_decimal_sign_is_found_out(cells: list[str], decimal: str | None) -> None:
     assert read([["id", "x"], *([str(k), cell] for k, cell in enumerate(cells))])[1].decimal == decimal

@@ -30,12 +30,24 @@ def book(**sheets: list[list[Any]]) -> bytes:
 
 def test_cells_arrive_as_a_text_file_would_spell_them() -> None:
     content = book(
-        A=[["id", "when", "x"], [1, datetime(2026, 3, 1, 9, 30), 2.5], [None, None, None], [3, datetime(2026, 3, 2), "  "]]
+        A=[
+            ["id", "when", "x"],
+            [1, datetime(2026, 3, 1, 9, 30), 2.5],
+            [None, None, None],
+            [3, datetime(2026, 3, 2), "  "],
+        ]
     )
     table, reading = read_source(content, Source(path="a.xlsx"))
-    spelled = [[None if s else c.words[v] for v, s in zip(c.values, c.state, strict=True)] for c in table.columns]
+    spelled = [
+        [None if s else c.words[v] for v, s in zip(c.values, c.state, strict=True)] for c in table.columns
+    ]
     assert spelled == [["1", "3"], ["2026-03-01 09:30:00", "2026-03-02"], ["2.5", None]]
-    assert (table.rows.tolist(), table.blank_records, reading.sheet, reading.format) == ([1, 3], 1, "A", "xlsx")
+    assert (table.rows.tolist(), table.blank_records, reading.sheet, reading.format) == (
+        [1, 3],
+        1,
+        "A",
+        "xlsx",
+    )
 
 
 def test_a_sheet_is_chosen_by_name_and_a_wrong_name_says_which_there_are() -> None:
@@ -107,7 +119,9 @@ def test_an_open_document_arrives_with_its_values_not_with_what_was_shown() -> N
         _value("date", **{"office:date-value": "2026-03-01"}),
         _value("float", **{"table:formula": "of:=[.A2]*2", "office:value": "14"}),
     )
-    content = open_document(f'<table:table table:name="Answers">{rows}</table:table><table:table table:name="Other"/>')
+    content = open_document(
+        f'<table:table table:name="Answers">{rows}</table:table><table:table table:name="Other"/>'
+    )
     table, reading = read_source(content, Source(path="a.ods"))
     assert (reading.format, reading.sheet, table.names) == ("ods", "Answers", ("id", "share", "when", "sum"))
     assert [column.words[0] for column in table.columns] == ["7", "0.25", "2026-03-01", "14"]
@@ -141,7 +155,11 @@ def test_entities_that_would_unfold_to_gigabytes_do_not() -> None:
 def test_a_file_cut_in_the_middle_is_refused_with_what_mends_it(name: str, share: float) -> None:
     rows = [["id", "x"], *([k, f"word {k}"] for k in range(200))]
     table = "".join(_row(_text(str(a)), _text(str(b))) for a, b in rows)
-    whole = book(A=rows) if name == "a.xlsx" else open_document(f'<table:table table:name="A">{table}</table:table>')
+    whole = (
+        book(A=rows)
+        if name == "a.xlsx"
+        else open_document(f'<table:table table:name="A">{table}</table:table>')
+    )
     with pytest.raises(StudyError) as caught:
         read_source(whole[: int(len(whole) * share)], Source(path=name))
     assert "damaged or cut off" in caught.value.faults[0].what

@@ -23,7 +23,12 @@ def grid(**request: Any) -> Grid:
     n = 120
     columns = {name: coded(rng.integers(1, k + 1, n).tolist()) for name, k in (("q", 3), ("a", 2), ("b", 3))}
     columns["q"][0] = "7"
-    data = dataset({**columns, "x": [str(v) for v in rng.integers(0, 50, n)]}, q=scale(1, 2, 3), a=scale(1, 2), b=scale(1, 2, 3))
+    data = dataset(
+        {**columns, "x": [str(v) for v in rng.integers(0, 50, n)]},
+        q=scale(1, 2, 3),
+        a=scale(1, 2),
+        b=scale(1, 2, 3),
+    )
     asked = TableRequest.model_validate({"id": "t", **request})
     return lay_out(tabulate(data, units_of(data, Design()), np.ones(n), asked), asked)
 
@@ -43,7 +48,13 @@ def test_headings_span_the_columns_under_them() -> None:
 def test_a_category_is_said_once_and_its_figures_stand_beneath() -> None:
     (section,) = grid(stub=["q"], banner=["a"], show=["n", "col_pct"]).sections
     first = section.lines[:5]
-    assert [line.figure for line in first] == ["Cases (unweighted)", "Column %", "Standard error", "95 % from", "95 % to"]
+    assert [line.figure for line in first] == [
+        "Cases (unweighted)",
+        "Column %",
+        "Standard error",
+        "95 % from",
+        "95 % to",
+    ]
     assert [line.category for line in first] == ["A1", "", "", "", ""]
     assert [line.strong for line in first] == [True, True, False, False, False]
 
@@ -76,7 +87,10 @@ def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
     asked = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
     (result,) = results(survey(3), {}, **asked).tables
     (section,) = lay_out(result, TableRequest.model_validate({"id": "t", **asked})).sections
-    assert [bases.label for bases in section.bases] == ["Base: cases (unweighted)", "Base: responses (unweighted)"]
+    assert [bases.label for bases in section.bases] == [
+        "Base: cases (unweighted)",
+        "Base: responses (unweighted)",
+    ]
     cases, responses = (bases.values for bases in section.bases)
     chosen = [line.values for line in section.lines if line.stat == "n"]
     assert list(responses) == [sum(column) for column in zip(*chosen, strict=True)]  # type: ignore[arg-type]
@@ -87,7 +101,10 @@ def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
 def test_every_table_becomes_a_sheet_with_every_figure(banner: list[Any]) -> None:
     rng = np.random.default_rng(4)
     codes = {name: coded(rng.integers(1, k + 1, 60).tolist()) for name, k in (("q", 3), ("a", 2), ("b", 3))}
-    scales = {k: {"codes": [{"code": c, "label": f"{k}{c}"} for c in range(1, n + 1)]} for k, n in (("q", 3), ("a", 2), ("b", 3))}
+    scales = {
+        k: {"codes": [{"code": c, "label": f"{k}{c}"} for c in range(1, n + 1)]}
+        for k, n in (("q", 3), ("a", 2), ("b", 3))
+    }
     variables = [{"name": k, "kind": "coded", "scale": k} for k in scales]
     tables = [
         {"id": "one", "title": "Same title", "stub": ["q"], "banner": banner},
@@ -117,10 +134,14 @@ def test_a_title_that_looks_like_a_formula_stays_a_text() -> None:
 
 
 def test_where_there_is_nothing_to_count_the_notes_say_so() -> None:
-    data = dataset({"q": coded([None, None]), "x": ["1", "2"], "b": coded([1, 2])}, q=scale(1, 2), b=scale(1, 2))
+    data = dataset(
+        {"q": coded([None, None]), "x": ["1", "2"], "b": coded([1, 2])}, q=scale(1, 2), b=scale(1, 2)
+    )
     made = {}
     for where in (None, "b == 9"):
-        asked = TableRequest(id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where)
+        asked = TableRequest(
+            id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where
+        )
         made[where] = lay_out(tabulate(data, units_of(data, Design()), np.ones(2), asked), asked).notes
     assert made[None] == ("Nobody in the filter answered q.",)
     assert made["b == 9"] == ("No case meets the filter, so there is nothing to count.",)

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import results, study, survey
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import StudyError
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, weak
@@ -51,20 +51,26 @@ def test_letters_begin_anew_for_each_set_of_columns_that_are_compared() -> None:
     assert column_letters([(k,) for k in range(28)])[(27,)] == "BB"
 
 
-def compared(a: tuple[int, ...], b: tuple[int, ...], diff: float, p: float) -> Columns:
-    return Columns({"variable": "q", "code": 1}, ("b",), a, b, diff, 0.1, diff / 0.1, p, p)
+def compared(a: tuple[int, ...], b: tuple[int, ...], diff: float, p: float) -> ColumnComparison:
+    return ColumnComparison({"variable": "q", "code": 1}, ("b",), a, b, diff, 0.1, diff / 0.1, p, p)
 
 
 def test_the_larger_column_gets_the_letter_of_the_smaller_by_level() -> None:
     letters = column_letters([(1,), (2,), (3,)])
-    tests = [compared((1,), (2,), 0.2, 0.003), compared((1,), (3,), -0.1, 0.03), compared((2,), (3,), -0.3, 0.2)]
+    tests = [
+        compared((1,), (2,), 0.2, 0.003),
+        compared((1,), (3,), -0.1, 0.03),
+        compared((2,), (3,), -0.3, 0.2),
+    ]
     assert letters_of(tests, letters, (0.01, 0.05)) == {(1,): "B", (3,): "a"}
     assert letters_of(tests, letters, (0.05,)) == {(1,): "B", (3,): "A"}
 
 
 @settings(max_examples=15, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([["a"], [["b", "a"]], ["a", "b"]]))
-def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(seed: int, banner: list[Any]) -> None:
+def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(
+    seed: int, banner: list[Any]
+) -> None:
     table = {"stub": ["q"], "banner": banner, "show": ["col_pct"], "tests": ["columns"], "levels": [0.1]}
     data = survey(seed, strata=3, psus=4, size=8)
     found = results(data, CLUSTERED, **table)
@@ -75,7 +81,11 @@ def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(
         said = {(c, letter) for c, text in enumerate(line.letters or ()) for letter in (text or "").split()}
         borne = set()
         for test in found.tables[0].tests:
-            if isinstance(test, Columns) and test.stub.get("code") == line.code and test.p_adjusted < 0.1:
+            if (
+                isinstance(test, ColumnComparison)
+                and test.stub.get("code") == line.code
+                and test.p_adjusted < 0.1
+            ):
                 larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
                 of, beside = (at[tuple(zip(test.banner, path, strict=True))] for path in (larger, smaller))
                 borne.add((of, grid.letters[beside]))
@@ -83,7 +93,13 @@ def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(
 
 
 def test_a_battery_has_its_items_down_and_their_answers_across() -> None:
-    table = {"stub": ["q", "a"], "banner": ["b"], "show": ["col_pct", "mean"], "tests": [], "layout": "battery"}
+    table = {
+        "stub": ["q", "a"],
+        "banner": ["b"],
+        "show": ["col_pct", "mean"],
+        "tests": [],
+        "layout": "battery",
+    }
     with pytest.raises(StudyError, match="a has other answers than q, so they cannot share columns"):
         laid(1, **table)
     grid = laid(1, **{**table, "stub": ["q", "q"], "nets": [{"label": "upper", "top": 2}]})
@@ -93,7 +109,14 @@ def test_a_battery_has_its_items_down_and_their_answers_across() -> None:
         (None, None, "base"),
     ]  # fmt: skip
     assert [section.path for section in grid.sections] == [(), (BannerKey("b", 1),), (BannerKey("b", 2),)]
-    found = results(survey(1, strata=3, psus=4, size=8), CLUSTERED, stub=["q"], banner=["b"], show=["col_pct", "mean"], tests=[])
+    found = results(
+        survey(1, strata=3, psus=4, size=8),
+        CLUSTERED,
+        stub=["q"],
+        banner=["b"],
+        show=["col_pct", "mean"],
+        tests=[],
+    )
     want = {c.stub.code: c.est for c in found.tables[0].cells if not c.banner and c.stat == "col_pct"}
     first = grid.sections[0].lines[0]
     assert first.values[:3] == (want[1], want[2], want[3])

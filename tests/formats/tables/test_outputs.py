@@ -28,11 +28,15 @@ def book(demo: tuple[Study, Results]) -> Any:
 def test_the_workbook_has_contents_a_sheet_for_each_table_and_the_methods(book: Any) -> None:
     assert len(book.sheetnames) == 2 + 5
     assert (book.sheetnames[0], book.sheetnames[-1]) == ("Contents", "Methods")
-    links = [cell.hyperlink.location for row in book["Contents"].iter_rows() for cell in row if cell.hyperlink]
+    links = [
+        cell.hyperlink.location for row in book["Contents"].iter_rows() for cell in row if cell.hyperlink
+    ]
     assert [link.split("'")[1] for link in links] == book.sheetnames[1:]
 
 
-def test_a_sheet_has_title_merged_banner_bases_and_real_numbers(book: Any, demo: tuple[Study, Results]) -> None:
+def test_a_sheet_has_title_merged_banner_bases_and_real_numbers(
+    book: Any, demo: tuple[Study, Results]
+) -> None:
     sheet = book.worksheets[1]
     _, results = demo
     assert sheet["A1"].value == "The ferry runs when I need it, by isle"
@@ -74,7 +78,11 @@ def test_the_note_says_cases_weighting_design_and_intervals(demo: tuple[Study, R
 
 
 def test_a_title_that_no_sheet_may_have_is_mended(tmp_path: Path) -> None:
-    text = (FILES / "study.json").read_text().replace("Weekly spending on fares, by isle", "A/B: [x]? " + "long " * 20)
+    text = (
+        (FILES / "study.json")
+        .read_text()
+        .replace("Weekly spending on fares, by isle", "A/B: [x]? " + "long " * 20)
+    )
     (tmp_path / "study.json").write_text(text)
     for name in ("answers.csv", "frame.csv"):
         (tmp_path / name).write_bytes((FILES / name).read_bytes())

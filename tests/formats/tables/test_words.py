@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import results, survey
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, TableResult
@@ -29,7 +29,9 @@ def cell_of(result: TableResult, reading: Reading, path: tuple[BannerKey, ...]) 
 def figures(cell: Cell) -> list[float]:
     """Estimate and limits as a sentence prints them."""
     share = cell.stat == "col_pct"
-    return [round(100 * x) if share else round(x, 2) for x in (cell.est, cell.low, cell.high) if x is not None]
+    return [
+        round(100 * x) if share else round(x, 2) for x in (cell.est, cell.low, cell.high) if x is not None
+    ]
 
 
 def printed(text: str) -> list[float]:
@@ -47,7 +49,9 @@ def printed(text: str) -> list[float]:
     st.sampled_from([["col_pct"], ["col_pct", "mean"], ["mean"]]),
     st.booleans(),
 )
-def test_every_sentence_is_borne_by_its_numbers(seed: int, banner: list[str], show: list[str], nets: bool) -> None:
+def test_every_sentence_is_borne_by_its_numbers(
+    seed: int, banner: list[str], show: list[str], nets: bool
+) -> None:
     more = {"nets": [{"label": "upper", "stub": "q", "codes": [2, 3]}]} if nets else {}
     found = results(
         survey(seed), {"strata": ["h"], "clusters": ["i"]}, stub=["q", "y", "many"], banner=banner, show=show,
@@ -55,7 +59,9 @@ def test_every_sentence_is_borne_by_its_numbers(seed: int, banner: list[str], sh
     )  # fmt: skip
     (result,) = found.tables
 
-    request = TableRequest(id="t", stub=("q", "y", "many"), show=tuple(show), tests=("columns", "independence"), **more)
+    request = TableRequest(
+        id="t", stub=("q", "y", "many"), show=tuple(show), tests=("columns", "independence"), **more
+    )
     readings = in_words(result, request)
     assert readings
     for reading in readings:
@@ -75,7 +81,9 @@ def test_every_sentence_is_borne_by_its_numbers(seed: int, banner: list[str], sh
             assert cells[0].est == max(others)
             chose = reading.stub.variable == "many"
             assert reading.text.startswith("Most chose" if chose else "Most answered") is (cells[0].est > 0.5)
-            assert ("Most often chosen" if chose else "most frequent answer") in reading.text or cells[0].est > 0.5
+            assert ("Most often chosen" if chose else "most frequent answer") in reading.text or cells[
+                0
+            ].est > 0.5
 
 
 def titles(result: TableResult, variables: tuple[str, ...]) -> tuple[str, ...]:
@@ -87,10 +95,14 @@ def check_difference(result: TableResult, reading: Reading, cells: list[Cell]) -
     banner = tuple(step.variable for step in a.banner)
     key = {
         k: v
-        for k, v in (("variable", reading.stub.variable), ("code", reading.stub.code), ("net", reading.stub.net))
+        for k, v in (
+            ("variable", reading.stub.variable),
+            ("code", reading.stub.code),
+            ("net", reading.stub.net),
+        )
         if v is not None
     }
-    tests = [t for t in result.tests if isinstance(t, Columns) and t.banner == banner and t.stub["variable"] == reading.stub.variable
+    tests = [t for t in result.tests if isinstance(t, ColumnComparison) and t.banner == banner and t.stub["variable"] == reading.stub.variable
              and (("code" in t.stub or "net" in t.stub) is (reading.stat == "col_pct"))]  # fmt: skip
     if any("net" in t.stub for t in tests):
         tests = [t for t in tests if "net" in t.stub]

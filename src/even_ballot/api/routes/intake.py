@@ -20,7 +20,8 @@ router = APIRouter(tags=["intake"], responses=REFUSALS)
 
 @router.post("/files")
 def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
-    """Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the file."""
+    """Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the
+    file."""
     file = taken_body(request)
     return intake.begin(jobs, name, file)
 
@@ -33,7 +34,11 @@ def preview(file_id: str, session: Transaction, bench: Workbench) -> FilePreview
 
 @router.get("/files/{file_id}/columns/{name}/as/{kind}")
 def as_kind(
-    file_id: str, name: str, kind: Literal["coded", "number", "text", "date"], session: Transaction, bench: Workbench
+    file_id: str,
+    name: str,
+    kind: Literal["coded", "number", "text", "date"],
+    session: Transaction,
+    bench: Workbench,
 ) -> KindPreview:
     """A column read as another kind than guessed."""
     return intake.as_kind(session, bench, file_id, name, kind)
@@ -46,7 +51,9 @@ def read_again(file_id: str, said: Source, session: Transaction, jobs: Pool) -> 
 
 
 @router.put("/studies/{study_id}/lookups/{name}", response_model_exclude_unset=True)
-def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
+def set_lookup(
+    study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench
+) -> StudyView:
     """Gives a study a lookup file."""
     studies.set_lookup(session, study_id, edition, name, file.id)
     saved(session)
@@ -54,7 +61,8 @@ def set_lookup(study_id: str, name: str, edition: int, file: Made, session: Tran
 
 
 class Newer(Made):
-    """A newer file of answers, and whether its records are added to those there are or stand in their place."""
+    """A newer file of answers, and whether its records are added to those there are or stand in their
+    place."""
 
     extend: bool = False
 
@@ -66,7 +74,9 @@ def look_at_newer(study_id: str, file: Newer, session: Transaction, bench: Workb
 
 
 @router.put("/studies/{study_id}/source", response_model_exclude_unset=True)
-def take_over_newer(study_id: str, edition: int, file: Made, session: Transaction, bench: Workbench) -> StudyView:
+def take_over_newer(
+    study_id: str, edition: int, file: Made, session: Transaction, bench: Workbench
+) -> StudyView:
     """Takes a newer file over, whole."""
     refresh.take_over(session, study_id, edition, file.id)
     saved(session)

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from even_ballot.api.context import REFUSALS
-from even_ballot.services.stations.pictures import Kind, picture_file
+from even_ballot.services.stations.pictures import PictureFormat, picture_file
 
 router = APIRouter(prefix="/pictures", tags=["pictures"], responses=REFUSALS)
 
@@ -21,7 +21,7 @@ class Picture(BaseModel):
 class PicturesWanted(BaseModel):
     """One drawing as a file, or several as an archive."""
 
-    kind: Kind
+    kind: PictureFormat
     pictures: Annotated[list[Picture], Field(min_length=1, max_length=200)]
 
 

@@ -16,9 +16,15 @@ from even_ballot.services.stations import codebook_files, trial
 from even_ballot.services.stations import ledger as ledgers
 from even_ballot.services.stations.cells import CellsView, CellsWanted, FlowView
 from even_ballot.services.stations.codebook import FitWanted
-from even_ballot.services.stations.codebook_files import Laid
+from even_ballot.services.stations.codebook_files import CodebookChanges
 from even_ballot.services.stations.trial import Proposed, Trial
-from even_ballot.services.stations.views import CodebookView, ConditionView, CutOffView, FindingCases, LedgerEntry
+from even_ballot.services.stations.views import (
+    CodebookView,
+    ConditionView,
+    CutOffView,
+    FindingCases,
+    LedgerEntry,
+)
 from even_ballot.services.workers.works import Doing
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
@@ -38,15 +44,21 @@ def codebook(state: CurrentStudy, session: Transaction, bench: Workbench) -> Cod
 
 
 @router.get("/codebook.{kind}", response_class=Response)
-def codebook_file(kind: Literal["csv", "json"], state: CurrentStudy, session: Transaction, bench: Workbench) -> Response:
+def codebook_file(
+    kind: Literal["csv", "json"], state: CurrentStudy, session: Transaction, bench: Workbench
+) -> Response:
     """The codebook as a CSV, or as a table schema."""
     text = codebook_files.out(session, bench, state, kind)
     headers = {"content-disposition": f'attachment; filename="codebook.{kind}"'}
-    return Response(text, media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers)
+    return Response(
+        text, media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers
+    )
 
 
 @router.put("/codebook")
-def lay_codebook(study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench) -> Laid:
+def lay_codebook(
+    study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench
+) -> CodebookChanges:
     """Lays a codebook file on the study."""
     content = body_of(request)
     return codebook_files.lay(session, bench, study_id, edition, name, content)
@@ -84,7 +96,10 @@ def flow(state: CurrentStudy, session: Transaction, bench: Workbench) -> FlowVie
 
 @router.get("/left-out")
 def left_out(
-    state: CurrentStudy, session: Transaction, bench: Workbench, questions: Annotated[list[str] | None, Query()] = None
+    state: CurrentStudy,
+    session: Transaction,
+    bench: Workbench,
+    questions: Annotated[list[str] | None, Query()] = None,
 ) -> NonResponse:
     """Item non-response over some questions, or over all."""
     return codebooks.left_out(session, bench, state, questions or [])
@@ -97,7 +112,9 @@ def ledger(state: CurrentStudy, session: Transaction, bench: Workbench) -> list[
 
 
 @router.get("/ledger.{kind}", response_class=Response)
-def journal(kind: Literal["md", "html"], state: CurrentStudy, session: Transaction, bench: Workbench) -> Response:
+def journal(
+    kind: Literal["md", "html"], state: CurrentStudy, session: Transaction, bench: Workbench
+) -> Response:
     """The ledger as a document for a colleague."""
     text = ledgers.journal(session, bench, state, kind)
     headers = {"content-disposition": f'attachment; filename="ledger.{kind}"'}
@@ -131,7 +148,9 @@ def finding_cases(
 
 
 @router.post("/condition")
-def try_condition(body: Condition, state: CurrentStudy, session: Transaction, bench: Workbench) -> ConditionView:
+def try_condition(
+    body: Condition, state: CurrentStudy, session: Transaction, bench: Workbench
+) -> ConditionView:
     """How many cases a condition is true of."""
     return ledgers.try_condition(session, bench, state, body.where, body.broken)
 

@@ -116,7 +116,9 @@ def restore(study_id: str, session: Transaction) -> None:
 
 
 @router.put("/{study_id}/document", response_model_exclude_unset=True)
-def lay_document(study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench) -> StudyView:
+def lay_document(
+    study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench
+) -> StudyView:
     """Lays a study file on a study's own data."""
     content = body_of(request)
     studies.lay_document(session, study_id, edition, content)

@@ -37,12 +37,16 @@ def plan(kind: Literal["csv", "json"], state: CurrentStudy) -> Response:
     """The plan of tables as a file."""
     headers = {"content-disposition": f'attachment; filename="plan.{kind}"'}
     return Response(
-        tables.plan(state, kind), media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers
+        tables.plan(state, kind),
+        media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json",
+        headers=headers,
     )
 
 
 @router.put("/plan")
-def lay_plan(study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False) -> int:
+def lay_plan(
+    study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False
+) -> int:
     """Reads a plan of tables from a file: after those there are, or in their place. How many it has."""
     content = body_of(request)
     return tables.lay_plan(session, study_id, edition, name, content, replace)
@@ -56,4 +60,6 @@ def release(name: str, state: CurrentStudy, session: Transaction, bench: Workben
     content = tables.release(session, bench, state).get(name)
     if content is None:
         raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
-    return Response(content, media_type=_TYPES[name], headers={"content-disposition": f'attachment; filename="{name}"'})
+    return Response(
+        content, media_type=_TYPES[name], headers={"content-disposition": f'attachment; filename="{name}"'}
+    )

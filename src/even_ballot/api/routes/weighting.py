@@ -37,7 +37,11 @@ def limits(at: int, state: CurrentStudy, session: Transaction, bench: Workbench)
 
 @router.get("/weightings/{at}/heaviest")
 def heaviest(
-    at: int, state: CurrentStudy, session: Transaction, bench: Workbench, most: Annotated[int, Query(ge=1, le=500)] = 25
+    at: int,
+    state: CurrentStudy,
+    session: Transaction,
+    bench: Workbench,
+    most: Annotated[int, Query(ge=1, le=500)] = 25,
 ) -> list[HeavyCase]:
     """The cases of largest weight."""
     return weighting.heaviest(session, bench, state, at, most)
@@ -45,7 +49,10 @@ def heaviest(
 
 @router.get("/comparison")
 def comparison(
-    state: CurrentStudy, session: Transaction, bench: Workbench, variables: Annotated[list[str] | None, Query()] = None
+    state: CurrentStudy,
+    session: Transaction,
+    bench: Workbench,
+    variables: Annotated[list[str] | None, Query()] = None,
 ) -> Comparison:
     """The weightings side by side."""
     return weighting.comparison(session, bench, state, variables or [])

@@ -11,9 +11,9 @@ from even_ballot.core.weighting.raking import Raked
 
 
 def _columns(raked: Raked) -> Floats:
-    """x of a case as a combination of the 0/1 columns of all categories, (J, J_all): a constant, since Σ w is fixed, and each
-    category, less its target's share of its group where the group's total (where an unknown is held, that of the known ones) is an
-    estimate."""
+    """x of a case as a combination of the 0/1 columns of all categories, (J, J_all): a constant, since Σ w
+    is fixed, and each category, less its target's share of its group where the group's total (where an
+    unknown is held, that of the known ones) is an estimate."""
     sizes = [len(m.target) for m in raked.margins]
     starts = np.concatenate([[0], np.cumsum(sizes)]).astype(int)
     whole = np.zeros(starts[-1])
@@ -49,7 +49,9 @@ def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
         of_combo[there, starts[m] + margin.category[there]] = 1.0
     x = of_combo @ columns.T
     by_combo = np.bincount(combos.index, weights=free, minlength=k)
-    inverse = np.asarray(np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64)
+    inverse = np.asarray(
+        np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64
+    )
     # Σ w x by unit, through the distinct pairs of unit and combination.
     pair, of = np.unique(units.unit.astype(np.int64) * k + combos.index, return_inverse=True)
     pair_unit, pair_combo = pair // k, pair % k
@@ -61,4 +63,6 @@ def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
     if units.own:
         alike = x[pair_combo]
         squares = np.bincount(of.ravel(), weights=weight**2).astype(np.float64)
-    return replace(units, residuals=Residuals(category, sizes, free, columns, by_unit, size, inverse, alike, squares))
+    return replace(
+        units, residuals=Residuals(category, sizes, free, columns, by_unit, size, inverse, alike, squares)
+    )

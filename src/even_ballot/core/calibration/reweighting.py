@@ -1,5 +1,5 @@
-"""Weights made again in every replicate, from base weight to final weight: non-response adjustment in its cells, earlier weightings
-that a later one starts from, raking."""
+"""Weights made again in every replicate, from base weight to final weight: non-response adjustment in its
+cells, earlier weightings that a later one starts from, raking."""
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -36,7 +36,8 @@ def adjusts(chain: Sequence[Raked]) -> bool:
 
 @compiled
 def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int, sums: Any) -> float:
-    """Rakes weights by combination (K,) in place; categories (M, K), targets (M, J); the largest gap that is left."""
+    """Rakes weights by combination (K,) in place; categories (M, K), targets (M, J); the largest gap that
+    is left."""
     margins = categories.shape[0]
     worst = np.inf
     for _ in range(most):
@@ -64,7 +65,8 @@ def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int
 
 
 def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
-    """The factor that each combination's base weight is multiplied by, (K,); NaN where the margins cannot be met."""
+    """The factor that each combination's base weight is multiplied by, (K,); NaN where the margins cannot
+    be met."""
     started, _, margins = frame.aimed(base)
     if not margins:
         return np.divide(started, base, out=np.zeros_like(base), where=base > 0)
@@ -75,32 +77,46 @@ def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
     w = started.copy()
     # Finer than the weights themselves, so that a figure they fix is not seen to move.
     fine = min(tolerance, _FINE)
-    if not _rake_one(w, frame.categories, targets, fine, frame.weighting.max_cycles, np.zeros(wide)) <= tolerance:
+    if (
+        not _rake_one(w, frame.categories, targets, fine, frame.weighting.max_cycles, np.zeros(wide))
+        <= tolerance
+    ):
         return np.full_like(base, np.nan)
     return np.divide(w, base, out=np.zeros_like(base), where=base > 0)
 
 
 def _again_within(frame: Frame, index: NDArray[np.int32], d: Floats) -> tuple[Floats, Floats, Floats]:
-    """The same within limits, for base weights d (n,) of cases in combinations index (n,): factors (K,), and bounds (K,) as
-    shares of the whole."""
+    """The same within limits, for base weights d (n,) of cases in combinations index (n,): factors (K,),
+    and bounds (K,) as shares of the whole."""
     k, weighting = len(frame.combos.base), frame.weighting
     base = np.bincount(index, weights=d, minlength=k).astype(np.float64)
     started, totals, margins = frame.aimed(base)
     low, high, _ = bounds_of(frame, totals, np.bincount(index[d > 0], minlength=k))
     grown = np.divide(started, base, out=np.zeros_like(started), where=base > 0)
     targets = tuple(m.target for m in margins)
-    found = solve(ordered(index, d, k), grown, frame.categories, targets, low, high, weighting.tolerance, weighting.max_cycles)
+    found = solve(
+        ordered(index, d, k),
+        grown,
+        frame.categories,
+        targets,
+        low,
+        high,
+        weighting.tolerance,
+        weighting.max_cycles,
+    )
     factor = found.factor if found.gap <= weighting.tolerance else np.full(k, np.nan)
     return factor, low, high
 
 
 def made_again(chain: Sequence[Raked], by_unit: Jackknife | Factors, unit: NDArray[np.int32]) -> MadeAgain:
-    """Every replicate taken through a chain of weightings, from the first one's base weight times the factor of its PSU; each keeps
-    the full sample's Σ w. unit: (n,), each case's PSU."""
+    """Every replicate taken through a chain of weightings, from the first one's base weight times the
+    factor of its PSU; each keeps the full sample's Σ w. unit: (n,), each case's PSU."""
     by_psu = np.ascontiguousarray(by_unit.factors().T)
     n, count = len(unit), by_psu.shape[1]
     none = np.zeros((0, count))
-    again = Again(chain[0].given, unit, by_psu, np.zeros((0, n), np.int32), np.zeros((0, n)), none, none, none)
+    again = Again(
+        chain[0].given, unit, by_psu, np.zeros((0, n), np.int32), np.zeros((0, n)), none, none, none
+    )
     with np.errstate(all="ignore"):
         times = np.ones(n)
         for k, raked in enumerate(chain):
@@ -114,7 +130,12 @@ def made_again(chain: Sequence[Raked], by_unit: Jackknife | Factors, unit: NDArr
 
 
 def _stage(
-    again: Again, index: Ints, times: Floats, factor: Floats, low: Floats | None = None, high: Floats | None = None
+    again: Again,
+    index: Ints,
+    times: Floats,
+    factor: Floats,
+    low: Floats | None = None,
+    high: Floats | None = None,
 ) -> Again:
     """A chain with one stage more; index: (n,), rows of factor, (K, R)."""
     rows = np.where(index >= 0, index + len(again.factor), -1).astype(np.int32)

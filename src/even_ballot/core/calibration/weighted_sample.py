@@ -9,8 +9,22 @@ from even_ballot.core.calibration.margin_residuals import with_residuals
 from even_ballot.core.calibration.reweighting import adjusts, chain_of, made_again
 from even_ballot.core.data.dataset import Dataset, Floats
 from even_ballot.core.faults import counted, fault, some
-from even_ballot.core.sampling.design import Balanced, Bootstrapped, Design, GivenColumns, Jackknifed, Linearised
-from even_ballot.core.sampling.replicates import Columns, Factors, Jackknife, Replicates, balanced, bootstrap
+from even_ballot.core.sampling.design import (
+    Balanced,
+    Bootstrapped,
+    Design,
+    GivenColumns,
+    Jackknifed,
+    Linearised,
+)
+from even_ballot.core.sampling.replicates import (
+    Factors,
+    GivenReplicates,
+    Jackknife,
+    Replicates,
+    balanced,
+    bootstrap,
+)
 from even_ballot.core.sampling.units import Units, units_of, weights_of
 from even_ballot.core.weighting.raking import Raked
 
@@ -21,7 +35,8 @@ def _check_single(units: Units) -> None:
     single = [units.names[h] for h in np.flatnonzero(units.single)]
     if single and units.single_psu != "certainty":
         raise fault(
-            f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only, which replicates can say nothing of: "
+            f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only, which "
+            "replicates can say nothing of: "
             f"{some(single)}.",
             "design.single_psu",
             "Join them to others, let them count as certainty, or use linearisation.",
@@ -31,7 +46,8 @@ def _check_single(units: Units) -> None:
 def _check_size(units: Units, replicates: int) -> None:
     if units.rows * replicates > _MOST:
         raise fault(
-            f"{replicates:,} replicates of {units.rows:,} first-stage units are more than can be worked on at once.",
+            f"{replicates:,} replicates of {units.rows:,} first-stage units are more than can be worked on "
+            "at once.",
             "design.variance",
             "Use linearisation, or a bootstrap with fewer replicates.",
         )
@@ -47,10 +63,14 @@ def _by_unit(units: Units, method: Jackknifed | Bootstrapped | Balanced, raked: 
             _check_size(units, method.count)
             return bootstrap(units.stratum, units.psus, units.fraction, method.count, method.seed)
         case Balanced():
-            others = [f"{units.names[h]} ({units.psus[h]})" for h in np.flatnonzero((units.psus != 2) & ~_taken(units))]
+            others = [
+                f"{units.names[h]} ({units.psus[h]})"
+                for h in np.flatnonzero((units.psus != 2) & ~_taken(units))
+            ]
             if others:
                 raise fault(
-                    f"Balanced half samples need two first-stage units in each stratum; these have others: {some(others)}.",
+                    "Balanced half samples need two first-stage units in each stratum; these have others: "
+                    f"{some(others)}.",
                     "design.variance",
                     "Use the jackknife or the bootstrap.",
                 )
@@ -63,17 +83,19 @@ def _taken(units: Units) -> np.ndarray:
     return np.asarray(units.psus == 1)
 
 
-def _given(data: Dataset, method: GivenColumns, full: Floats) -> Columns:
+def _given(data: Dataset, method: GivenColumns, full: Floats) -> GivenReplicates:
     where = "design.variance.columns"
     twice = [name for name in method.columns if method.columns.count(name) > 1]
     if twice:
         raise fault(f"{twice[0]} is named twice.", where, "Name each replicate weight once.")
     weights = [weights_of(data, name, f"{where}[{i}]") for i, name in enumerate(method.columns)]
     # Cases of weight 0 take no part in any replicate.
-    return Columns(np.where(full[:, None] > 0, np.stack(weights, 1), 0.0), method.scale)
+    return GivenReplicates(np.where(full[:, None] > 0, np.stack(weights, 1), 0.0), method.scale)
 
 
-def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[Raked]) -> tuple[Units, Floats]:
+def sampled(
+    data: Dataset, design: Design, weight: str | None, raked: Sequence[Raked]
+) -> tuple[Units, Floats]:
     """The design of the cases, and the weight (n,) that estimates use. raked: the weightings that were made.
 
     Raises StudyError where the design does not fit the cases, or its method does not fit the design.
@@ -85,7 +107,8 @@ def sampled(data: Dataset, design: Design, weight: str | None, raked: Sequence[R
     source = next((r for r in raked if r.frame.weighting.save_as == weight), None)
     if design.calibrated and source is None:
         raise fault(
-            f"The weight {weight or '(none)'} was not raked here, so standard errors cannot take its margins into account.",
+            f"The weight {weight or '(none)'} was not raked here, so standard errors cannot take its "
+            "margins into account.",
             "design.calibrated",
             "Use the weight of one of this study's weightings, or leave calibrated out.",
         )

@@ -13,8 +13,8 @@ QUIET = " \t\n\"'“”‘’«»[](){}:;,.-–—…=?"
 
 @dataclass(frozen=True)
 class Battery:
-    """Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells each from the
-    others."""
+    """Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells
+    each from the others."""
 
     stem: str
     variables: tuple[str, ...]
@@ -24,8 +24,8 @@ class Battery:
 
 @dataclass(frozen=True)
 class SeveralAnswers:
-    """Neighbouring columns that look like the answers of one several-answer question. worded: the columns hold a word
-    where chosen and a blank where not, so that 0/1 columns have to be made of them first."""
+    """Neighbouring columns that look like the answers of one several-answer question. worded: the columns
+    hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first."""
 
     stem: str
     name: str
@@ -42,9 +42,13 @@ def common_start(texts: Sequence[str]) -> str:
 
 
 def stem_of(labels: Sequence[str]) -> str:
-    """What some question texts begin with in common, up to a whole word; empty where that is too little to go by."""
+    """What some question texts begin with in common, up to a whole word; empty where that is too little to
+    go by."""
     common = common_start(labels)
-    if any(len(label) > len(common) and label[len(common)].isalnum() for label in labels) and common[-1:].isalnum():
+    if (
+        any(len(label) > len(common) and label[len(common)].isalnum() for label in labels)
+        and common[-1:].isalnum()
+    ):
         common = common[: len(common) - len(_last_word(common))]
     return common if len(common.strip(QUIET)) >= _LEAST_STEM else ""
 
@@ -73,17 +77,22 @@ def _runs(data: Dataset, key: Callable[[Variable], object]) -> Iterator[list[Var
             yield list(run)
 
 
-def _of_one_stem(run: list[Variable], alike: Callable[[list[Variable]], bool]) -> Iterator[tuple[str, list[Variable]]]:
+def _of_one_stem(
+    run: list[Variable], alike: Callable[[list[Variable]], bool]
+) -> Iterator[tuple[str, list[Variable]]]:
     """A run cut where question texts stop having a stem in common, or stop being alike."""
     while len(run) >= 2:
-        together = next((n for n in range(len(run), 1, -1) if stem_of([v.title for v in run[:n]]) and alike(run[:n])), 1)
+        together = next(
+            (n for n in range(len(run), 1, -1) if stem_of([v.title for v in run[:n]]) and alike(run[:n])), 1
+        )
         if together > 1:
             yield stem_of([v.title for v in run[:together]]), run[:together]
         run = run[together:]
 
 
 def batteries_of(data: Dataset) -> tuple[Battery, ...]:
-    """Neighbouring questions with a common stem and the same answers: one scale, or few and mostly the same words."""
+    """Neighbouring questions with a common stem and the same answers: one scale, or few and mostly the
+    same words."""
 
     def answers(variable: Variable) -> object:
         if variable.role is not None:
@@ -98,10 +107,15 @@ def batteries_of(data: Dataset) -> tuple[Battery, ...]:
     for variable in data.variables.values():
         if answers(variable) == "words":
             entries = data.column(variable.name).words
-            words[variable.name] = frozenset(w.strip().casefold() for w in entries) if len(entries) <= _MOST_WORDS else frozenset()
+            words[variable.name] = (
+                frozenset(w.strip().casefold() for w in entries)
+                if len(entries) <= _MOST_WORDS
+                else frozenset()
+            )
 
     def same_words(run: list[Variable]) -> bool:
-        """Whether texts are answered with the same words: at least two, and a third of each one's, are the first one's."""
+        """Whether texts are answered with the same words: at least two, and a third of each one's, are the
+        first one's."""
         first = words.get(run[0].name)
         if first is None:
             return True
@@ -111,7 +125,9 @@ def batteries_of(data: Dataset) -> tuple[Battery, ...]:
     for run in _runs(data, answers):
         for stem, together in _of_one_stem(run, same_words):
             items = tuple(item_of(v.title, stem) for v in together)
-            found.append(Battery(stem.strip(QUIET), tuple(v.name for v in together), items, together[0].scale))
+            found.append(
+                Battery(stem.strip(QUIET), tuple(v.name for v in together), items, together[0].scale)
+            )
     return tuple(found)
 
 
@@ -124,19 +140,26 @@ def _ticked(data: Dataset, variable: Variable) -> str | None:
         return None
     if variable.kind == "number" and set(column.distinct.tolist()) <= {0, 1} and 1 in column.distinct:
         return "coded"
-    if variable.kind == "text" and len(column.words) - column.words.count("") == 1 and bool((column.state != 0).any()):
+    if (
+        variable.kind == "text"
+        and len(column.words) - column.words.count("") == 1
+        and bool((column.state != 0).any())
+    ):
         return "worded"
     return None
 
 
 def several_answers_of(data: Dataset) -> tuple[SeveralAnswers, ...]:
-    """Columns that look like one several-answer question: neighbours of one stem, each 0 and 1, or one word or blank."""
+    """Columns that look like one several-answer question: neighbours of one stem, each 0 and 1, or one
+    word or blank."""
     taken = {part for v in data.variables.values() for part in v.parts}
     found = []
     for run in _runs(data, lambda v: None if v.name in taken else _ticked(data, v)):
         worded = run[0].kind == "text"
         for stem, together in _of_one_stem(run, lambda _: True):
-            options = tuple(Code(code=i, label=item_of(v.title, stem)) for i, v in enumerate(together, start=1))
+            options = tuple(
+                Code(code=i, label=item_of(v.title, stem)) for i, v in enumerate(together, start=1)
+            )
             if len({option.label for option in options}) == len(options):
                 names = [v.name for v in together]
                 name = _name_stem(names) or names[0]

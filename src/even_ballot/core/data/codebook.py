@@ -29,8 +29,8 @@ def _twice(values: Iterable[Any]) -> list[Any]:
 
 
 class Scale(Model):
-    """An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the code that
-    leans neither way, where an ordered scale has one."""
+    """An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the
+    code that leans neither way, where an ordered scale has one."""
 
     codes: tuple[Code, ...] = Field(min_length=1)
     ordered: bool = False
@@ -43,9 +43,13 @@ class Scale(Model):
         if codes := _twice(item.code for item in every):
             raise ValueError(f"code {codes[0]} stands twice in the scale; give each answer a code of its own")
         if labels := _twice(item.label for item in every):
-            raise ValueError(f"label {labels[0]!r} stands twice in the scale; give each code a label of its own")
+            raise ValueError(
+                f"label {labels[0]!r} stands twice in the scale; give each code a label of its own"
+            )
         if self.midpoint is not None and self.midpoint not in {item.code for item in self.codes}:
-            raise ValueError(f"midpoint {self.midpoint} is no code of the scale; name one of its codes, or leave it out")
+            raise ValueError(
+                f"midpoint {self.midpoint} is no code of the scale; name one of its codes, or leave it out"
+            )
         return self
 
     def label_of(self, code: int) -> str | None:
@@ -54,7 +58,8 @@ class Scale(Model):
 
 
 class Variable(Model):
-    """What a column means. least, most: the smallest and largest number there can be; what lies beyond is a finding."""
+    """What a column means. least, most: the smallest and largest number there can be; what lies beyond is
+    a finding."""
 
     name: str = Field(min_length=1)
     kind: Kind
@@ -73,15 +78,22 @@ class Variable(Model):
     @model_validator(mode="after")
     def _keys_fit_the_kind(self) -> Self:
         if self.scale is not None and self.kind != "coded":
-            raise ValueError(f"a {self.kind} variable has no answer scale; say kind coded, or leave scale out")
+            raise ValueError(
+                f"a {self.kind} variable has no answer scale; say kind coded, or leave scale out"
+            )
         if self.least is not None and self.most is not None and self.least > self.most:
-            raise ValueError(f"the smallest there can be, {self.least:g}, is larger than the largest, {self.most:g}; swap them")
+            raise ValueError(
+                f"the smallest there can be, {self.least:g}, is larger than the largest, {self.most:g}; "
+                "swap them"
+            )
         if self.kind == "multi" and not self.parts:
             raise ValueError("a variable of several answers needs parts, the names of its 0/1 columns")
         if self.kind != "multi" and (self.parts or self.options):
             raise ValueError(f"parts and options belong to kind multi, not {self.kind}")
         if self.options and len(self.options) != len(self.parts):
-            raise ValueError(f"{len(self.options)} options for {len(self.parts)} parts; give each part its option")
+            raise ValueError(
+                f"{len(self.options)} options for {len(self.parts)} parts; give each part its option"
+            )
         return self
 
     def level_on(self, scale: Scale | None) -> Level | None:
@@ -130,5 +142,7 @@ class Codebook(Model):
         for variable in self.variables:
             if variable.scale is not None and variable.scale not in self.scales:
                 known = ", ".join(self.scales) or "none yet"
-                raise ValueError(f"variable {variable.name} uses scale {variable.scale!r}; scales there are: {known}")
+                raise ValueError(
+                    f"variable {variable.name} uses scale {variable.scale!r}; scales there are: {known}"
+                )
         return self

@@ -19,16 +19,17 @@ Bools = NDArray[np.bool_]
 
 _NEAR, _LARGE, _NAME = 1 << 16, 200_000, 80
 ANSWERED, BLANK, MISSING, UNPLACED = 0, 1, 2, 3
-"""Why a cell counts or not: answered; left blank; a code that means no answer; an entry that fits neither code nor number."""
+"""Why a cell counts or not: answered; left blank; a code that means no answer; an entry that fits neither
+code nor number."""
 
 
 @dataclass(frozen=True)
 class Column:
     """One column of answers.
 
-    values: codes (int32) of a coded column, float64 of a number or date (seconds since 1970), indices into `words`
-    (int32) of a text; state: uint8, why each cell counts or not. Where state is UNPLACED the value is an index into
-    `words`, the entry as it came.
+    values: codes (int32) of a coded column, float64 of a number or date (seconds since 1970), indices into
+    `words` (int32) of a text; state: uint8, why each cell counts or not. Where state is UNPLACED the value
+    is an index into `words`, the entry as it came.
     """
 
     values: NDArray[Any]
@@ -38,7 +39,11 @@ class Column:
     def marking(self, codes: Sequence[int]) -> "Column":
         """The column with answers equal to one of these codes marked as no answer, their code kept."""
         hit = np.isin(self.values, codes) & (self.state == ANSWERED)
-        return Column(self.values, np.where(hit, MISSING, self.state).astype(np.uint8), self.words) if hit.any() else self
+        return (
+            Column(self.values, np.where(hit, MISSING, self.state).astype(np.uint8), self.words)
+            if hit.any()
+            else self
+        )
 
     def take(self, keep: NDArray[Any]) -> "Column":
         """The cells that a mask or an index array picks."""
@@ -90,7 +95,8 @@ def number_column(values: Floats) -> Column:
 class RawTable:
     """A file as it came: every column as text, under a short name, with its full heading as label.
 
-    rows: each record's number in the source, from 1 after the headings (wholly blank records have been left out).
+    rows: each record's number in the source, from 1 after the headings (wholly blank records have been
+    left out).
     """
 
     names: tuple[str, ...]
@@ -104,7 +110,8 @@ class RawTable:
 class Dataset:
     """The cases at one point of the ledger.
 
-    rows: record number of each case in the source; reversed_: variables that an ordered scale was turned round on.
+    rows: record number of each case in the source; reversed_: variables that an ordered scale was turned
+    round on.
     """
 
     rows: Ints
@@ -164,11 +171,14 @@ class Dataset:
             codes = tuple(Code(code=int(c), label=str(c)) for c in found)
             return codes, len(codes)
         known = {item.code for item in scale.codes}
-        stray = tuple(Code(code=int(c), label=f"{c} (not in the codebook)") for c in found if int(c) not in known)
+        stray = tuple(
+            Code(code=int(c), label=f"{c} (not in the codebook)") for c in found if int(c) not in known
+        )
         return scale.codes + stray, len(scale.codes)
 
     def positions(self, name: str, where: str = "") -> NDArray[Any]:
-        """Each case's place among `categories(name)`, −1 where it has no answer; the smallest integers that hold them."""
+        """Each case's place among `categories(name)`, −1 where it has no answer; the smallest integers
+        that hold them."""
         if (known := self._positions.get(name)) is not None:
             return known
         column = self.column(name, where)
@@ -195,13 +205,15 @@ class Dataset:
         return replace(self, rows=self.rows[at], columns=dict(zip(names, taken, strict=True)))
 
     def described(self, variable: Variable) -> Variable:
-        """A variable made by the ledger with what the codebook holds ready for its name laid on: label, note, unit, role,
-        and the scale where it has none."""
+        """A variable made by the ledger with what the codebook holds ready for its name laid on: label,
+        note, unit, role, and the scale where it has none."""
         said = self.pending.get(variable.name)
         if said is None:
             return variable
         over = {
-            k: getattr(said, k) for k in ("label", "note", "unit", "role", "level", "least", "most") if getattr(said, k) is not None
+            k: getattr(said, k)
+            for k in ("label", "note", "unit", "role", "level", "least", "most")
+            if getattr(said, k) is not None
         }
         if said.missing and said.kind == variable.kind:
             over["missing"] = said.missing
@@ -214,11 +226,17 @@ class Dataset:
         variable = self.described(variable)
         if variable.missing and variable.kind in ("coded", "number"):
             column = column.marking([item.code for item in variable.missing])
-        scales = self.scales if scale is None or variable.scale is None else {**self.scales, variable.scale: scale}
+        scales = (
+            self.scales if scale is None or variable.scale is None else {**self.scales, variable.scale: scale}
+        )
         columns = {**self.columns, variable.name: column}
         variables = {**self.variables, variable.name: variable}
         # A several-answer question of the codebook stands as soon as the last of its parts is made.
         for said in self.pending.values():
-            if said.kind == "multi" and said.name not in variables and all(part in columns for part in said.parts):
+            if (
+                said.kind == "multi"
+                and said.name not in variables
+                and all(part in columns for part in said.parts)
+            ):
                 variables[said.name] = said
         return replace(self, columns=columns, variables=variables, scales=scales)

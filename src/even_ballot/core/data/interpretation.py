@@ -22,7 +22,8 @@ _WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
 
 
 def parse_number(word: str, decimal: str = ".") -> float | None:
-    """The number a word is; None where it is none, or one that float64 does not hold: beyond 1.8e308, or so small that it is 0."""
+    """The number a word is; None where it is none, or one that float64 does not hold: beyond 1.8e308, or
+    so small that it is 0."""
     if not reads_as_number(word, decimal):
         return None
     number = float(word.replace(decimal, "."))
@@ -38,14 +39,19 @@ def reads_as_number(word: str, decimal: str = ".") -> bool:
 
 
 def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal[".", ","] | None:
-    """A comma, where some column holds nothing but numbers written with one, and no column numbers with a point; None where
-    nothing speaks for either."""
+    """A comma, where some column holds nothing but numbers written with one, and no column numbers with a
+    point; None where nothing speaks for either."""
     found = None
     for column in columns:
         words = [word.strip() for word in column.words[:_LOOKED_AT] if word.strip()]
         if words and all(_POINTED.fullmatch(word) for word in words) and any("." in word for word in words):
             return "."
-        if words and delimiter != "," and all(_COMMAED.fullmatch(word) for word in words) and any("," in word for word in words):
+        if (
+            words
+            and delimiter != ","
+            and all(_COMMAED.fullmatch(word) for word in words)
+            and any("," in word for word in words)
+        ):
             found = ","
     return found  # type: ignore[return-value]
 
@@ -60,7 +66,8 @@ def parse_date(word: str) -> float | None:
 
 
 def guess_kind(column: Column, decimal: str = ".") -> Kind:
-    """number where every answer that is not blank is one and none has a leading zero; date likewise; else text."""
+    """number where every answer that is not blank is one and none has a leading zero; date likewise; else
+    text."""
     words = [word for word in column.words if word.strip()]
     if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"
@@ -70,7 +77,9 @@ def guess_kind(column: Column, decimal: str = ".") -> Kind:
 def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
     """The column with each word's value in place of the word; words without one stay, unplaced."""
     fits = np.array([value is not None for value in values] or [False])
-    numbers: NDArray[Any] = np.array([i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype)
+    numbers: NDArray[Any] = np.array(
+        [i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype
+    )
     index = np.where(column.state == BLANK, 0, column.values)
     state = np.where(column.state == BLANK, BLANK, np.where(fits[index], ANSWERED, UNPLACED)).astype(np.uint8)
     return Column(numbers[index], state, () if fits.all() else column.words)
@@ -98,7 +107,9 @@ def as_coded(column: Column, scale: Scale | None) -> Column:
 
 def as_number(column: Column, missing: Iterable[Code] = (), decimal: str = ".") -> Column:
     """A text column as numbers."""
-    return with_missing_codes(_placed(column, [parse_number(word, decimal) for word in column.words], np.float64), missing)
+    return with_missing_codes(
+        _placed(column, [parse_number(word, decimal) for word in column.words], np.float64), missing
+    )
 
 
 def as_date(column: Column) -> Column:
@@ -115,7 +126,9 @@ def _interpreted(column: Column, variable: Variable, scales: dict[str, Scale], d
     return as_date(column) if variable.kind == "date" else column
 
 
-def interpret(raw: RawTable, codebook: Codebook, made_later: Iterable[str] = (), decimal: str = ".") -> Dataset:
+def interpret(
+    raw: RawTable, codebook: Codebook, made_later: Iterable[str] = (), decimal: str = "."
+) -> Dataset:
     """A file's columns as the codebook describes them; unlisted ones are kept, their kind guessed.
 
     made_later: names that steps of the ledger make; entries of the codebook for them wait until then.
@@ -138,7 +151,9 @@ def interpret(raw: RawTable, codebook: Codebook, made_later: Iterable[str] = (),
         absent = [name for name in wanted if name not in columns and name not in later]
         if absent:
             what = f"The data has no column {some(absent)}."
-            faults.append(Fault(what, f"codebook.variables[{i}]", f"Columns there are: {some(raw.names, 12)}."))
+            faults.append(
+                Fault(what, f"codebook.variables[{i}]", f"Columns there are: {some(raw.names, 12)}.")
+            )
         elif variable.kind == "multi" and all(name in columns for name in wanted):
             variables[variable.name] = variable
     if faults:

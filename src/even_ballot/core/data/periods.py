@@ -32,7 +32,9 @@ def _category(number: int, period: Period) -> Category:
         return Category(1970 + number, str(1970 + number))
     if period == "day":
         day = np.datetime64(number, "D").item()
-        return Category(10000 * day.year + 100 * day.month + day.day, f"{day.day} {_MONTHS[day.month - 1]} {day.year}")
+        return Category(
+            10000 * day.year + 100 * day.month + day.day, f"{day.day} {_MONTHS[day.month - 1]} {day.year}"
+        )
     each = 4 if period == "quarter" else 12
     year, at = 1970 + number // each, number % each
     if period == "quarter":
@@ -41,8 +43,8 @@ def _category(number: int, period: Period) -> Category:
 
 
 def periods(column: Column, period: Period) -> tuple[NDArray[Any], tuple[Category, ...]]:
-    """Each case's place among the periods, −1 without a date, and the periods: all from the first to the last that occurs; where
-    those are very many, only those that occur. column: dates, seconds since 1970."""
+    """Each case's place among the periods, −1 without a date, and the periods: all from the first to the
+    last that occurs; where those are very many, only those that occur. column: dates, seconds since 1970."""
     answered = column.answered
     at = np.full(len(answered), -1, np.int32)
     if not answered.any():

@@ -1,8 +1,10 @@
-"""Who the released counts may be of: components of variables that go together, and the profiles that cases have on each.
+"""Who the released counts may be of: components of variables that go together, and the profiles that cases
+have on each.
 
-Variables that are made of one another, stand in one filter, or tell each other are one component; a profile is what a case has on
-all variables of a component. An atom is one profile of each component. Any number of cases may be of any atom, as far as anybody
-who knows the codebook and what is released can tell; profiles that no case has are not thought of, which hides more and never less.
+Variables that are made of one another, stand in one filter, or tell each other are one component; a
+profile is what a case has on all variables of a component. An atom is one profile of each component. Any
+number of cases may be of any atom, as far as anybody who knows the codebook and what is released can tell;
+profiles that no case has are not thought of, which hides more and never less.
 """
 
 from collections.abc import Mapping, Sequence
@@ -14,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import Floats, Ints
-from even_ballot.core.disclosure.events import Events, Key
+from even_ballot.core.disclosure.events import EventKey, Events
 
 _CLASSES, _PAIRS, _LOOKED_AT = 100, 200, 400
 WEIGHT = "\x00weight"
@@ -27,7 +29,8 @@ def weight_classes(weight: Floats) -> int:
 
 
 def weights_are_judged(weight: Floats) -> bool:
-    """Whether weights are few enough that weighted figures are equations on counts; else each case has one of its own."""
+    """Whether weights are few enough that weighted figures are equations on counts; else each case has one
+    of its own."""
     return weight_classes(weight) <= _CLASSES
 
 
@@ -68,10 +71,13 @@ def _tells(a: Ints, b: Ints) -> bool:
 
 
 class Atoms:
-    """Components and what events are in terms of their profiles. weight: (n,); where it takes few values, who has which is known
-    as far as it goes with other variables; `margins`: those that weights were raked on."""
+    """Components and what events are in terms of their profiles. weight: (n,); where it takes few values,
+    who has which is known as far as it goes with other variables; `margins`: those that weights were raked
+    on."""
 
-    def __init__(self, events: Events, weight: Floats, links: Links, margins: Sequence[tuple[str, ...]]) -> None:
+    def __init__(
+        self, events: Events, weight: Floats, links: Links, margins: Sequence[tuple[str, ...]]
+    ) -> None:
         self.events = events
         live = weight > 0
         self.n = len(weight)
@@ -131,7 +137,10 @@ class Atoms:
                 filters.setdefault(root, []).append(self.events.filters[filter_id].who)
         found = {}
         for root, names in groups.items():
-            columns = [*(self._signatures[name] for name in names if name in self._signatures), *filters.get(root, [])]
+            columns = [
+                *(self._signatures[name] for name in names if name in self._signatures),
+                *filters.get(root, []),
+            ]
             profile = _signature(columns) if columns else np.zeros(self.n, np.int64)
             found[root] = Component(profile, np.unique(profile, return_index=True)[1])
         return found
@@ -145,16 +154,16 @@ class Atoms:
 
     @cached_property
     def of_weight(self) -> tuple[str, Floats] | None:
-        """The component that knows the weight, and the weight of each of its profiles; None where they are all alike, or too
-        many."""
+        """The component that knows the weight, and the weight of each of its profiles; None where they are
+        all alike, or too many."""
         if not self.weights_known:
             return None
         root = self._root(WEIGHT)
         return root, np.asarray(self.weight[self.components[root].first])
 
-    def vectors(self, key: Key) -> dict[str, Floats]:
-        """An event by component: for each profile whether it is in it, or how often; their product over components is the
-        atom's."""
+    def vectors(self, key: EventKey) -> dict[str, Floats]:
+        """An event by component: for each profile whether it is in it, or how often; their product over
+        components is the atom's."""
         filter_id, states = key
         found: dict[str, Floats] = {}
 

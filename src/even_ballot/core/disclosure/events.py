@@ -1,7 +1,8 @@
 """What a study releases: groups of cases, and how many are in each.
 
-An event is a group of cases: those of one filter that have a certain state on each of some variables. A state is a code, a set of
-codes or of options (a net), or ANSWERED. A variable that an event does not name may have any state.
+An event is a group of cases: those of one filter that have a certain state on each of some variables. A
+state is a code, a set of codes or of options (a net), or ANSWERED. A variable that an event does not name
+may have any state.
 """
 
 from collections.abc import Hashable, Iterator, Sequence
@@ -19,19 +20,19 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.stubs.counts import several
 
-State = Hashable
+CategoryState = Hashable
 ANSWERED, RESPONSES, FREE = "answered", "responses", None
 """FREE stands for a variable that an event does not name."""
 EVERYBODY = "everybody"
 
-Key = tuple[str, frozenset[tuple[str, State]]]
+EventKey = tuple[str, frozenset[tuple[str, CategoryState]]]
 
 
-def net_state(codes: Sequence[State]) -> State:
+def net_state(codes: Sequence[CategoryState]) -> CategoryState:
     """A net by what is in it, so that two tables' nets of the same codes are one."""
     return ("net", frozenset(codes))
 
@@ -46,21 +47,21 @@ class Filter:
 
 @dataclass
 class Events:
-    """ids: events by key; value: cases of each. published: those a table or report shows; fixed: those that everybody knows, unless
-    they are small. apart: differences of two published events that nothing shows: (whole, part). members: of a variable's states,
-    each with who has it, or how often, (n,). filters: by their names in keys. weighted: events of which weighted figures are
-    shown."""
+    """ids: events by key; value: cases of each. published: those a table or report shows; fixed: those
+    that everybody knows, unless they are small. apart: differences of two published events that nothing
+    shows: (whole, part). members: of a variable's states, each with who has it, or how often, (n,).
+    filters: by their names in keys. weighted: events of which weighted figures are shown."""
 
-    ids: dict[Key, int] = field(default_factory=dict)
+    ids: dict[EventKey, int] = field(default_factory=dict)
     value: list[int] = field(default_factory=list)
     published: set[int] = field(default_factory=set)
     fixed: set[int] = field(default_factory=set)
     apart: dict[tuple[int, int], None] = field(default_factory=dict)
-    members: dict[tuple[str, State], NDArray[Any]] = field(default_factory=dict)
+    members: dict[tuple[str, CategoryState], NDArray[Any]] = field(default_factory=dict)
     filters: dict[str, Filter] = field(default_factory=dict)
     weighted: set[int] = field(default_factory=set)
 
-    def add(self, key: Key, value: int) -> int:
+    def add(self, key: EventKey, value: int) -> int:
         """An event's place."""
         if key not in self.ids:
             self.ids[key] = len(self.value)
@@ -70,31 +71,34 @@ class Events:
 
 @dataclass(frozen=True)
 class _Variable:
-    """A variable of a block: its states, each with who has it (n,), categories first; nets: state and the states it holds."""
+    """A variable of a block: its states, each with who has it (n,), categories first; nets: state and the
+    states it holds."""
 
     name: str
-    codes: tuple[State, ...]
+    codes: tuple[CategoryState, ...]
     members: tuple[Bools, ...]
     answered: Bools
-    nets: tuple[tuple[State, tuple[State, ...]], ...]
+    nets: tuple[tuple[CategoryState, tuple[CategoryState, ...]], ...]
     several: bool = False
 
-    def of(self, net: Sequence[State]) -> Bools:
+    def of(self, net: Sequence[CategoryState]) -> Bools:
         """Who has any of some states."""
         return np.asarray(np.logical_or.reduce([self.members[self.codes.index(code)] for code in net]))
 
 
-def key_of(filter_id: str, states: Sequence[tuple[str, State]]) -> Key:
+def key_of(filter_id: str, states: Sequence[tuple[str, CategoryState]]) -> EventKey:
     """An event by its filter and the states of the variables it names."""
     return filter_id, frozenset((name, state) for name, state in states if state is not FREE)
 
 
-def _nets(rows: Sequence[NetRow], codes: Sequence[State]) -> tuple[tuple[State, tuple[State, ...]], ...]:
+def _nets(
+    rows: Sequence[NetRow], codes: Sequence[CategoryState]
+) -> tuple[tuple[CategoryState, tuple[CategoryState, ...]], ...]:
     of = [tuple(codes[i] for i in row.places) for row in rows]
     return tuple((net_state(members), members) for members in of)
 
 
-def _variable(passes: Passes, name: str, request: TableRequest, banner: bool, where: str) -> _Variable:
+def _variable(passes: SharedCounts, name: str, request: TableRequest, banner: bool, where: str) -> _Variable:
     data = passes.data
     variable = data.variable(name, where)
     if variable.kind == "number":
@@ -102,8 +106,10 @@ def _variable(passes: Passes, name: str, request: TableRequest, banner: bool, wh
     if variable.kind == "multi":
         answered, chosen, categories = several(data, name, where)
         rows = net_rows(request.nets, name, categories, request.stub, where)
-        codes: tuple[State, ...] = tuple(c.code for c in categories)
-        return _Variable(name, codes, tuple(answered & of for of in chosen), answered, _nets(rows, codes), True)
+        codes: tuple[CategoryState, ...] = tuple(c.code for c in categories)
+        return _Variable(
+            name, codes, tuple(answered & of for of in chosen), answered, _nets(rows, codes), True
+        )
     at, categories = placed(data, name, request.dates, where)
     rows = (
         banner_nets(request.nets, name, categories, request.entries, where)
@@ -119,7 +125,9 @@ def _variable(passes: Passes, name: str, request: TableRequest, banner: bool, wh
 class _Block:
     """One stub variable against one banner entry, everything in it counted."""
 
-    def __init__(self, events: Events, filter_id: str, who: Bools, stub: _Variable | None, entry: Sequence[_Variable]) -> None:
+    def __init__(
+        self, events: Events, filter_id: str, who: Bools, stub: _Variable | None, entry: Sequence[_Variable]
+    ) -> None:
         self.events, self.filter_id, self.stub, self.entry = events, filter_id, stub, entry
         index = np.zeros(len(who), np.int64)
         for variable in entry:
@@ -129,7 +137,7 @@ class _Block:
             index = index * (len(variable.codes) + 1) + at
         self.shape = tuple(len(v.codes) + 1 for v in entry)
         self.size = int(np.prod(self.shape)) if self.shape else 1
-        rows: dict[State, Ints] = {FREE: self._count(index, who)}
+        rows: dict[CategoryState, Ints] = {FREE: self._count(index, who)}
         if stub is not None:
             rows[ANSWERED] = self._count(index, who & stub.answered)
             for code, members in zip(stub.codes, stub.members, strict=True):
@@ -152,14 +160,20 @@ class _Block:
     def _count(self, index: Ints, who: Bools) -> Any:
         return np.bincount(index[who], minlength=self.size).reshape(self.shape)
 
-    def _levels(self, at: int) -> dict[State, list[int]]:
-        """States of a banner variable with the places that have them: its codes, its nets, ANSWERED, and any."""
+    def _levels(self, at: int) -> dict[CategoryState, list[int]]:
+        """States of a banner variable with the places that have them: its codes, its nets, ANSWERED, and
+        any."""
         codes = self.entry[at].codes
-        places: dict[State, list[int]] = {code: [k] for k, code in enumerate(codes)}
+        places: dict[CategoryState, list[int]] = {code: [k] for k, code in enumerate(codes)}
         places |= {net: [codes.index(code) for code in of] for net, of in self.entry[at].nets}
         return {**places, ANSWERED: list(range(len(codes))), FREE: list(range(len(codes) + 1))}
 
-    def event(self, row: State, column: Sequence[State], levels: Sequence[dict[State, list[int]]]) -> int:
+    def event(
+        self,
+        row: CategoryState,
+        column: Sequence[CategoryState],
+        levels: Sequence[dict[CategoryState, list[int]]],
+    ) -> int:
         """The event of a row and a column."""
         states = [] if self.stub is None else [(self.stub.name, row)]
         states += [(v.name, s) for v, s in zip(self.entry, column, strict=True)]
@@ -172,8 +186,8 @@ class _Block:
         """Every event that the block's figures are of."""
         levels = [self._levels(k) for k in range(len(self.entry))]
         columns = list(product(*([s for s in level if s not in (ANSWERED, FREE)] for level in levels)))
-        whole: tuple[State, ...] = tuple(FREE for _ in self.entry)
-        both: tuple[State, ...] = tuple(ANSWERED for _ in self.entry)
+        whole: tuple[CategoryState, ...] = tuple(FREE for _ in self.entry)
+        both: tuple[CategoryState, ...] = tuple(ANSWERED for _ in self.entry)
         if self.stub is None:
             self._show([self.event(FREE, column, levels) for column in columns], shown)
             return
@@ -193,13 +207,20 @@ class _Block:
         if set(shown) - {"n"}:
             self.events.weighted |= set(events)
 
-    def _options(self, of: dict[State, int], column: Sequence[State], shown: Sequence[str]) -> None:
+    def _options(
+        self, of: dict[CategoryState, int], column: Sequence[CategoryState], shown: Sequence[str]
+    ) -> None:
         """Where per cent of responses are shown, how many there are is known."""
         if "responses" in _bases(shown) and self.stub is not None:
-            states = [(self.stub.name, RESPONSES), *((v.name, s) for v, s in zip(self.entry, column, strict=True))]
+            states = [
+                (self.stub.name, RESPONSES),
+                *((v.name, s) for v, s in zip(self.entry, column, strict=True)),
+            ]
             count = sum(self.events.value[of[code]] for code in self.stub.codes)
             self._show([self.events.add(key_of(self.filter_id, states), count)], shown)
-            many = np.sum(self.stub.members, axis=0) if self.stub.members else np.zeros(len(self.stub.answered))
+            many = (
+                np.sum(self.stub.members, axis=0) if self.stub.members else np.zeros(len(self.stub.answered))
+            )
             self.events.members.setdefault((self.stub.name, RESPONSES), many)
 
 
@@ -208,7 +229,7 @@ def _bases(shown: Sequence[str]) -> set[str]:
     return {statistic_of(stat).base for stat in shown}
 
 
-def filter_of(passes: Passes, request: TableRequest, where: str) -> tuple[str, Bools]:
+def filter_of(passes: SharedCounts, request: TableRequest, where: str) -> tuple[str, Bools]:
     """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are."""
     who = passes.sample(request.where, where).who
     return str(hash(who.tobytes())), who
@@ -218,8 +239,11 @@ def _names(*conditions: str | None) -> frozenset[str]:
     return frozenset(name for text in conditions if text and text.strip() for name in Formula(text).names)
 
 
-def events_of(passes: Passes, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()) -> Events:
-    """Everything that tables and the report on weightings release. margins: the variables of each margin reported."""
+def events_of(
+    passes: SharedCounts, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()
+) -> Events:
+    """Everything that tables and the report on weightings release. margins: the variables of each margin
+    reported."""
     events, seen = Events(), set[Any]()
     for k, request in enumerate(requests):
         # A table that cannot be counted releases nothing.
@@ -240,7 +264,7 @@ def events_of(passes: Passes, requests: Sequence[TableRequest], margins: Sequenc
     return events
 
 
-def _publish(passes: Passes, request: TableRequest, where: str, events: Events, seen: set[Any]) -> None:
+def _publish(passes: SharedCounts, request: TableRequest, where: str, events: Events, seen: set[Any]) -> None:
     """One table's events."""
     filter_id, who = filter_of(passes, request, f"{where}.where")
     names = _names(passes.scope, request.where)
@@ -253,7 +277,14 @@ def _publish(passes: Passes, request: TableRequest, where: str, events: Events, 
         stub = _variable(passes, name, request, False, where)
         across = [_variable(passes, of, request, True, where) for of in entry]
         shown = tuple(s.name for s in every_statistic() if s.linear and s.name in request.show)
-        sort = (filter_id, name, stub.nets, tuple((v.name, v.codes, v.nets) for v in across), shown, stub.codes)
+        sort = (
+            filter_id,
+            name,
+            stub.nets,
+            tuple((v.name, v.codes, v.nets) for v in across),
+            shown,
+            stub.codes,
+        )
         if sort not in seen:
             seen.add(sort)
             _Block(events, filter_id, who, stub, across).release(shown)

@@ -1,9 +1,10 @@
 """Which events are hidden: small ones, and as many others as it takes that no small one can be worked out.
 
-For every small event other counts of atoms are looked for that agree with all that is left in sight and give it another value: one
-with nobody in it, one with `below`. They are found by moving cases from profile to profile of one component, those that are alike
-on all components it is ever released together with staying as many: then every other release stays as it is, whatever it is of.
-What the move changes is hidden, at the least cost (a linear program, as in Fischetti and Salazar, 2000, without the integers), so
+For every small event other counts of atoms are looked for that agree with all that is left in sight and
+give it another value: one with nobody in it, one with `below`. They are found by moving cases from profile
+to profile of one component, those that are alike on all components it is ever released together with
+staying as many: then every other release stays as it is, whatever it is of. What the move changes is
+hidden, at the least cost (a linear program, as in Fischetti and Salazar, 2000, without the integers), so
 that whoever knows the rest cannot tell the two apart.
 """
 
@@ -29,8 +30,9 @@ Terms = tuple[tuple[int, float], ...]
 
 @dataclass(frozen=True)
 class Hidden:
-    """Events that are hidden: for having few cases, or to protect those. numbers: those whose figures of numbers are hidden with
-    them. unjudged: groups that no other counts were found for; seconds: how long it took."""
+    """Events that are hidden: for having few cases, or to protect those. numbers: those whose figures of
+    numbers are hidden with them. unjudged: groups that no other counts were found for; seconds: how long
+    it took."""
 
     small: frozenset[int]
     protecting: frozenset[int]
@@ -44,7 +46,8 @@ class Hidden:
 
 @dataclass(frozen=True)
 class _Part:
-    """What may be moved: profiles of a component, (A,), in places, which are profiles of the others, (K, C)."""
+    """What may be moved: profiles of a component, (A,), in places, which are profiles of the others, (K,
+    C)."""
 
     profiles: Ints
     places: Ints
@@ -53,7 +56,8 @@ class _Part:
 
 @dataclass(frozen=True)
 class _Move:
-    """What a move costs in events hidden anew, what it changes and so hides, and by how much it changes events."""
+    """What a move costs in events hidden anew, what it changes and so hides, and by how much it changes
+    events."""
 
     cost: float
     hidden: set[int]
@@ -74,10 +78,13 @@ class _Search:
         self.small = {i for i in events.published if 1 <= events.value[i] < below}
         self.hidden = set(self.small)
         self.numbers: set[int] = set()
-        # How many there are in all is known to everybody; how many are in a filter is left in sight as long as that can be.
+        # How many there are in all is known to everybody; how many are in a filter is left in sight as long
+        # as that can be.
         self.fixed = {i for i in events.fixed if i not in self.small and not self._filtered(i)}
         # With a base go all the shares that are made of it.
-        bases = (i for i in events.published if any(state in (ANSWERED, RESPONSES) for _, state in self.keys[i][1]))
+        bases = (
+            i for i in events.published if any(state in (ANSWERED, RESPONSES) for _, state in self.keys[i][1])
+        )
         self.dear = np.array(sorted({*events.fixed, *bases}))
         self.vectors = {i: atoms.vectors(self.keys[i]) for i in sorted(events.published)}
         self.places: dict[str, tuple[Ints, Ints]] = {}
@@ -96,7 +103,8 @@ class _Search:
         return bool(self.events.filters[self.keys[event][0]].names)
 
     def protect(self, terms: Terms) -> bool:
-        """Leaves a sum of events open, from 0 or below to `below` or more; whether other counts were found."""
+        """Leaves a sum of events open, from 0 or below to `below` or more; whether other counts were
+        found."""
         value = sum(c * self.value[i] for i, c in terms)
         up = max(self.wide - value, 1)
         single = terms[0][0] if len(terms) == 1 else None
@@ -150,7 +158,10 @@ class _Search:
         kept = np.concatenate([order[near[order]][: _PLACES * size], order[~near[order]][: _PLACES * size]])
         profiles = np.lexsort((-frequent,))
         profiles = np.concatenate(
-            [profiles[touched[profiles]][: _PROFILES * size], profiles[~touched[profiles]][: _PROFILES * size]]
+            [
+                profiles[touched[profiles]][: _PROFILES * size],
+                profiles[~touched[profiles]][: _PROFILES * size],
+            ]
         )
         most = max(_AT_ONCE // max(len(self.moved[root]) * len(profiles), 1), 20)
         kept = kept[np.argsort(-(holds[kept] * 1e6 + count[kept]), kind="stable")][:most]
@@ -160,7 +171,9 @@ class _Search:
         profile_of[profiles] = np.arange(len(profiles))
         a, k = profile_of[own.profile[live]], place_of[index[live]]
         there = (a >= 0) & (k >= 0)
-        cases = np.bincount(a[there] * len(kept) + k[there], minlength=len(profiles) * len(kept)).astype(np.float64)
+        cases = np.bincount(a[there] * len(kept) + k[there], minlength=len(profiles) * len(kept)).astype(
+            np.float64
+        )
         return _Part(profiles, places[kept], cases)
 
     def _places(self, others: Sequence[str]) -> tuple[Ints, Ints]:
@@ -171,7 +184,9 @@ class _Search:
         places, index = np.unique(stacked, axis=0, return_inverse=True)
         return places, index.ravel().astype(np.int64)
 
-    def _rows(self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool) -> csr_array:
+    def _rows(
+        self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool
+    ) -> csr_array:
         """Events as sums over profile × place, (events, A · K)."""
         weight = self.atoms.of_weight
         own = np.ones((len(events), len(part.profiles)))
@@ -191,7 +206,8 @@ class _Search:
         return csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
 
     def _move(self, root: str, terms: Terms, by: float, size: int) -> _Move | None:
-        """The cheapest move between profiles of one component that shifts the sum; None where there is none."""
+        """The cheapest move between profiles of one component that shifts the sum; None where there is
+        none."""
         others = sorted(self.beside[root])
         # What the component has no part in stays as it is.
         terms = tuple((i, c) for i, c in terms if root in self.vectors[i])
@@ -209,7 +225,9 @@ class _Search:
         cost = np.where(~hidden & np.isin(of, self.dear), _DEAR * cost, cost)
         fixed = np.array([i in self.fixed for i in of])
         k = len(part.places)
-        same = coo_array((np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m))
+        same = coo_array(
+            (np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m)
+        )
         slack = coo_array((np.ones(slots), (np.arange(slots), np.arange(slots))), shape=(slots, slots))
         nothing = coo_array((k + 1, slots))
         top: Any = vstack([same, aim])
@@ -231,8 +249,11 @@ class _Search:
         numbers = self._numbers(root, others, part, d, events)
         return _Move(spent, {int(i) for i in of[apart]}, numbers, np.array(events), changed[: len(events)])
 
-    def _numbers(self, root: str, others: Sequence[str], part: _Part, d: Floats, events: Sequence[int]) -> set[int]:
-        """Bases of columns that a move changes, even where as many stay in them: figures of numbers there tell of it."""
+    def _numbers(
+        self, root: str, others: Sequence[str], part: _Part, d: Floats, events: Sequence[int]
+    ) -> set[int]:
+        """Bases of columns that a move changes, even where as many stay in them: figures of numbers there
+        tell of it."""
         bases = [i for i in events if any(state == ANSWERED for _, state in self.keys[i][1])]
         if not bases:
             return set()
@@ -251,11 +272,17 @@ def _sensitive(search: _Search) -> Iterator[Terms]:
 
 
 def hide(
-    events: Events, weight: Floats, below: int, wide: int | None = None, links: Links | None = None,
-    margins: Sequence[tuple[str, ...]] = (), tell: Progress = quiet,
-) -> Hidden:  # fmt: skip
-    """Small events and those that protect them. weight: (n,); below: how many cases are enough to be shown; wide: how far apart the
-    counts must lie that agree with what is released; links, margins: `Atoms`."""
+    events: Events,
+    weight: Floats,
+    below: int,
+    wide: int | None = None,
+    links: Links | None = None,
+    margins: Sequence[tuple[str, ...]] = (),
+    tell: Progress = quiet,
+) -> Hidden:
+    """Small events and those that protect them. weight: (n,); below: how many cases are enough to be
+    shown; wide: how far apart the counts must lie that agree with what is released; links, margins:
+    `Atoms`."""
     began = time.perf_counter()
     search = _Search(events, Atoms(events, weight, links or {}, margins), below, wide)
     sensitive = list(_sensitive(search))
@@ -268,11 +295,14 @@ def hide(
             unjudged += 1
             _hide_around(search, terms)
     protecting = frozenset(search.hidden - search.small - _known_empty(search))
-    return Hidden(frozenset(search.small), protecting, frozenset(search.numbers), unjudged, time.perf_counter() - began)
+    return Hidden(
+        frozenset(search.small), protecting, frozenset(search.numbers), unjudged, time.perf_counter() - began
+    )
 
 
 def _known_empty(search: _Search) -> set[int]:
-    """Hidden events that nobody is in, as a wider one in sight says that nobody is in either: hiding them hides nothing."""
+    """Hidden events that nobody is in, as a wider one in sight says that nobody is in either: hiding them
+    hides nothing."""
     events = search.events
     empty = {search.keys[i] for i in events.published - search.hidden if not events.value[i]}
     found = set()

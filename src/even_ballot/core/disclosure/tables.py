@@ -10,8 +10,8 @@ from even_ballot.core.disclosure.events import (
     ANSWERED,
     EVERYBODY,
     RESPONSES,
+    CategoryState,
     Events,
-    State,
     events_of,
     filter_of,
     key_of,
@@ -19,23 +19,32 @@ from even_ballot.core.disclosure.events import (
 )
 from even_ballot.core.disclosure.hiding import Hidden, hide
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.trend import Trend
-from even_ballot.core.ledger.step import Step as Step_
+from even_ballot.core.ledger.step import Step
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.tables.nets import banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerKey, Cell, HiddenFigure, Step, StubKey, TableResult, Test
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.results import (
+    BannerKey,
+    Cell,
+    CodeOrNet,
+    HiddenFigure,
+    StubKey,
+    TableResult,
+    Test,
+)
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.stubs.counts import ALL
 from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightingReport
 
 
 @dataclass(frozen=True)
-class Pattern:
-    """What the tables and reports of a study release, and what of it is hidden. dominated: numbers of which a few cases make up too
-    much; weights_judged: whether weighted figures were taken into account as equations on counts."""
+class HiddenPattern:
+    """What the tables and reports of a study release, and what of it is hidden. dominated: numbers of
+    which a few cases make up too much; weights_judged: whether weighted figures were taken into account as
+    equations on counts."""
 
     events: Events
     hidden: Hidden
@@ -44,22 +53,27 @@ class Pattern:
 
 
 def pattern_of(
-    passes: Passes, requests: Sequence[TableRequest], asked: Suppression, links: Links | None = None,
-    margins: Sequence[tuple[str, ...]] = (), tell: Progress = quiet,
-) -> Pattern:  # fmt: skip
-    """What is to be hidden when all these tables, and the report on these margins, are released together. links: what each variable
-    of the ledger is made of."""
+    passes: SharedCounts,
+    requests: Sequence[TableRequest],
+    asked: Suppression,
+    links: Links | None = None,
+    margins: Sequence[tuple[str, ...]] = (),
+    tell: Progress = quiet,
+) -> HiddenPattern:
+    """What is to be hidden when all these tables, and the report on these margins, are released together.
+    links: what each variable of the ledger is made of."""
     assert asked.below is not None
     events = events_of(passes, requests, margins)
     hidden = hide(events, passes.weight, asked.below, asked.range, links, margins, tell)
     dominated = frozenset() if asked.dominance is None else dominated_numbers(passes, events, asked.dominance)
-    return Pattern(events, hidden, dominated, weights_are_judged(passes.weight))
+    return HiddenPattern(events, hidden, dominated, weights_are_judged(passes.weight))
 
 
 @dataclass(frozen=True)
 class DisclosureControl:
-    """What was hidden, in groups: small ones, those that protect them, and those that could not be judged, around which everything
-    is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures are hidden."""
+    """What was hidden, in groups: small ones, those that protect them, and those that could not be judged,
+    around which everything is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures
+    are hidden."""
 
     below: int
     small: int
@@ -69,16 +83,20 @@ class DisclosureControl:
     dominated: tuple[str, ...]
 
 
-def control_of(asked: Suppression, pattern: Pattern) -> DisclosureControl:
+def control_of(asked: Suppression, pattern: HiddenPattern) -> DisclosureControl:
     """What there is to say of what was hidden."""
     hidden = pattern.hidden
     return DisclosureControl(
-        asked.below or 0, len(hidden.small), len(hidden.protecting), hidden.unjudged, pattern.weights_judged,
+        asked.below or 0,
+        len(hidden.small),
+        len(hidden.protecting),
+        hidden.unjudged,
+        pattern.weights_judged,
         tuple(sorted(pattern.dominated)),
-    )  # fmt: skip
+    )
 
 
-def links_of(steps: Sequence[Step_]) -> dict[str, tuple[str, ...]]:
+def links_of(steps: Sequence[Step]) -> dict[str, tuple[str, ...]]:
     """What each variable that a ledger makes is made of."""
     found: dict[str, tuple[str, ...]] = {}
     for step in steps:
@@ -88,7 +106,7 @@ def links_of(steps: Sequence[Step_]) -> dict[str, tuple[str, ...]]:
     return found
 
 
-def report_without(report: WeightingReport, pattern: Pattern, below: int) -> WeightingReport:
+def report_without(report: WeightingReport, pattern: HiddenPattern, below: int) -> WeightingReport:
     """A report on a weighting as it may be released: without the sizes of groups that are hidden."""
 
     def gone(of: MarginRow) -> bool:
@@ -113,29 +131,52 @@ def report_without(report: WeightingReport, pattern: Pattern, below: int) -> Wei
 class _Table:
     """One table's figures as events."""
 
-    def __init__(self, passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str) -> None:
+    def __init__(
+        self,
+        passes: SharedCounts,
+        result: TableResult,
+        request: TableRequest,
+        pattern: HiddenPattern,
+        where: str,
+    ) -> None:
         self.result, self.request, self.pattern, self.where = result, request, pattern, where
         self.filter_id, _ = filter_of(passes, request, where)
 
     @cached_property
-    def _states(self) -> dict[tuple[str, bool, Step], State]:
+    def _states(self) -> dict[tuple[str, bool, CodeOrNet], CategoryState]:
         """States by variable, whether of the banner, and step."""
-        found: dict[tuple[str, bool, Step], State] = {}
+        found: dict[tuple[str, bool, CodeOrNet], CategoryState] = {}
         request, where = self.request, self.where
 
-        def add(name: str, banner: bool, kind: str, codes: list[int], nets: Sequence[tuple[str, Sequence[int]]]) -> None:
-            own: list[State] = [(request.dates, code) if kind == "date" else code for code in codes]
+        def add(
+            name: str, banner: bool, kind: str, codes: list[int], nets: Sequence[tuple[str, Sequence[int]]]
+        ) -> None:
+            own: list[CategoryState] = [(request.dates, code) if kind == "date" else code for code in codes]
             found.update({(name, banner, code): state for code, state in zip(codes, own, strict=True)})
-            found.update({(name, banner, label): net_state([own[i] for i in places]) for label, places in nets})
+            found.update(
+                {(name, banner, label): net_state([own[i] for i in places]) for label, places in nets}
+            )
 
         for stub in self.result.stubs:
             rows = net_rows(request.nets, stub.variable, stub.categories, request.stub, where)
-            add(stub.variable, False, stub.kind, [c.code for c in stub.categories], [(r.label, r.places.tolist()) for r in rows])
+            add(
+                stub.variable,
+                False,
+                stub.kind,
+                [c.code for c in stub.categories],
+                [(r.label, r.places.tolist()) for r in rows],
+            )
             found[stub.variable, False, ALL] = found.get((stub.variable, False, ALL), ANSWERED)
         for banner in self.result.banners:
             for name, categories in zip(banner.variables, banner.categories, strict=True):
                 rows = banner_nets(request.nets, name, categories, request.entries, where)
-                add(name, True, self._kind(name), [c.code for c in categories], [(r.label, r.places.tolist()) for r in rows])
+                add(
+                    name,
+                    True,
+                    self._kind(name),
+                    [c.code for c in categories],
+                    [(r.label, r.places.tolist()) for r in rows],
+                )
         return found
 
     def _kind(self, name: str) -> str:
@@ -143,12 +184,14 @@ class _Table:
 
     dated: frozenset[str] = frozenset()
 
-    def _event(self, variable: str, row: State, path: Sequence[tuple[str, State]]) -> int | None:
+    def _event(
+        self, variable: str, row: CategoryState, path: Sequence[tuple[str, CategoryState]]
+    ) -> int | None:
         return self.pattern.events.ids.get(key_of(self.filter_id, [(variable, row), *path]))
 
     def reason(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> str | None:
-        """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or dominance; None where it
-        is not."""
+        """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or
+        dominance; None where it is not."""
         kind = next((h.kind for h in self.result.stubs if h.variable == stub.variable), "")
         statistic = statistic_of(stat)
         if kind == "number" and statistic.base != "none":
@@ -173,7 +216,10 @@ class _Table:
         if step is None and statistic.base != "none":
             # Figures made of all answers of a column would give one hidden answer away.
             heading = next(h for h in self.result.stubs if h.variable == stub.variable)
-            of += [self._event(stub.variable, self._states[stub.variable, False, c.code], path) for c in heading.categories]
+            of += [
+                self._event(stub.variable, self._states[stub.variable, False, c.code], path)
+                for c in heading.categories
+            ]
         hidden = self.pattern.hidden
         if kind == "number" and any(event in hidden.numbers for event in of if event is not None):
             return "protects"
@@ -202,9 +248,12 @@ class _Table:
         return replace(self.result, cells=tuple(kept), tests=tests, hidden=tuple(gone), in_filter=in_filter)
 
     def _tells_nothing(
-        self, test: Test, touched: set[tuple[StubKey, tuple[BannerKey, ...]]], blocks: set[tuple[str, tuple[str, ...]]]
+        self,
+        test: Test,
+        touched: set[tuple[StubKey, tuple[BannerKey, ...]]],
+        blocks: set[tuple[str, tuple[str, ...]]],
     ) -> bool:
-        if isinstance(test, Columns):
+        if isinstance(test, ColumnComparison):
             stub = StubKey(**test.stub)
             paths = (tuple(map(BannerKey.of, test.banner, path)) for path in (test.a, test.b))
             return all((stub, path) not in touched for path in paths)
@@ -213,10 +262,19 @@ class _Table:
 
 
 def without_hidden(
-    passes: Passes, result: TableResult, request: TableRequest, pattern: Pattern, where: str = "tables[0]"
+    passes: SharedCounts,
+    result: TableResult,
+    request: TableRequest,
+    pattern: HiddenPattern,
+    where: str = "tables[0]",
 ) -> TableResult:
     """A table as it may be released."""
     table = _Table(passes, result, request, pattern, where)
-    dates = (name for banner in result.banners for name in banner.variables if passes.data.variable(name).kind == "date")
+    dates = (
+        name
+        for banner in result.banners
+        for name in banner.variables
+        if passes.data.variable(name).kind == "date"
+    )
     table.dated = frozenset(dates)
     return table.without()

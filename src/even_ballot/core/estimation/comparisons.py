@@ -1,4 +1,4 @@
-"""Differences of two columns, and p-values adjusted for their number."""
+"""Differences of two columns, and p-values adjusted_p_values for their number."""
 
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -11,9 +11,9 @@ Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 
 
 @dataclass(frozen=True)
-class Columns:
-    """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code), with its
-    interval."""
+class ColumnComparison:
+    """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no
+    code), with its interval."""
 
     stub: dict[str, Any]
     banner: tuple[str, ...]
@@ -29,8 +29,8 @@ class Columns:
     kind: Literal["columns"] = "columns"
 
 
-def adjusted(p: Floats, how: Adjust) -> Floats:
-    """p-values adjusted for their number: Bonferroni, Holm, or Benjamini and Hochberg (1995)."""
+def adjusted_p_values(p: Floats, how: Adjust) -> Floats:
+    """p-values adjusted_p_values for their number: Bonferroni, Holm, or Benjamini and Hochberg (1995)."""
     m = len(p)
     if how == "none" or m == 0:
         return p

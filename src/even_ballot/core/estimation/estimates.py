@@ -16,8 +16,8 @@ from even_ballot.core.sampling.variance import ratio, total, variances
 
 @dataclass(frozen=True)
 class Sums:
-    """Weighted sums of quantities of any shape S by unit, (U, *S); own: (3 U, *S), of their cases, where every case is its own PSU
-    (`Tally.own`); unweighted n, S."""
+    """Weighted sums of quantities of any shape S by unit, (U, *S); own: (3 U, *S), of their cases, where
+    every case is its own PSU (`Tally.own`); unweighted n, S."""
 
     w: Floats
     own: Floats | None
@@ -57,16 +57,23 @@ class Estimates:
     def at(self, *index: Any) -> "Estimates":
         """Some of them."""
         return Estimates(
-            self.est[index], self.linear.at(*index), self.variance[index], self.n[index], self.base_n[index], self.deff[index]
-        )  # fmt: skip
+            self.est[index],
+            self.linear.at(*index),
+            self.variance[index],
+            self.n[index],
+            self.base_n[index],
+            self.deff[index],
+        )
 
 
 def of_cases(linear: Linear, groups: Sequence[tuple[Floats, Floats, Floats]], units: Units) -> Linear:
-    """The same where every case is its own PSU. groups: of cases that share a z: their sums (3 U, *S), z, and the terms of z taken
-    absolutely."""
+    """The same where every case is its own PSU. groups: of cases that share a z: their sums (3 U, *S), z,
+    and the terms of z taken absolutely."""
     assert units.weights is not None
     squares = sum(squares_in(own, units.weights.centre) * size**2 for own, _, size in groups)
-    return Linear(linear.totals, np.sqrt(np.maximum(squares, 0)), tuple(Alike(own, z) for own, z, _ in groups))
+    return Linear(
+        linear.totals, np.sqrt(np.maximum(squares, 0)), tuple(Alike(own, z) for own, z, _ in groups)
+    )
 
 
 def totals(part: Sums, units: Units) -> Estimates:
@@ -78,14 +85,16 @@ def totals(part: Sums, units: Units) -> Estimates:
 
 
 def share_variance(p: Floats, base_n: Ints, variance: Floats) -> Floats:
-    """A share's variance, 0 where it is 0 or 1 and where the variance is rounding: at or below 1e-12 · p(1 − p)/base_n."""
+    """A share's variance, 0 where it is 0 or 1 and where the variance is rounding: at or below 1e-12 · p(1
+    − p)/base_n."""
     inside = (p > EDGE) & (p < 1 - EDGE)
     none = ~inside | (variance <= 1e-12 * p * (1 - p) / np.maximum(base_n, 1))
     return np.where(none & ~np.isnan(variance), 0.0, variance)
 
 
 def shares(part: Sums, base: Sums, units: Units) -> Estimates:
-    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b. base: as part, or broadcast to it."""
+    """Shares Σ w a/Σ w b of cells in bases that hold them: z = (a − R b)/Σ w b. base: as part, or
+    broadcast to it."""
     p, linear = ratio(part.w, base.w, units)
     with np.errstate(all="ignore"):
         if part.own is not None and base.own is not None:
@@ -104,7 +113,8 @@ def shares(part: Sums, base: Sums, units: Units) -> Estimates:
 
 @dataclass(frozen=True)
 class Distribution:
-    """A number's weighted values among m domains: value (k,), domain (k,), weight (k,) of the cases that count."""
+    """A number's weighted values among m domains: value (k,), domain (k,), weight (k,) of the cases that
+    count."""
 
     value: Floats
     domain: Ints
@@ -113,7 +123,9 @@ class Distribution:
 
     def sum(self, quantity: Floats) -> Floats:
         """Σ w q by domain."""
-        return np.bincount(self.domain, weights=self.weight * quantity, minlength=self.domains).astype(np.float64)
+        return np.bincount(self.domain, weights=self.weight * quantity, minlength=self.domains).astype(
+            np.float64
+        )
 
 
 @dataclass(frozen=True)
@@ -156,7 +168,8 @@ def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
         with np.errstate(all="ignore"):
             linear = Linear(
                 linear.totals,
-                (root_of_squares(moments.own, moments.shift) + np.abs(est) * root_of_weights(moments.own)) / whole,
+                (root_of_squares(moments.own, moments.shift) + np.abs(est) * root_of_weights(moments.own))
+                / whole,
                 (Varied(moments.own, shifted, 1 / whole),),
             )
     return _means(est, linear, sd, moments.counts, units)
@@ -184,11 +197,18 @@ def coded_means(codes: Floats, part: Sums, sd: Floats, units: Units) -> Estimate
         whole = sums.sum(0)
         shift = np.where(whole > 0, (sums * each).sum(0) / whole, 0.0)
         shifted, linear = ratio(
-            (part.w * (each - shift)).sum(1), part.w.sum(1), units, (part.w * np.abs(each)).sum(1)[: units.rows], shift
+            (part.w * (each - shift)).sum(1),
+            part.w.sum(1),
+            units,
+            (part.w * np.abs(each)).sum(1)[: units.rows],
+            shift,
         )
         est = shifted + shift
         if part.own is not None:
-            groups = [(part.own[:, r], (y - est) / whole, (abs(y) + np.abs(est)) / whole) for r, y in enumerate(codes.tolist())]
+            groups = [
+                (part.own[:, r], (y - est) / whole, (abs(y) + np.abs(est)) / whole)
+                for r, y in enumerate(codes.tolist())
+            ]
             linear = of_cases(linear, groups, units)
     return _means(est, linear, sd, part.n.sum(0), units)
 
@@ -206,7 +226,8 @@ class Ranked:
         return [float(v) for v in self.value[weight >= weight.max() * (1 - 1e-12)]]
 
     def quantile(self, q: float) -> float:
-        """The smallest value whose cumulative weight passes q of the whole; where one meets it, the mean with the next."""
+        """The smallest value whose cumulative weight passes q of the whole; where one meets it, the mean
+        with the next."""
         whole = self.cumulative[-1]
         if q <= 0:
             return float(self.value[0])

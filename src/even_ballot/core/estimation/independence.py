@@ -1,4 +1,5 @@
-"""Independence of a stub and a banner variable: Rao and Scott's second-order test, and the adjusted Wald test."""
+"""Independence of a stub and a banner variable: Rao and Scott's second-order test, and the adjusted Wald
+test."""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -30,8 +31,9 @@ class Independence:
 
 @dataclass(frozen=True)
 class Wald:
-    """Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k and df − k + 1, d the k
-    differences between cell shares and products of their margins (Korn and Graubard, 1990)."""
+    """Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k
+    and df − k + 1, d the k differences between cell shares and products of their margins (Korn and
+    Graubard, 1990)."""
 
     stub: str
     banner: tuple[str, ...]
@@ -44,7 +46,8 @@ class Wald:
 
 
 def _interactions(rows: int, columns: int) -> Floats:
-    """Dummies of the interaction, made orthogonal to constant, row and column dummies: (R·C, (R − 1)(C − 1))."""
+    """Dummies of the interaction, made orthogonal to constant, row and column dummies: (R·C, (R − 1)(C −
+    1))."""
     row = np.repeat(np.eye(rows)[:, 1:], columns, axis=0)
     column = np.tile(np.eye(columns)[:, 1:], (rows, 1))
     main = np.column_stack([np.ones(rows * columns), row, column])
@@ -54,8 +57,8 @@ def _interactions(rows: int, columns: int) -> Floats:
 
 @dataclass(frozen=True)
 class _Table:
-    """A stub × banner without empty rows and columns: shares of its cells (R, C), their covariance (R·C, R·C), and the sums that
-    they are made of, (U, R·C)."""
+    """A stub × banner without empty rows and columns: shares of its cells (R, C), their covariance (R·C,
+    R·C), and the sums that they are made of, (U, R·C)."""
 
     shares: Floats
     covariance: Floats
@@ -64,7 +67,8 @@ class _Table:
     units: Units
 
     def moving(self, contrasts: Floats, terms: Floats) -> NDArray[np.bool_]:
-        """Contrasts of the cells, (k, R·C), that have a variance, (k,); terms: what they are made of, taken absolutely."""
+        """Contrasts of the cells, (k, R·C), that have a variance, (k,); terms: what they are made of,
+        taken absolutely."""
         return variances_of_contrasts(self.w, self.own, self.shares.ravel(), contrasts, terms, self.units) > 0
 
     @property
@@ -89,15 +93,19 @@ def _table(w: Floats, own: Floats | None, units: Units) -> _Table | None:
 
     cells, cases = flat(w), None if own is None else flat(own)
     pi = cells.sum(0) / cells.sum()
-    return _Table(pi.reshape(height, width), covariance_of_shares(cells, cases, pi, units), cells, cases, units)
+    return _Table(
+        pi.reshape(height, width), covariance_of_shares(cells, cases, pi, units), cells, cases, units
+    )
 
 
-def independence(w: Floats, own: Floats | None, n: int, units: Units) -> tuple[float, float, float, float, float] | None:
+def independence(
+    w: Floats, own: Floats | None, n: int, units: Units
+) -> tuple[float, float, float, float, float] | None:
     """chi2, f, df1, df2, p of a stub × banner (Rao and Scott, 1984, second order).
 
-    w: (U, R, C), Σ w by unit over cases with both answered; own: (3 U, R, C), of the cases where every case is its own PSU; n:
-    their unweighted number. Rows and columns without weight are left out; fewer than two of either: None. Contrasts without a
-    variance are left out; all of them: None.
+    w: (U, R, C), Σ w by unit over cases with both answered; own: (3 U, R, C), of the cases where every
+    case is its own PSU; n: their unweighted number. Rows and columns without weight are left out; fewer
+    than two of either: None. Contrasts without a variance are left out; all of them: None.
     """
     table = _table(w, own, units)
     if table is None:
@@ -125,8 +133,9 @@ def independence(w: Floats, own: Floats | None, n: int, units: Units) -> tuple[f
 
 
 def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
-    """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and own as above. None where there is nothing to test or
-    the design has too few degrees of freedom for so many cells; differences without a variance are left out."""
+    """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and own as above. None where
+    there is nothing to test or the design has too few degrees of freedom for so many cells; differences
+    without a variance are left out."""
     table = _table(w, own, units)
     if table is None:
         return None

@@ -31,10 +31,12 @@ class Interval(Model):
         return np.asarray(-special.stdtrit(df, self.tail))
 
 
-Limits = tuple[Floats, Floats]
+IntervalEnds = tuple[Floats, Floats]
 
 
-def _sided(low: Floats, high: Floats, interval: Interval, open_low: Floats | float, open_high: Floats | float) -> Limits:
+def _sided(
+    low: Floats, high: Floats, interval: Interval, open_low: Floats | float, open_high: Floats | float
+) -> IntervalEnds:
     """The limit not asked for is the bound of the parameter, or NaN where it has none."""
     if interval.sides == "lower":
         return low, np.full_like(high, open_high)
@@ -43,13 +45,13 @@ def _sided(low: Floats, high: Floats, interval: Interval, open_low: Floats | flo
     return low, high
 
 
-def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> Limits:
+def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> IntervalEnds:
     """est ± t·se, for means and totals; NaN where there is no limit."""
     half = interval.t(df) * se
     return _sided(est - half, est + half, interval, np.nan, np.nan)
 
 
-def _beta(x: Floats, m: Floats | Ints, tail: float) -> Limits:
+def _beta(x: Floats, m: Floats | Ints, tail: float) -> IntervalEnds:
     """From Beta(x, m − x + 1) to Beta(x + 1, m − x) (Korn and Graubard, 1998)."""
     with np.errstate(all="ignore"):
         low = np.where(x > 0, special.betaincinv(np.maximum(x, 1e-300), m - x + 1, tail), 0.0)
@@ -57,11 +59,11 @@ def _beta(x: Floats, m: Floats | Ints, tail: float) -> Limits:
     return low, high
 
 
-def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: Interval) -> Limits:
+def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: Interval) -> IntervalEnds:
     """Limits of proportions p with design variances; arrays (m,). base_n: unweighted bases; df: the design's.
 
-    p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval; one whose variance
-    is not known (NaN) has none.
+    p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval;
+    one whose variance is not known (NaN) has none.
     """
     t, se = interval.t(df), np.sqrt(variance)
     edge: Bools = (p <= EDGE) | (p >= 1 - EDGE)

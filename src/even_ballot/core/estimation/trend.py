@@ -1,4 +1,5 @@
-"""Trend over an ordered banner: the weighted least-squares slope of an answer on the banner's codes, design-based."""
+"""Trend over an ordered banner: the weighted least-squares slope of an answer on the banner's codes,
+design-based."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -30,8 +31,8 @@ class Trend:
 
 _EMPTY = 1e-11
 Cells = Callable[[Linear, Floats, Floats, Floats, Units], Linear]
-"""Adds the groups of cases that are PSUs of their own, for (x − x̄)/Σ w (x − x̄)², (C,), lines ȳ + b(x − x̄), (R, C), and
-|ȳ| + |b(x − x̄)|, (R, C)."""
+"""Adds the groups of cases that are PSUs of their own, for (x − x̄)/Σ w (x − x̄)², (C,), lines ȳ + b(x −
+x̄), (R, C), and |ȳ| + |b(x − x̄)|, (R, C)."""
 
 
 def _slopes(w: Floats, wy: Floats, x: Floats) -> tuple[Floats, Floats, Floats, Floats]:
@@ -49,17 +50,23 @@ def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
         return None
 
     def added(linear: Linear, apart: Floats, line: Floats, most: Floats, units: Units) -> Linear:
-        groups = [(own, (y - line[:, c]) * apart[c], (abs(y) + most[:, c]) * abs(apart[c])) for c, own, y in cells]
+        groups = [
+            (own, (y - line[:, c]) * apart[c], (abs(y) + most[:, c]) * abs(apart[c])) for c, own, y in cells
+        ]
         return of_cases(linear, groups, units)
 
     return added
 
 
-def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: Cells | None) -> tuple[Floats, Floats]:
-    """Slopes b of R quantities on x, and their variances, (R,): z = (x − x̄)(y − ȳ − b(x − x̄))/Σ w (x − x̄)².
+def slopes(
+    wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: Cells | None
+) -> tuple[Floats, Floats]:
+    """Slopes b of R quantities on x, and their variances, (R,): z = (x − x̄)(y − ȳ − b(x − x̄))/Σ w (x −
+    x̄)².
 
-    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U, C), Σ w of their base;
-    x: (C,), the columns' scores. cells: where every case is its own PSU. A replicate in which x does not vary has no slope.
+    wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U,
+    C), Σ w of their base; x: (C,), the columns' scores. cells: where every case is its own PSU. A
+    replicate in which x does not vary has no slope.
     """
     with np.errstate(all="ignore"):
         b, mean_y, mean_x, spread = _slopes(w.sum(0), wy.sum(0), x)
@@ -68,7 +75,9 @@ def slopes(wy: Floats, w: Floats, size: Floats, x: Floats, units: Units, cells: 
             again, _, means, spreads = _slopes(of_w, units.replicates.totals(wy), x)
             lost = ~(spreads > _EMPTY * spread)
             again[lost] = np.nan
-            terms = (of_size * np.abs(x - means[:, None])[:, None]).sum(-1) / np.where(lost, np.nan, spreads)[:, None]
+            terms = (of_size * np.abs(x - means[:, None])[:, None]).sum(-1) / np.where(lost, np.nan, spreads)[
+                :, None
+            ]
             return b, variances(Linear(again - b, terms + np.abs(again) + np.abs(b)), units)
         apart = (x - mean_x) / spread
         line = mean_y[:, None] + b[:, None] * (x - mean_x)

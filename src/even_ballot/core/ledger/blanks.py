@@ -30,14 +30,18 @@ class FillBlank(Step):
         for name in self.variables:
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind not in ("coded", "number"):
-                raise fault(f"{name} is a {variable.kind}; only coded variables and numbers take a code.", "variables")
+                raise fault(
+                    f"{name} is a {variable.kind}; only coded variables and numbers take a code.", "variables"
+                )
             scale = data.scale_of(name)
             missing = {item.code for item in (*variable.missing, *(scale.missing if scale else ()))}
             blank = column.state == BLANK
             if inside is not None:
                 blank &= inside
             values = np.where(blank, self.code, column.values).astype(column.values.dtype)
-            state = np.where(blank, MISSING if self.code in missing else ANSWERED, column.state).astype(np.uint8)
+            state = np.where(blank, MISSING if self.code in missing else ANSWERED, column.state).astype(
+                np.uint8
+            )
             changed += int(blank.sum())
             data = data.with_column(variable, Column(values, state, column.words))
         return Outcome(data, changed)

@@ -21,8 +21,8 @@ class Ids(Model):
 
 
 class Duplicates(Model):
-    """Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept. at_least: how many of
-    them a case must have answered to be compared."""
+    """Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept.
+    at_least: how many of them a case must have answered to be compared."""
 
     of: tuple[str, ...]
     keep: Literal["first", "last", "fullest"] = "first"
@@ -58,8 +58,8 @@ def _spelled(data: Dataset, name: str) -> list[str]:
 
 
 class DropCases(Step):
-    """Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare: records (by
-    their number in the source) that were looked at and stay in use all the same."""
+    """Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare:
+    records (by their number in the source) that were looked at and stay in use all the same."""
 
     OFFERED = ("spare",)
     do: Literal["drop_cases"]
@@ -83,7 +83,11 @@ class DropCases(Step):
         if self.ids is not None:
             return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}{but}"
         if self.duplicates is not None:
-            return f"Set aside cases alike in {some(self.duplicates.of)}, keeping the {self.duplicates.keep} of each{but}"
+            return (
+                f"Set aside cases alike in {some(self.duplicates.of)}, keeping the "
+                ""
+                f"{self.duplicates.keep} of each{but}"
+            )
         return f"Set aside the cases where {self.where}{but}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
@@ -92,7 +96,9 @@ class DropCases(Step):
         elif self.ids is not None:
             wanted = {str(value) for value in self.ids.among}
             answered = data.column(self.ids.variable, "ids.variable").answered
-            drop = np.array([word in wanted for word in _spelled(data, self.ids.variable)], np.bool_) & answered
+            drop = (
+                np.array([word in wanted for word in _spelled(data, self.ids.variable)], np.bool_) & answered
+            )
         else:
             assert self.duplicates is not None
             drop = self._repeated(data, self.duplicates)

@@ -16,9 +16,9 @@ from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
 
 
 class Edit(Step):
-    """One cell of one case. id: the case's value of the variable with role id, else its record number; with `by` "row"
-    always the record number, which tells cases apart that share an identifier. value: a code, a label, a number or a text
-    as it would stand in a file; null is blank."""
+    """One cell of one case. id: the case's value of the variable with role id, else its record number;
+    with `by` "row" always the record number, which tells cases apart that share an identifier. value: a
+    code, a label, a number or a text as it would stand in a file; null is blank."""
 
     do: Literal["edit"]
     id: int | str
@@ -32,7 +32,13 @@ class Edit(Step):
 
     def sentence(self) -> str:
         case = "record" if self.by == "row" else "case"
-        to = "blank" if self.value is None else repr(self.value) if isinstance(self.value, str) else f"{self.value:g}"
+        to = (
+            "blank"
+            if self.value is None
+            else repr(self.value)
+            if isinstance(self.value, str)
+            else f"{self.value:g}"
+        )
         return f"Set {self.variable} of {case} {self.id} to {to}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
@@ -42,9 +48,15 @@ class Edit(Step):
         at = np.flatnonzero(self._cases(data))
         if len(at) != 1:
             how_many = "no case" if not len(at) else f"{len(at)} cases"
-            mend = "Name it by its record number in the source." if len(at) > 1 else "Name one case that is in use."
+            mend = (
+                "Name it by its record number in the source."
+                if len(at) > 1
+                else "Name one case that is in use."
+            )
             write = '"by": "row"' if len(at) > 1 else ""
-            raise fault(f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend, write=write)
+            raise fault(
+                f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend, write=write
+            )
         cell = self._cell(data, variable)
         values, state, words = column.values.copy(), column.state.copy(), column.words
         if variable.kind == "text" or cell.state[0] == UNPLACED:
@@ -71,7 +83,13 @@ class Edit(Step):
 
     def _cell(self, data: Dataset, variable: Variable) -> Column:
         """The one cell, read as a file's would be."""
-        spelled = None if self.value is None else self.value if isinstance(self.value, str) else f"{self.value:.15g}"
+        spelled = (
+            None
+            if self.value is None
+            else self.value
+            if isinstance(self.value, str)
+            else f"{self.value:.15g}"
+        )
         written = text_column([spelled])
         match variable.kind:
             case "coded":
@@ -85,7 +103,8 @@ class Edit(Step):
 
 
 class Split(Step):
-    """One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no option is a finding."""
+    """One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no
+    option is a finding."""
 
     do: Literal["split"]
     variable: str
@@ -94,7 +113,11 @@ class Split(Step):
     options: tuple[Code, ...] = Field(min_length=1)
 
     def sentence(self) -> str:
-        return f"Split {self.variable} at {self.separator!r} into {self.into}: {some([o.label for o in self.options])}"
+        return (
+            f"Split {self.variable} at {self.separator!r} into {self.into}: "
+            ""
+            f"{some([o.label for o in self.options])}"
+        )
 
     @property
     def parts(self) -> tuple[str, ...]:
@@ -110,7 +133,9 @@ class Split(Step):
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind != "text":
             raise fault(f"{self.variable} is a {variable.kind}; only text is split.", "variable")
-        place = {option.label: k for k, option in enumerate(self.options)} | {str(o.code): k for k, o in enumerate(self.options)}
+        place = {option.label: k for k, option in enumerate(self.options)} | {
+            str(o.code): k for k, o in enumerate(self.options)
+        }
         chosen = np.zeros((len(self.options), max(len(column.words), 1)), np.int32)
         strange: list[list[str]] = []
         for w, word in enumerate(column.words):
@@ -123,8 +148,16 @@ class Split(Step):
         state = np.where(column.answered, ANSWERED, BLANK).astype(np.uint8)
         for name, option, by_word in zip(self.parts, self.options, chosen, strict=True):
             made = Variable(name=new_name(data, name), kind="number", label=option.label)
-            data = data.with_column(made, Column(np.where(column.answered, by_word[at], 0).astype(np.float64), state))
-        multi = Variable(name=new_name(data, self.into), kind="multi", label=variable.label, parts=self.parts, options=self.options)
+            data = data.with_column(
+                made, Column(np.where(column.answered, by_word[at], 0).astype(np.float64), state)
+            )
+        multi = Variable(
+            name=new_name(data, self.into),
+            kind="multi",
+            label=variable.label,
+            parts=self.parts,
+            options=self.options,
+        )
         counts = np.bincount(column.values[column.answered], minlength=len(column.words))
         left: Counter[str] = Counter()
         for answers, n in zip(strange, counts.tolist(), strict=True):

@@ -21,8 +21,8 @@ class Turn:
 
 @dataclass(frozen=True)
 class OldNew:
-    """Variable `old` before × variable `new` after, most frequent turns first within the order of old answers; `more`
-    pairs are not listed. changed: cases whose entry is another than before."""
+    """Variable `old` before × variable `new` after, most frequent turns first within the order of old
+    answers; `more` pairs are not listed. changed: cases whose entry is another than before."""
 
     old: str
     new: str
@@ -95,7 +95,10 @@ def old_new(before: Dataset, old: str, after: Dataset, new: str) -> OldNew:
     if len(news) <= max(4 * _MANY, 2):
         a, olds = _ranges(before, old, a, olds, b)
     pairs, counts = np.unique(a * len(news) + b, return_counts=True)
-    turns = [Turn(olds[int(p) // len(news)], news[int(p) % len(news)], int(n)) for p, n in zip(pairs, counts, strict=True)]
+    turns = [
+        Turn(olds[int(p) // len(news)], news[int(p) % len(news)], int(n))
+        for p, n in zip(pairs, counts, strict=True)
+    ]
     if len(turns) > _SHOWN:
         # What changed comes first; the most frequent of it.
         turns.sort(key=lambda turn: (turn.old == turn.new, -turn.cases))
@@ -103,7 +106,8 @@ def old_new(before: Dataset, old: str, after: Dataset, new: str) -> OldNew:
 
 
 def differences(before: Dataset, after: Dataset, step: Step) -> tuple[OldNew, ...]:
-    """Old × new of every variable that a step changed or made, as far as it has something to be compared with."""
+    """Old × new of every variable that a step changed or made, as far as it has something to be compared
+    with."""
     if before.n != after.n:
         return ()
     found = [

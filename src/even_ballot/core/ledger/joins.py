@@ -18,7 +18,8 @@ Way = tuple[str, ...]
 
 
 def _with_row(table: RawTable) -> RawTable:
-    """A lookup file with its own name for a column headed `row`, which stands for the record's number among the cases."""
+    """A lookup file with its own name for a column headed `row`, which stands for the record's number
+    among the cases."""
     if "row" in table.names or "c_row" not in table.names:
         return table
     return replace(table, names=tuple("row" if name == "c_row" else name for name in table.names))
@@ -38,19 +39,28 @@ def _spellings(column: Column, variable: Variable, scale: Scale | None) -> list[
     """For each case the ways its key may be spelled in the file: the code or number, and the label."""
     if variable.kind == "text":
         by_word: list[tuple[str, ...]] = [(_key(word),) for word in column.words] or [()]
-        return [by_word[v] if s == ANSWERED else () for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+        return [
+            by_word[v] if s == ANSWERED else ()
+            for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
+        ]
     label: dict[int, str] = {item.code: item.label for item in scale.codes} if scale else {}
     ways: dict[float, tuple[str, ...]] = {}
     for value in np.unique(column.values[column.answered]).tolist():
-        ways[value] = (f"{value:.12g}", *((label[int(value)],) if value == int(value) and int(value) in label else ()))
-    return [ways[v] if s == ANSWERED else () for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+        ways[value] = (
+            f"{value:.12g}",
+            *((label[int(value)],) if value == int(value) and int(value) in label else ()),
+        )
+    return [
+        ways[v] if s == ANSWERED else ()
+        for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
+    ]
 
 
 class LookUp(Step):
     """Joins columns of a lookup file by one key or several together; keys must be unique there.
 
-    on: the key, one name for both; several such names; or {variable: column of the file, …}. missing: "refuse" stops where a case
-    has no match, "flag" leaves its new cells blank and reports it.
+    on: the key, one name for both; several such names; or {variable: column of the file, …}. missing:
+    "refuse" stops where a case has no match, "flag" leaves its new cells blank and reports it.
     """
 
     do: Literal["look_up"]
@@ -90,23 +100,34 @@ class LookUp(Step):
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         if self.from_ not in tables:
-            raise fault(f"There is no lookup file {self.from_!r}.", "from", f"Lookups there are: {some(list(tables)) or 'none'}.")
+            raise fault(
+                f"There is no lookup file {self.from_!r}.",
+                "from",
+                f"Lookups there are: {some(list(tables)) or 'none'}.",
+            )
         table = _with_row(tables[self.from_])
         for name in (*(there for _, there in self.keys), *self.take):
             if name not in table.names:
-                raise fault(f"{self.from_} has no column {name!r}.", "take", f"Its columns are: {some(table.names)}.")
+                raise fault(
+                    f"{self.from_} has no column {name!r}.", "take", f"Its columns are: {some(table.names)}."
+                )
         places = self._places(table)
         key = self.title
-        each = [_spellings(data.column(name, "on"), data.variable(name), data.scale_of(name)) for name, _ in self.keys]
+        each = [
+            _spellings(data.column(name, "on"), data.variable(name), data.scale_of(name))
+            for name, _ in self.keys
+        ]
         ways = [tuple(product(*way)) for way in zip(*each, strict=True)]
         found = np.array([next((places[w] for w in way if w in places), -1) for way in ways], np.int64)
         lost = found < 0
         unmatched = self._unmatched(ways, lost)
         if lost.any() and self.missing == "refuse":
             raise fault(
-                f"{counted(int(lost.sum()), 'case has', 'cases have')} no match in {self.from_}: {key} = {some(list(unmatched))}.",
+                f"{counted(int(lost.sum()), 'case has', 'cases have')} no match in {self.from_}: {key} = "
+                f"{some(list(unmatched))}.",
                 "on",
-                "Mend the keys, or let keys without a match stay a finding, which leaves their new cells blank.",
+                "Mend the keys, or let keys without a match stay a finding, which leaves their new cells "
+                "blank.",
                 write='"missing": "flag"',
             )
         for name in self.take:
@@ -147,6 +168,8 @@ class LookUp(Step):
         state = np.where(found < 0, BLANK, taken.state).astype(np.uint8)
         label = table.labels[table.names.index(name)]
         made = Variable(
-            name=new_name(data, name), kind="number" if kind == "number" else "text", label=label if label != name else None
+            name=new_name(data, name),
+            kind="number" if kind == "number" else "text",
+            label=label if label != name else None,
         )
         return data.with_column(made, Column(taken.values, state, taken.words))

@@ -26,7 +26,9 @@ class Rename(Step):
             new_name(data, new)
             columns = {new if name == old else name: column for name, column in data.columns.items()}
             renamed = data.described(variable.model_copy(update={"name": new}))
-            variables = {new if n == old else n: renamed if n == old else v for n, v in data.variables.items()}
+            variables = {
+                new if n == old else n: renamed if n == old else v for n, v in data.variables.items()
+            }
             turned = data.reversed_ - {old} | ({new} if old in data.reversed_ else set())
             data = replace(data, columns=columns, variables=variables, reversed_=turned)
         return Outcome(data)

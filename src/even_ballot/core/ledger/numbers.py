@@ -44,13 +44,27 @@ class Derive(Step):
         if self.scale is not None:
             if self.scale not in data.scales:
                 raise fault(
-                    f"There is no scale {self.scale!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
+                    f"There is no scale {self.scale!r}.",
+                    "scale",
+                    f"Scales there are: {some(list(data.scales)) or 'none'}.",
                 )
-            if kind != "number" or (column.values != np.floor(column.values)).any() or (np.abs(column.values) > _CODES).any():
-                raise fault("A scale wants whole numbers, its codes.", "value", "Leave the scale out, or round() the formula.")
+            if (
+                kind != "number"
+                or (column.values != np.floor(column.values)).any()
+                or (np.abs(column.values) > _CODES).any()
+            ):
+                raise fault(
+                    "A scale wants whole numbers, its codes.",
+                    "value",
+                    "Leave the scale out, or round() the formula.",
+                )
             kind = "coded"
-            column = with_missing_codes(Column(column.values.astype(np.int32), column.state), data.scales[self.scale].missing)
-        made = Variable(name=new_name(data, self.into), kind=kind, label=self.label or self.value, scale=self.scale)
+            column = with_missing_codes(
+                Column(column.values.astype(np.int32), column.state), data.scales[self.scale].missing
+            )
+        made = Variable(
+            name=new_name(data, self.into), kind=kind, label=self.label or self.value, scale=self.scale
+        )
         return Outcome(data.with_column(made, column), int((~value.missing).sum()))
 
 
@@ -70,7 +84,11 @@ class Score(Step):
     label: str | None = None
 
     def sentence(self) -> str:
-        return f"Score {self.into}, the {self.how} of {some(self.items)} where at least {self.at_least} are answered"
+        return (
+            f"Score {self.into}, the {self.how} of {some(self.items)} where at least {self.at_least} "
+            ""
+            "are answered"
+        )
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)

@@ -1,4 +1,5 @@
-"""What the parts of entries are called where an entry is changed, and how each is written; one that is not here goes by its key."""
+"""What the parts of entries are called where an entry is changed, and how each is written; one that is not
+here goes by its key."""
 
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
@@ -20,8 +21,8 @@ class PartChoice:
 
 @dataclass(frozen=True)
 class PartShown:
-    """A part as it is shown: what it is called, how it is written, what can be chosen, each with what it is called, and what it is
-    where nothing is said."""
+    """A part as it is shown: what it is called, how it is written, what can be chosen, each with what it
+    is called, and what it is where nothing is said."""
 
     key: str
     label: str
@@ -40,7 +41,12 @@ class StepShown:
 
 
 _KEEP = (("first", "the first of each"), ("last", "the last of each"), ("fullest", "the fullest of each"))
-_CASE = (("", "as it is"), ("lower", "all small"), ("upper", "all capitals"), ("sentence", "first letter large"))
+_CASE = (
+    ("", "as it is"),
+    ("lower", "all small"),
+    ("upper", "all capitals"),
+    ("sentence", "first letter large"),
+)
 _PARTS: dict[str, tuple[str, Shown, tuple[tuple[str, str], ...]]] = {
     "variables": ("Variables", "names", ()),
     "items": ("Items", "names", ()),

@@ -1,4 +1,5 @@
-"""How an answer scale fits variables before it is laid on them: which answers fit, which do not, what was likely meant."""
+"""How an answer scale fits variables before it is laid on them: which answers fit, which do not, what was
+likely meant."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,8 +19,9 @@ _LIKE, _SHOWN, _LONGEST = 80, 200, 500
 
 @dataclass(frozen=True)
 class AnswerFit:
-    """An answer and the code it takes; None where it fits nothing as it stands. proposal: the code it likely means, and why
-    (`alike`: spacing or letter case; `misspelt`, with how like the label it is, in per cent)."""
+    """An answer and the code it takes; None where it fits nothing as it stands. proposal: the code it
+    likely means, and why (`alike`: spacing or letter case; `misspelt`, with how like the label it is, in
+    per cent)."""
 
     answer: str
     cases: int
@@ -93,12 +95,16 @@ def fit(data: Dataset, name: str, scale: Scale) -> Fit:
     if variable.kind == "text":
         counts = np.bincount(column.values[plain], minlength=len(column.words))
         answers = [
-            _proposed(column.words[i], int(counts[i]), scale, labels) for i in np.argsort(-counts, kind="stable") if counts[i]
+            _proposed(column.words[i], int(counts[i]), scale, labels)
+            for i in np.argsort(-counts, kind="stable")
+            if counts[i]
         ]
     else:
         values, counts = np.unique(column.values[plain], return_counts=True)
         answers = [_proposed(f"{v:.15g}", int(n), scale, labels) for v, n in zip(values, counts, strict=True)]
-    answers += [_proposed(word, n, scale, labels) for word, n in column.entries().items() if variable.kind != "text"]
+    answers += [
+        _proposed(word, n, scale, labels) for word, n in column.entries().items() if variable.kind != "text"
+    ]
     if verdict in ("fits", "already") and any(answer.code is None for answer in answers):
         verdict, says = "in part", ""
     return Fit(name, verdict, says, tuple(answers[:_SHOWN]))

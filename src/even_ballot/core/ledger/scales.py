@@ -45,7 +45,9 @@ class Recode(Step):
         for name in self.variables:
             column, variable = coded(data, name, "variables")
             scale = data.scale_of(name)
-            declared = {m.code for m in variable.missing} | ({m.code for m in scale.missing} if scale else set())
+            declared = {m.code for m in variable.missing} | (
+                {m.code for m in scale.missing} if scale else set()
+            )
             values, state = column.values.copy(), column.state.copy()
             for old, new in self.codes.items():
                 hit = (column.values == old) & np.isin(column.state, (ANSWERED, MISSING))
@@ -54,13 +56,16 @@ class Recode(Step):
             new_column = Column(values, state, column.words)
             changed += changed_cells(column, new_column)
             if self.suffix:
-                variable = variable.model_copy(update={"name": new_name(data, name + self.suffix), "role": None})
+                variable = variable.model_copy(
+                    update={"name": new_name(data, name + self.suffix), "role": None}
+                )
             data = data.with_column(variable, new_column)
         return Outcome(data, changed)
 
 
 class Reverse(Step):
-    """Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored code."""
+    """Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored
+    code."""
 
     OFFERED = (
         "suffix",
@@ -88,7 +93,9 @@ class Reverse(Step):
             scale = data.scale_of(name)
             if scale is None or not scale.ordered:
                 raise fault(
-                    f"The scale of {name} is not ordered, so it has no other way round.", "variables", "Mark the scale as ordered."
+                    f"The scale of {name} is not ordered, so it has no other way round.",
+                    "variables",
+                    "Mark the scale as ordered.",
                 )
             if name in data.reversed_ and not self.again:
                 raise fault(
@@ -104,9 +111,13 @@ class Reverse(Step):
             for old, new in mirror.items():
                 values[(column.values == old) & column.answered] = new
             labels = {mirror[item.code]: item.label for item in scale.codes}
-            turned = Scale(codes=tuple(Code(code=c, label=labels[c]) for c in ranks), ordered=True, missing=scale.missing)
+            turned = Scale(
+                codes=tuple(Code(code=c, label=labels[c]) for c in ranks), ordered=True, missing=scale.missing
+            )
             target = new_name(data, name + self.suffix) if self.suffix else name
-            scale_name = next((key for key, s in data.scales.items() if s == turned), f"{variable.scale}, turned round")
+            scale_name = next(
+                (key for key, s in data.scales.items() if s == turned), f"{variable.scale}, turned round"
+            )
             update = {"name": target, "scale": scale_name, **({"role": None} if self.suffix else {})}
             new_column = Column(values, column.state, column.words)
             changed += changed_cells(column, new_column)
@@ -116,10 +127,12 @@ class Reverse(Step):
 
 
 def _marked(data: Dataset, *names: str) -> Dataset:
-    return Dataset(data.rows, data.columns, data.variables, data.scales, data.reversed_ | set(names), data.pending)
+    return Dataset(
+        data.rows, data.columns, data.variables, data.scales, data.reversed_ | set(names), data.pending
+    )
 
 
-class Group(Model):
+class MergedCategory(Model):
     """A category and the codes it is made of."""
 
     code: CodeNumber
@@ -128,7 +141,8 @@ class Group(Model):
 
 
 class Collapse(Step):
-    """Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they are blank."""
+    """Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they
+    are blank."""
 
     OFFERED = (
         "label",
@@ -138,7 +152,7 @@ class Collapse(Step):
     variable: str
     into: str
     label: str | None = None
-    groups: tuple[Group, ...]
+    groups: tuple[MergedCategory, ...]
     otherwise: CodeNumber | None = None
 
     @model_validator(mode="after")
@@ -170,7 +184,9 @@ class Collapse(Step):
             codes.append(Code(code=self.otherwise, label="Other"))
         before = data.scale_of(self.variable)
         scale = Scale(codes=tuple(codes), ordered=before is not None and before.ordered)
-        made = Variable(name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into)
+        made = Variable(
+            name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into
+        )
         return Outcome(data.with_column(made, Column(values, state), scale), int((state == ANSWERED).sum()))
 
 
@@ -196,7 +212,10 @@ class Band(Step):
     @model_validator(mode="after")
     def _disjoint(self) -> Self:
         inf = float("inf")
-        spans = sorted((-inf if b.from_ is None else b.from_, inf if b.below is None else b.below, b.label) for b in self.bands)
+        spans = sorted(
+            (-inf if b.from_ is None else b.from_, inf if b.below is None else b.below, b.label)
+            for b in self.bands
+        )
         for low, high, label in spans:
             if low >= high:
                 raise ValueError(f"band {label!r} is empty: from {low:g} to below {high:g}")
@@ -217,7 +236,11 @@ class Band(Step):
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind not in ("number", "coded"):
-            raise fault(f"{self.variable} is a {variable.kind}; only numbers are banded.", "variable", "Read it as a number first.")
+            raise fault(
+                f"{self.variable} is a {variable.kind}; only numbers are banded.",
+                "variable",
+                "Read it as a number first.",
+            )
         values, state = np.zeros(data.n, np.int32), np.full(data.n, BLANK, np.uint8)
         for band in self.bands:
             hit = column.answered.copy()
@@ -227,7 +250,11 @@ class Band(Step):
                 hit &= column.values < band.below
             values[hit], state[hit] = band.code, ANSWERED
         scale = Scale(codes=tuple(Code(code=b.code, label=b.label) for b in self.bands), ordered=True)
-        made = Variable(name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into)
+        made = Variable(
+            name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into
+        )
         unplaced = int((column.answered & (state == BLANK)).sum())
         left = {self.variable: {"in no band": unplaced}} if unplaced else {}
-        return Outcome(data.with_column(made, Column(values, state), scale), int((state == ANSWERED).sum()), left)
+        return Outcome(
+            data.with_column(made, Column(values, state), scale), int((state == ANSWERED).sum()), left
+        )

@@ -27,7 +27,8 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Effect:
-    """What a step did: cases before and after, cells changed, entries it could not place (variable → entry → cells)."""
+    """What a step did: cases before and after, cells changed, entries it could not place (variable → entry
+    → cells)."""
 
     step: int
     do: str
@@ -43,9 +44,9 @@ class Effect:
 class Step(Model):
     """One entry of the ledger: a pure function from one dataset to the next.
 
-    reach: what a step must see to do its work: `row`, each case by itself; `keyed`, the cases that share a key (duplicates,
-    looked-up files); `whole`, all of them. OFFERED: parts that can be changed though an entry says nothing of them; SHOWN: parts
-    that are called or written otherwise than in other entries.
+    reach: what a step must see to do its work: `row`, each case by itself; `keyed`, the cases that share a
+    key (duplicates, looked-up files); `whole`, all of them. OFFERED: parts that can be changed though an
+    entry says nothing of them; SHOWN: parts that are called or written otherwise than in other entries.
     """
 
     OFFERED: ClassVar[tuple[str, ...]] = ()
@@ -81,7 +82,8 @@ class Step(Model):
 
 
 def changed_cells(before: Column, after: Column, text: bool = False) -> int:
-    """How many cells two columns of one length and kind differ in; blank cells are alike whatever they hold."""
+    """How many cells two columns of one length and kind differ in; blank cells are alike whatever they
+    hold."""
     same = before.values == after.values
     if before.words != after.words:
         # Unplaced entries and texts are places among the words: alike where the words are.
@@ -99,26 +101,38 @@ def new_name(data: Dataset, name: str) -> str:
     if name in data.variables:
         raise fault(f"There is a variable {name!r} already.", "", "Choose another name for the new one.")
     if not name.isidentifier():
-        raise fault(f"{name!r} cannot stand in a formula.", "", "Names are letters, digits and _, and begin with a letter.")
+        raise fault(
+            f"{name!r} cannot stand in a formula.",
+            "",
+            "Names are letters, digits and _, and begin with a letter.",
+        )
     return name
 
 
-def take_step(data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger") -> tuple[Dataset, Effect]:
-    """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the entry; where: "": in
-    the step alone."""
+def take_step(
+    data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger"
+) -> tuple[Dataset, Effect]:
+    """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the
+    entry; where: "": in the step alone."""
     outcome = Outcome(data)
     if not step.off:
         try:
             outcome = step.apply(data, tables)
         except StudyError as error:
             place = f"{where}[{at}]" if where else ""
-            raise StudyError(replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults) from None
+            raise StudyError(
+                replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults
+            ) from None
     after = outcome.data
     changed, unplaced = outcome.cells_changed, outcome.unplaced
-    return after, Effect(at + 1, step.do, step.sentence(), step.why, step.off, data.n, after.n, changed, unplaced)
+    return after, Effect(
+        at + 1, step.do, step.sentence(), step.why, step.off, data.n, after.n, changed, unplaced
+    )
 
 
-def run_ledger(data: Dataset, steps: Sequence[Step], tables: Tables, where: str = "ledger") -> Iterator[tuple[Dataset, Effect]]:
+def run_ledger(
+    data: Dataset, steps: Sequence[Step], tables: Tables, where: str = "ledger"
+) -> Iterator[tuple[Dataset, Effect]]:
     """Each state after a step, with the step's effect."""
     for at, step in enumerate(steps):
         data, effect = take_step(data, step, at, tables, where)

@@ -43,7 +43,9 @@ def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
     at = np.where(np.isin(column.state, (ANSWERED, UNPLACED)), column.values, 0).astype(np.int64)
     moved = np.array(to)[np.clip(at, 0, len(to) - 1)]
     return Column(
-        np.where(moved < 0, 0, moved).astype(np.int32), np.where(moved < 0, BLANK, column.state).astype(np.uint8), tuple(index)
+        np.where(moved < 0, 0, moved).astype(np.int32),
+        np.where(moved < 0, BLANK, column.state).astype(np.uint8),
+        tuple(index),
     )
 
 
@@ -97,7 +99,9 @@ def other_meaning(codes: Iterable[int], before: Scale, after: Scale) -> tuple[in
 
 
 def _refuse_another_meaning(name: str, column: Column, before: Scale, after: Scale, after_name: str) -> None:
-    found = other_meaning(np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist(), before, after)
+    found = other_meaning(
+        np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist(), before, after
+    )
     if found is not None:
         code, old, new = found
         raise fault(
@@ -110,9 +114,10 @@ def _refuse_another_meaning(name: str, column: Column, before: Scale, after: Sca
 class CodeAnswers(Step):
     """Answers in words become codes, whole answer against whole answer.
 
-    The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a finding,
-    "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A question that is coded
-    already keeps its meaning: a scale that says something else of a code in use is refused.
+    The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a
+    finding, "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A
+    question that is coded already keeps its meaning: a scale that says something else of a code in use is
+    refused.
     """
 
     OFFERED = (
@@ -128,7 +133,11 @@ class CodeAnswers(Step):
 
     def sentence(self) -> str:
         by = f" by the scale {self.scale}" if self.scale else ""
-        more = f", with {len(self.answers)} other wording{'s' * (len(self.answers) != 1)} placed" if self.answers else ""
+        more = (
+            f", with {len(self.answers)} other wording{'s' * (len(self.answers) != 1)} placed"
+            if self.answers
+            else ""
+        )
         return f"Code the answers of {some(self.variables)}{by}{more}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
@@ -138,12 +147,17 @@ class CodeAnswers(Step):
             scale_name = self.scale or variable.scale
             if scale_name is None or scale_name not in data.scales:
                 raise fault(
-                    f"There is no scale {scale_name!r}.", "scale", f"Scales there are: {some(list(data.scales)) or 'none'}."
+                    f"There is no scale {scale_name!r}.",
+                    "scale",
+                    f"Scales there are: {some(list(data.scales)) or 'none'}.",
                 )
             if variable.kind == "number":
                 column, variable = _as_words(column), variable.model_copy(update={"kind": "text"})
             if variable.kind not in ("text", "coded"):
-                raise fault(f"{name} is a {variable.kind}; only texts, numbers and coded variables take codes.", "variables")
+                raise fault(
+                    f"{name} is a {variable.kind}; only texts, numbers and coded variables take codes.",
+                    "variables",
+                )
             if scale_name != variable.scale and (before := data.scale_of(name)) is not None:
                 _refuse_another_meaning(name, column, before, data.scales[scale_name], scale_name)
             new, moved = self._coded(column, variable, data.scales[scale_name])
@@ -156,9 +170,17 @@ class CodeAnswers(Step):
 
     def _coded(self, column: Column, variable: Variable, scale: Scale) -> tuple[Column, int]:
         labels = {item.label: item.code for item in (*scale.codes, *scale.missing)} | self.answers
-        if stray := sorted(set(self.answers.values()) - {item.code for item in (*scale.codes, *scale.missing)}):
-            raise fault(f"Code {stray[0]} is not in the scale.", "answers", "Add it to the scale, or choose one of its codes.")
-        codes = np.array([-1 if (c := code_of(word, labels)) is None else c for word in column.words] or [0], np.int64)
+        if stray := sorted(
+            set(self.answers.values()) - {item.code for item in (*scale.codes, *scale.missing)}
+        ):
+            raise fault(
+                f"Code {stray[0]} is not in the scale.",
+                "answers",
+                "Add it to the scale, or choose one of its codes.",
+            )
+        codes = np.array(
+            [-1 if (c := code_of(word, labels)) is None else c for word in column.words] or [0], np.int64
+        )
         fits = np.array([code_of(word, labels) is not None for word in column.words] or [False])
         worded = column.state == (ANSWERED if variable.kind == "text" else UNPLACED)
         at = np.where(worded, column.values, 0).astype(np.int64)
@@ -169,7 +191,10 @@ class CodeAnswers(Step):
         if self.otherwise == "blank":
             state = np.where(rest, BLANK, state).astype(np.uint8)
         elif self.otherwise != "flag":
-            values, state = np.where(rest, self.otherwise, values), np.where(rest, ANSWERED, state).astype(np.uint8)
+            values, state = (
+                np.where(rest, self.otherwise, values),
+                np.where(rest, ANSWERED, state).astype(np.uint8),
+            )
         kept = column.words if (state == UNPLACED).any() else ()
         changed = int(placed.sum()) + (int(rest.sum()) if self.otherwise != "flag" else 0)
         return with_missing_codes(Column(values, state, kept), (*scale.missing, *variable.missing)), changed
@@ -221,7 +246,9 @@ class ToNumber(Step):
             table = np.array([0.0 if n is None else n for n in numbers] or [0.0])
             values = np.where(placed, table[at], column.values).astype(np.float64)
             state = np.where(placed, ANSWERED, np.where(worded, UNPLACED, column.state)).astype(np.uint8)
-            new = with_missing_codes(Column(values, state, column.words if (state == UNPLACED).any() else ()), variable.missing)
+            new = with_missing_codes(
+                Column(values, state, column.words if (state == UNPLACED).any() else ()), variable.missing
+            )
             changed += int(placed.sum())
             if left := new.entries():
                 unplaced[name] = left

@@ -1,7 +1,8 @@
 """Loops over cases, compiled where that pays.
 
-Loading the compiler takes longer than a small study needs altogether, so loops run as the Python they are written in until they
-have gone over so much that it pays. Both ways do the same operations in the same order, and give the same bits.
+Loading the compiler takes longer than a small study needs altogether, so loops run as the Python they are
+written in until they have gone over so much that it pays. Both ways do the same operations in the same
+order, and give the same bits.
 """
 
 import threading
@@ -15,7 +16,8 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 PAYS_FROM = 60_000
-"""Elements gone over as Python before the compiler is loaded: at 2 to 4 µs each, a quarter to a third of what loading takes."""
+"""Elements gone over as Python before the compiler is loaded: at 2 to 4 µs each, a quarter to a third of
+what loading takes."""
 
 
 class Budget:
@@ -35,7 +37,8 @@ _compiling = threading.Lock()
 
 
 class Loop:
-    """A function of loops over arrays, without Python objects; it may call other such functions of its module."""
+    """A function of loops over arrays, without Python objects; it may call other such functions of its
+    module."""
 
     def __init__(self, plain: Callable[..., Any], budget: Budget = _budget) -> None:
         self.plain, self._budget = plain, budget
@@ -62,7 +65,9 @@ class Loop:
 
             assert isinstance(self.plain, FunctionType)
             code, names = self.plain.__code__, self.plain.__globals__
-            called = {name: names[name]._compiled() for name in code.co_names if isinstance(names.get(name), Loop)}
+            called = {
+                name: names[name]._compiled() for name in code.co_names if isinstance(names.get(name), Loop)
+            }
             made = FunctionType(code, {**names, **called}, self.plain.__name__) if called else self.plain
             made.__qualname__ = self.plain.__qualname__
             self._fast = njit(cache=True, nogil=True)(made)
@@ -80,6 +85,7 @@ def _nothing(a: Any) -> None:
 
 
 def prepare() -> None:
-    """Loads the compiler beforehand, where more is to come than a small study, as in a server. All loops are compiled then."""
+    """Loads the compiler beforehand, where more is to come than a small study, as in a server. All loops
+    are compiled then."""
     _nothing.fast(np.ones(1))
     _budget.left = 0

@@ -5,9 +5,11 @@ from typing import Any
 from even_ballot.core.data.dataset import Floats
 
 
-def least(cost: Floats, bounds: Any, equal: tuple[Any, Floats], upto: tuple[Any, Floats] | None = None) -> Floats | None:
-    """The x that costs least. cost: (n,); bounds: (n, 2), least and greatest; equal: A (m, n) and b (m,) of A x = b; upto: those of
-    A x ≤ b; matrices dense or sparse. None where there is no such x."""
+def least(
+    cost: Floats, bounds: Any, equal: tuple[Any, Floats], upto: tuple[Any, Floats] | None = None
+) -> Floats | None:
+    """The x that costs least. cost: (n,); bounds: (n, 2), least and greatest; equal: A (m, n) and b (m,)
+    of A x = b; upto: those of A x ≤ b; matrices dense or sparse. None where there is no such x."""
     # Loading the solver takes a good part of the time that a command needs to start, and few studies need it.
     from scipy.optimize import linprog
 

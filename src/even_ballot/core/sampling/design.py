@@ -1,4 +1,5 @@
-"""The sample design as a study file says it: strata, first-stage units, population sizes, and how variances are made."""
+"""The sample design as a study file says it: strata, first-stage units, population sizes, and how
+variances are made."""
 
 from typing import Annotated, Literal, Self
 
@@ -30,7 +31,8 @@ class Bootstrapped(Model):
 
 
 class Balanced(Model):
-    """Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the unit left out keeps."""
+    """Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the
+    unit left out keeps."""
 
     method: Literal["balanced"]
     fay: float = Field(default=0.0, ge=0, lt=1)
@@ -44,15 +46,17 @@ class GivenColumns(Model):
     scale: float = Field(gt=0, allow_inf_nan=False)
 
 
-VarianceMethod = Annotated[Linearised | Jackknifed | Bootstrapped | Balanced | GivenColumns, Field(discriminator="method")]
+VarianceMethod = Annotated[
+    Linearised | Jackknifed | Bootstrapped | Balanced | GivenColumns, Field(discriminator="method")
+]
 
 
 class Design(Model):
     """How the sample was drawn.
 
-    weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters: variables of the
-    first stage. population_size: a variable with the number of first-stage units in the stratum. calibrated: standard errors
-    know that the weights were raked.
+    weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters:
+    variables of the first stage. population_size: a variable with the number of first-stage units in the
+    stratum. calibrated: standard errors know that the weights were raked.
     """
 
     weight: str | None = None
@@ -67,7 +71,8 @@ class Design(Model):
     def _given_weights_are_as_they_are(self) -> Self:
         if self.calibrated and isinstance(self.variance, GivenColumns):
             raise ValueError(
-                "replicate weights that came with the file cannot be raked again here; leave calibrated out if they were raked "
+                "replicate weights that came with the file cannot be raked again here; leave calibrated "
+                "out if they were raked "
                 "already, or let replicates be made by jackknife or bootstrap"
             )
         return self

@@ -1,4 +1,5 @@
-"""Linearised values of estimates, summed by unit; where variances come from replicates, the replicates' differences."""
+"""Linearised values of estimates, summed by unit; where variances come from replicates, the replicates'
+differences."""
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass, replace
@@ -11,10 +12,11 @@ from even_ballot.core.data.dataset import Floats
 
 @dataclass(frozen=True)
 class Cases:
-    """Cases that are PSUs of their own, by unit and estimate, each of a value f = w z = u + e w that enters a variance.
+    """Cases that are PSUs of their own, by unit and estimate, each of a value f = w z = u + e w that enters a
+    variance.
 
-    u sums to 0. n: how many; e; w: their mean weight; uu, uw, ww: centred sums of squares and products. All (U, m).
-    d1, d2: Σ d and Σ d², d = w − the mean weight of the unit, which add up over cases.
+    u sums to 0. n: how many; e; w: their mean weight; uu, uw, ww: centred sums of squares and products.
+    All (U, m). d1, d2: Σ d and Σ d², d = w − the mean weight of the unit, which add up over cases.
     """
 
     n: Floats
@@ -41,19 +43,19 @@ class Cases:
         return replace(self, e=self.e - fitted)
 
 
-class Group(ABC):
+class CaseGroup(ABC):
     """Cases of one domain, by unit; z is of one form in it."""
 
     @abstractmethod
-    def at(self, *index: Any) -> "Group":
+    def at(self, *index: Any) -> "CaseGroup":
         """Some of the estimates, by an index of S."""
 
     @abstractmethod
-    def flat(self) -> "Group":
+    def flat(self) -> "CaseGroup":
         """The same with S as one axis."""
 
     @abstractmethod
-    def negative(self) -> "Group":
+    def negative(self) -> "CaseGroup":
         """The same with −z for z."""
 
     @abstractmethod
@@ -86,7 +88,7 @@ def squares_in(own: Floats, centre: Floats) -> Floats:
 
 
 @dataclass(frozen=True)
-class Alike(Group):
+class Alike(CaseGroup):
     """Cases that share a value z: own: (3 U, *S), their counts, Σ d and Σ d²; z: broadcast to S."""
 
     own: Floats
@@ -113,8 +115,9 @@ class Alike(Group):
 
 
 @dataclass(frozen=True)
-class Varied(Group):
-    """Cases whose z = times · (y − from): moments: (6, U, *S), `Moments.own`; rho: from − shift; times, rho: of shape S."""
+class Varied(CaseGroup):
+    """Cases whose z = times · (y − from): moments: (6, U, *S), `Moments.own`; rho: from − shift; times,
+    rho: of shape S."""
 
     moments: Floats
     rho: Floats
@@ -140,14 +143,15 @@ class Varied(Group):
 class Linear:
     """What the variances of estimates of any shape S, and of differences between them, are made of.
 
-    totals: float64 (U, *S), Σ w z by unit, or θ_r − θ by replicate. terms: (U, *S), the same of all terms of z taken absolutely
-    (by replicate likewise; where every case is its own PSU, the root of Σ of their squares): a variance that is no more than
-    their rounding is 0. groups: where every case is its own PSU, the cases whose z is not 0.
+    totals: float64 (U, *S), Σ w z by unit, or θ_r − θ by replicate. terms: (U, *S), the same of all terms
+    of z taken absolutely (by replicate likewise; where every case is its own PSU, the root of Σ of their
+    squares): a variance that is no more than their rounding is 0. groups: where every case is its own PSU,
+    the cases whose z is not 0.
     """
 
     totals: Floats
     terms: Floats
-    groups: tuple[Group, ...] = ()
+    groups: tuple[CaseGroup, ...] = ()
 
     def minus(self, other: "Linear") -> "Linear":
         """Of differences between estimates whose domains have no case in common."""
@@ -163,4 +167,6 @@ class Linear:
     def flat(self) -> "Linear":
         """The same with S as one axis."""
         groups = tuple(group.flat() for group in self.groups)
-        return Linear(self.totals.reshape(len(self.totals), -1), self.terms.reshape(len(self.terms), -1), groups)
+        return Linear(
+            self.totals.reshape(len(self.totals), -1), self.terms.reshape(len(self.terms), -1), groups
+        )

@@ -1,5 +1,5 @@
-"""Replicates of a sample, as algebra on sums by first-stage unit, or, where weights change case by case, as a pass for all of
-them at once.
+"""Replicates of a sample, as algebra on sums by first-stage unit, or, where weights change case by case, as a
+pass for all of them at once.
 
 V = Σ_r c_r (θ_r − θ)(θ_r − θ)′ (Wolter, 2007).
 """
@@ -18,10 +18,11 @@ _FINEST = 10_000
 
 
 class Replicates(ABC):
-    """c: (R,), what the square of each replicate's difference counts. failed: (R,), those that have no weights.
+    """c: (R,), what the square of each replicate's difference counts. failed: (R,), those that have no
+    weights.
 
-    Rows that stand for replicates: row 1 + r is replicate r's total less the full sample's, row 0 what is left, so that they
-    add up to the full sample's total.
+    Rows that stand for replicates: row 1 + r is replicate r's total less the full sample's, row 0 what is
+    left, so that they add up to the full sample's total.
     """
 
     c: Floats
@@ -33,8 +34,9 @@ class Replicates(ABC):
         return len(self.c)
 
     def of_rounding(self, psus: int) -> Floats:
-        """What the square of each replicate's terms, |θ_r| + |θ|, counts where a variance is held against its rounding, (R,): on
-        average 1/psus, as terms that are summed by PSU are, down to a ten-thousandth."""
+        """What the square of each replicate's terms, |θ_r| + |θ|, counts where a variance is held against
+        its rounding, (R,): on average 1/psus, as terms that are summed by PSU are, down to a
+        ten-thousandth."""
         whole = float(self.c.sum())
         return self.c / (whole * min(max(psus, 1), _FINEST)) if whole > 0 else self.c
 
@@ -70,7 +72,8 @@ class ByUnit(Replicates):
 
 
 class Jackknife(ByUnit):
-    """Each PSU left out in turn, the others of its stratum times n_h/(n_h − 1); c = (1 − f_h)(n_h − 1)/n_h."""
+    """Each PSU left out in turn, the others of its stratum times n_h/(n_h − 1); c = (1 − f_h)(n_h −
+    1)/n_h."""
 
     def __init__(self, stratum: NDArray[np.int32], psus: Ints, fraction: Floats) -> None:
         self.stratum, self.psus = stratum, psus
@@ -127,8 +130,8 @@ def _hadamard(least: int) -> NDArray[np.int8]:
 
 
 def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: float) -> Factors:
-    """Balanced repeated replication for two PSUs a stratum, with Fay's factor: one gets 1 + (1 − ρ)√(1 − f_h), the other
-    1 − (1 − ρ)√(1 − f_h)."""
+    """Balanced repeated replication for two PSUs a stratum, with Fay's factor: one gets 1 + (1 − ρ)√(1 −
+    f_h), the other 1 − (1 − ρ)√(1 − f_h)."""
     strata = len(psus)
     signs = _hadamard(strata + 1)[:, 1 : strata + 1].astype(np.float64)
     # A stratum of one PSU is passed over.
@@ -151,10 +154,20 @@ def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
 
 @compiled
 def _scatter_again(
-    cell: Any, y: Any, d: Any, psu: Any, by_psu: Any, index: Any, times: Any, factor: Any, low: Any, high: Any, out: Any
+    cell: Any,
+    y: Any,
+    d: Any,
+    psu: Any,
+    by_psu: Any,
+    index: Any,
+    times: Any,
+    factor: Any,
+    low: Any,
+    high: Any,
+    out: Any,
 ) -> None:
-    """The same for weights made again stage by stage: d · factor of the PSU; at each stage · times · factor of its row, between
-    bounds. A case whose weight is 0, or that is in no row, has none."""
+    """The same for weights made again stage by stage: d · factor of the PSU; at each stage · times ·
+    factor of its row, between bounds. A case whose weight is 0, or that is in no row, has none."""
     for k in range(cell.shape[0]):
         c = cell[k]
         if c >= 0 and d[k] > 0:
@@ -172,8 +185,8 @@ class ByCase(Replicates):
     """Replicates whose weights change case by case: a pass for all of them at once."""
 
     def rows(self, cell: NDArray[np.int64], y: Floats | None, full: Floats) -> Floats:
-        """Rows that stand for replicates, (R + 1, cells), of the totals `full`, (cells,). cell: (n,), below 0 for cases that do
-        not count; y: (n,), what is summed; None: weights alone."""
+        """Rows that stand for replicates, (R + 1, cells), of the totals `full`, (cells,). cell: (n,),
+        below 0 for cases that do not count; y: (n,), what is summed; None: weights alone."""
         out = np.zeros((len(full), self.count))
         self._scatter(cell, np.ones(len(cell)) if y is None else y, out)
         apart = out.T - full
@@ -186,7 +199,7 @@ class ByCase(Replicates):
         """Adds y times the replicate weights to out[cell], (cells, R)."""
 
 
-class Columns(ByCase):
+class GivenReplicates(ByCase):
     """Replicate weights as they were given: weights (n, R), each counting c."""
 
     def __init__(self, weights: Floats, scale: float) -> None:
@@ -200,10 +213,12 @@ class Columns(ByCase):
 
 @dataclass(frozen=True)
 class Again:
-    """Weights of the replicates as products, each case's: d · by_psu, and at each of S stages · times · factor, between bounds.
+    """Weights of the replicates as products, each case's: d · by_psu, and at each of S stages · times ·
+    factor, between bounds.
 
-    d: (n,), base weights; psu: (n,); by_psu: (P, R). index: (S, n), each case's row of a stage, −1: it has no weight from there on;
-    times: (S, n); factor, low, high: (rows, R), factor NaN in a replicate that cannot be made.
+    d: (n,), base weights; psu: (n,); by_psu: (P, R). index: (S, n), each case's row of a stage, −1: it has
+    no weight from there on; times: (S, n); factor, low, high: (rows, R), factor NaN in a replicate that
+    cannot be made.
     """
 
     d: Floats
@@ -223,10 +238,24 @@ class Again:
     def of(self, replicate: int) -> Floats:
         """Every case's weight in one replicate, (n,)."""
         one = slice(replicate, replicate + 1)
-        by_psu, factor, low, high = (np.ascontiguousarray(x[:, one]) for x in (self.by_psu, self.factor, self.low, self.high))
+        by_psu, factor, low, high = (
+            np.ascontiguousarray(x[:, one]) for x in (self.by_psu, self.factor, self.low, self.high)
+        )
         out = np.zeros((len(self.d), 1))
         every = np.arange(len(self.d))
-        _scatter_again(every, np.ones(len(every)), self.d, self.psu, by_psu, self.index, self.times, factor, low, high, out)
+        _scatter_again(
+            every,
+            np.ones(len(every)),
+            self.d,
+            self.psu,
+            by_psu,
+            self.index,
+            self.times,
+            factor,
+            low,
+            high,
+            out,
+        )
         return out[:, 0]
 
 

@@ -1,4 +1,5 @@
-"""Residuals of linearised values on the margins that weights were raked to (Särndal, Swensson and Wretman, ch. 6)."""
+"""Residuals of linearised values on the margins that weights were raked to (Särndal, Swensson and Wretman,
+ch. 6)."""
 
 from dataclasses import dataclass
 
@@ -13,10 +14,11 @@ from even_ballot.core.sampling.linearisation import Linear
 class Residuals:
     """What turns linearised totals into those of residuals e = z − x′B, B = (Σ w x x′)⁺ Σ w x z.
 
-    category: (M, n), each case's category of each margin, −1 without weight. sizes: categories of each margin. free: (n,),
-    weights of the cases that B is made from. columns: (J, J_all), x from the 0/1 columns of all categories: a constant; a held one
-    has none, and the known ones of a held margin, like all of a group whose total is an estimate, lose their target's share of it.
-    by_unit: (U, J), Σ w x by unit; size: the same of |x|. inverse: (J, J). Where every case is its own PSU and the cases of a unit
+    category: (M, n), each case's category of each margin, −1 without weight. sizes: categories of each
+    margin. free: (n,), weights of the cases that B is made from. columns: (J, J_all), x from the 0/1
+    columns of all categories: a constant; a held one has none, and the known ones of a held margin, like
+    all of a group whose total is an estimate, lose their target's share of it. by_unit: (U, J), Σ w x by
+    unit; size: the same of |x|. inverse: (J, J). Where every case is its own PSU and the cases of a unit
     are alike in x: x (U, J), and squares (U,), Σ w².
     """
 
@@ -32,7 +34,8 @@ class Residuals:
 
     @property
     def extra(self) -> int:
-        """Rows that a tally has beside those of units: one a category, and one that takes them out of the sum again."""
+        """Rows that a tally has beside those of units: one a category, and one that takes them out of the
+        sum again."""
         return sum(self.sizes) + 1
 
     def slope(self, totals: Floats) -> Floats:

@@ -27,12 +27,13 @@ def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
 
 @dataclass(frozen=True)
 class Tally:
-    """Sums over cases of positive weight, by unit (PSU, or a group of cases that are PSUs of their own) × stub category × banner
-    category.
+    """Sums over cases of positive weight, by unit (PSU, or a group of cases that are PSUs of their own) ×
+    stub category × banner category.
 
-    The last banner category is that of cases with no answer in the banner. counts: int64 (R, C). w: float64 (U, R, C), Σ w. own:
-    (3 U, R, C), only where each case is its own PSU: counts, Σ d and Σ d² by unit below one another, d = w − the unit's mean
-    weight. present: (U, R, C), PSUs with such cases, where rows are units.
+    The last banner category is that of cases with no answer in the banner. counts: int64 (R, C). w:
+    float64 (U, R, C), Σ w. own: (3 U, R, C), only where each case is its own PSU: counts, Σ d and Σ d² by
+    unit below one another, d = w − the unit's mean weight. present: (U, R, C), PSUs with such cases, where
+    rows are units.
     """
 
     counts: Ints
@@ -47,12 +48,12 @@ class Tally:
 
 @dataclass(frozen=True)
 class Moments:
-    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w |y|, (U, C), where
-    variances are linearised; counts (C,).
+    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w
+    |y|, (U, C), where variances are linearised; counts (C,).
 
-    own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred Σ w w, Σ u w and Σ u u
-    with u = w (y − shift − level).
-    df: (1 + C,), PSUs less strata among the cases of everybody, then of each column.
+    own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred
+    Σ w w, Σ u w and Σ u u with u = w (y − shift − level). df: (1 + C,), PSUs less strata among the cases
+    of everybody, then of each column.
     """
 
     shift: Floats
@@ -66,7 +67,8 @@ class Moments:
 
 @compiled
 def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, counts: Any) -> None:
-    """Adds each case's weight to w[unit, cell]; four count tables in turn, so that no add waits for the one before."""
+    """Adds each case's weight to w[unit, cell]; four count tables in turn, so that no add waits for the
+    one before."""
     for k in range(stub.shape[0]):
         r = stub[k]
         if r >= 0:
@@ -76,7 +78,9 @@ def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any,
 
 
 @compiled
-def _scatter_cases(stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any) -> None:
+def _scatter_cases(
+    stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any
+) -> None:
     for k in range(stub.shape[0]):
         r = stub[k]
         x = weight[k]
@@ -99,7 +103,9 @@ def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> No
 
 
 @compiled
-def _scatter_number(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, w: Any, wy: Any, counts: Any) -> None:
+def _scatter_number(
+    banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, w: Any, wy: Any, counts: Any
+) -> None:
     for k in range(y.shape[0]):
         if inside[k]:
             c = banner[k]
@@ -133,9 +139,13 @@ def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, insi
 
 
 def _part(
-    stub: NDArray[Any], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats, shape: tuple[int, int, int],
+    stub: NDArray[Any],
+    banner: NDArray[Any],
+    unit: NDArray[np.int32],
+    weight: Floats,
+    shape: tuple[int, int, int],
     centre: Floats | None,
-) -> Tally:  # fmt: skip
+) -> Tally:
     rows, height, width = shape
     if centre is None:
         w, counts = np.zeros((rows, height * width)), np.zeros((4, height * width), np.int64)
@@ -158,24 +168,31 @@ def tally(
 ) -> Tally:
     """One pass over the cases.
 
-    stub: integers (n,), category 0 … R−1, below 0 for cases that do not count. banner: integers (n,), 0 … C−1.
-    unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). centre: (U,), the mean weight of each unit, where every case is its
-    own PSU. Two halves run at once where that pays; their tallies add up.
+    stub: integers (n,), category 0 … R−1, below 0 for cases that do not count. banner: integers (n,), 0 …
+    C−1. unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). centre: (U,), the mean weight of each
+    unit, where every case is its own PSU. Two halves run at once where that pays; their tallies add up.
     """
     parts: list[Tally] = in_halves(
         len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, centre)
-    )  # fmt: skip
+    )
     return parts[0] if len(parts) == 1 else parts[0] + parts[1]
 
 
 def tally_number(
-    y: Floats, inside: NDArray[np.bool_], banner: NDArray[Any], unit: NDArray[np.int32], weight: Floats,
-    shape: tuple[int, int], own: bool = False, shift: Floats | None = None,
-) -> Moments:  # fmt: skip
-    """Passes over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C); own: every case is its
-    own PSU.
+    y: Floats,
+    inside: NDArray[np.bool_],
+    banner: NDArray[Any],
+    unit: NDArray[np.int32],
+    weight: Floats,
+    shape: tuple[int, int],
+    own: bool = False,
+    shift: Floats | None = None,
+) -> Moments:
+    """Passes over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C);
+    own: every case is its own PSU.
 
-    y is shifted, by its weighted mean in each banner category unless other shifts are given, so that residuals keep their digits.
+    y is shifted, by its weighted mean in each banner category unless other shifts are given, so that
+    residuals keep their digits.
     """
     if shift is None:
         base, sums = np.zeros(shape[1]), np.zeros(shape[1])

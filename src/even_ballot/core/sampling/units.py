@@ -15,8 +15,8 @@ from even_ballot.core.sampling.residuals import Residuals
 
 @dataclass(frozen=True)
 class UnitWeights:
-    """Weights of the cases of each unit, those of weight 0 left out: n, their mean (centre), and Σ d and Σ d², d what a weight is
-    more than that; (U,) each."""
+    """Weights of the cases of each unit, those of weight 0 left out: n, their mean (centre), and Σ d and Σ
+    d², d what a weight is more than that; (U,) each."""
 
     n: Floats
     centre: Floats
@@ -28,11 +28,13 @@ class UnitWeights:
 class Units:
     """The design of a set of cases.
 
-    unit: int32 (n,), each case's row in the tallies: its PSU, or, where every case is a PSU of its own (`own`), a group of cases
-    of one stratum. stratum: int32 (rows,), of each row, ascending. psus: int64 (strata,), n_h. fraction: float64 (strata,), f_h.
-    names: of the strata, for messages. replicates: how variances are made, where not by linearisation. residuals: what takes
-    the raking into account, where linearisation does. df: degrees of freedom where they are not PSUs less strata. recurring:
-    names of clusters that stand in more than one stratum, and are different units there. weights: where every case is a PSU.
+    unit: int32 (n,), each case's row in the tallies: its PSU, or, where every case is a PSU of its own
+    (`own`), a group of cases of one stratum. stratum: int32 (rows,), of each row, ascending. psus: int64
+    (strata,), n_h. fraction: float64 (strata,), f_h. names: of the strata, for messages. replicates: how
+    variances are made, where not by linearisation. residuals: what takes the raking into account, where
+    linearisation does. df: degrees of freedom where they are not PSUs less strata. recurring: names of
+    clusters that stand in more than one stratum, and are different units there. weights: where every case
+    is a PSU.
     """
 
     unit: NDArray[np.int32]
@@ -59,7 +61,8 @@ class Units:
         return int(self.psus.sum()) - len(self.psus) if self.df is None else self.df
 
     def weighed(self, weight: Floats) -> "Units":
-        """The same design with the weights of its units, where every case is a PSU of its own; weight: (n,)."""
+        """The same design with the weights of its units, where every case is a PSU of its own; weight:
+        (n,)."""
         if not self.own or self.weights is not None:
             return self
         there = weight > 0
@@ -80,11 +83,14 @@ class Units:
         return replace(self, unit=unit, own=False, stratum=self.stratum[self.unit[order]], weights=None)
 
     def apart(self, group: NDArray[np.int64]) -> "Units":
-        """The same design where cases that are PSUs of their own have a row for each stratum and group, (n,)."""
+        """The same design where cases that are PSUs of their own have a row for each stratum and group,
+        (n,)."""
         stratum = self.stratum[self.unit].astype(np.int64)
         width = int(group.max(initial=0)) + 1
         pairs, unit = np.unique(stratum * width + group, return_inverse=True)
-        return replace(self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32), weights=None)
+        return replace(
+            self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32), weights=None
+        )
 
     @cached_property
     def single(self) -> NDArray[np.bool_]:
@@ -142,7 +148,9 @@ def _grouped(data: Dataset, names: tuple[str, ...], where: str) -> tuple[NDArray
     return index.ravel().astype(np.int64), titles
 
 
-def _population(data: Dataset, design: Design, stratum: NDArray[np.int64], psus: NDArray[np.int64], names: list[str]) -> Floats:
+def _population(
+    data: Dataset, design: Design, stratum: NDArray[np.int64], psus: NDArray[np.int64], names: list[str]
+) -> Floats:
     """f_h by stratum; 0 where no population size is given."""
     if design.population_size is None:
         return np.zeros(len(psus))
@@ -152,18 +160,25 @@ def _population(data: Dataset, design: Design, stratum: NDArray[np.int64], psus:
         raise fault(f"{design.population_size} is no number.", where, "Read it as a number first.")
     if not column.answered.all():
         rows = some([int(r) for r in data.rows[~column.answered]])
-        raise fault(f"{design.population_size} is missing for records {rows}.", where, "Fill it in for every case.")
+        raise fault(
+            f"{design.population_size} is missing for records {rows}.", where, "Fill it in for every case."
+        )
     sizes = column.values.astype(np.float64)
     low, high = np.full(len(psus), np.inf), np.full(len(psus), -np.inf)
     np.minimum.at(low, stratum, sizes)
     np.maximum.at(high, stratum, sizes)
     faults = [
-        Fault(f"{design.population_size} varies in stratum {names[h]}: {low[h]:g} to {high[h]:g}.", where, "It must be one number.")
+        Fault(
+            f"{design.population_size} varies in stratum {names[h]}: {low[h]:g} to {high[h]:g}.",
+            where,
+            "It must be one number.",
+        )
         for h in np.flatnonzero(low != high)
     ]
     faults += [
         Fault(
-            f"Stratum {names[h]} holds {psus[h]} first-stage units, but {design.population_size} says {low[h]:g}.",
+            f"Stratum {names[h]} holds {psus[h]} first-stage units, but {design.population_size} says "
+            f"{low[h]:g}.",
             where,
             "It counts the units in the population, so it cannot be fewer than were drawn.",
         )
@@ -177,8 +192,8 @@ def _population(data: Dataset, design: Design, stratum: NDArray[np.int64], psus:
 def units_of(data: Dataset, design: Design) -> Units:
     """The design laid on the cases.
 
-    Raises StudyError for a missing stratum or PSU, for population sizes that vary or are too small, and, under
-    `refuse`, for strata of one PSU; each is named.
+    Raises StudyError for a missing stratum or PSU, for population sizes that vary or are too small, and,
+    under `refuse`, for strata of one PSU; each is named.
     """
     stratum, names = _grouped(data, design.strata, "design.strata")
     recurring: tuple[str, ...] = ()
@@ -214,7 +229,8 @@ def _check_single(units: Units) -> None:
         return
     if units.single_psu == "refuse":
         raise fault(
-            f"{len(single)} {'stratum has' if len(single) == 1 else 'strata have'} one first-stage unit only: {some(single)}.",
+            f"{len(single)} {'stratum has' if len(single) == 1 else 'strata have'} one first-stage unit "
+            f"only: {some(single)}.",
             "design.strata",
             "Join them to others, or say what they contribute: certainty, centre or average.",
             write='"single_psu": "certainty"',
@@ -237,12 +253,17 @@ def weights_of(data: Dataset, name: str | None, where: str = "design.weight") ->
         raise fault(f"{name} is a {data.variable(name).kind}, not a number.", where, "A weight is a number.")
     if not column.answered.all():
         lost = data.rows[~column.answered]
-        raise fault(f"{name} is missing for {counted(len(lost), 'case')} (records {some(lost.tolist())}).", where,
-                    "Fill it in, or set these cases aside.")  # fmt: skip
+        raise fault(
+            f"{name} is missing for {counted(len(lost), 'case')} (records {some(lost.tolist())}).",
+            where,
+            "Fill it in, or set these cases aside.",
+        )
     weights = np.asarray(column.values, np.float64)
     if weights.min(initial=0) < 0:
         rows = data.rows[weights < 0]
         raise fault(
-            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows.tolist())}).", where, "A weight is 0 or more."
+            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows.tolist())}).",
+            where,
+            "A weight is 0 or more.",
         )
     return weights

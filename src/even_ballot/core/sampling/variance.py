@@ -1,7 +1,7 @@
 """From tallies to covariances.
 
-The variance of a smooth estimate is that of the weighted total of its linearised values z (Särndal, Swensson and
-Wretman, ch. 5):
+The variance of a smooth estimate is that of the weighted total of its linearised values z (Särndal, Swensson
+and Wretman, ch. 5):
 
     T_hi = Σ_{k in hi} w_k z_k,   V = Σ_h (1 − f_h) n_h/(n_h − 1) Σ_i (T_hi − T̄_h)(T_hi − T̄_h)′
 
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
-from even_ballot.core.sampling.linearisation import Alike, Cases, Group, Linear, squares_in
+from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Cases, Linear, squares_in
 from even_ballot.core.sampling.units import Units
 
 _EMPTY = 1e-11
@@ -23,12 +23,15 @@ _ROUNDING = 1e-20
 _AT_ONCE = 2_000_000
 
 
-def ratio(a: Floats, b: Floats, units: Units, own: Floats | None = None, shift: Floats | float = 0.0) -> tuple[Floats, Linear]:
-    """Ratios R = Σ w a/Σ w b, of any shape S, NaN where the base is empty, and what their variances are made of: Σ w z by unit with
-    z = (a − R b)/Σ w b, or R_r − R by replicate.
+def ratio(
+    a: Floats, b: Floats, units: Units, own: Floats | None = None, shift: Floats | float = 0.0
+) -> tuple[Floats, Linear]:
+    """Ratios R = Σ w a/Σ w b, of any shape S, NaN where the base is empty, and what their variances are made
+    of: Σ w z by unit with z = (a − R b)/Σ w b, or R_r − R by replicate.
 
-    a: (U, *S), weighted sums by unit; b: likewise, as far as it differs. own: (U, *S), Σ w |a| where it is not a itself. shift:
-    what was taken off a for every b, of shape S. Where every case is its own PSU, groups and terms are the caller's to add.
+    a: (U, *S), weighted sums by unit; b: likewise, as far as it differs. own: (U, *S), Σ w |a| where it is
+    not a itself. shift: what was taken off a for every b, of shape S. Where every case is its own PSU,
+    groups and terms are the caller's to add.
     """
     with np.errstate(all="ignore"):
         whole = b.sum(0)
@@ -83,8 +86,8 @@ def _centred(totals: Floats, units: Units) -> Floats:
 
 
 def _singles(totals: Floats, strata: NDArray[np.int32], units: Units) -> Floats:
-    """Under `centre`: T − T̄ of the one-unit strata, times the root of 1 − f_h; T̄ over all PSUs of the design. totals: (U, m);
-    strata: (U,), the stratum of each row."""
+    """Under `centre`: T − T̄ of the one-unit strata, times the root of 1 − f_h; T̄ over all PSUs of the
+    design. totals: (U, m); strata: (U,), the stratum of each row."""
     mean = totals.sum(0) / units.psus.sum()
     at = np.flatnonzero(units.single[strata])
     return np.asarray((totals[at] - mean) * np.sqrt(1 - units.fraction[strata[at]])[:, None])
@@ -101,9 +104,14 @@ def variances(linear: Linear, units: Units) -> Floats:
         flat = linear.flat()
         width = max(_AT_ONCE // max(len(flat.totals), 1), 1)
         with np.errstate(all="ignore"):
-            parts = [_linearised(flat.at(slice(k, k + width)), units) for k in range(0, flat.totals.shape[1], width)]
+            parts = [
+                _linearised(flat.at(slice(k, k + width)), units)
+                for k in range(0, flat.totals.shape[1], width)
+            ]
         found, most = (
-            (np.concatenate(side).reshape(shape) for side in zip(*parts, strict=True)) if parts else (np.zeros(shape),) * 2
+            (np.concatenate(side).reshape(shape) for side in zip(*parts, strict=True))
+            if parts
+            else (np.zeros(shape),) * 2
         )
     with np.errstate(invalid="ignore"):
         return np.where(found <= _ROUNDING * most, 0.0, found)
@@ -130,7 +138,8 @@ def _linearised(linear: Linear, units: Units) -> tuple[Floats, Floats]:
 
 
 def _of_cases(linear: Linear, units: Units, slope: Floats | None) -> tuple[Floats, Floats]:
-    """The same where every case is its own PSU: Σ_k (f_k − f̄_h)² with f = w z, in sums of squares only, so that nothing cancels.
+    """The same where every case is its own PSU: Σ_k (f_k − f̄_h)² with f = w z, in sums of squares only, so
+    that nothing cancels.
 
     slope: B, (J, m), where z is a residual.
     """
@@ -162,17 +171,23 @@ def _outside(groups: list[Cases], units: Units) -> Cases:
     """The cases of positive weight whose z is 0."""
     assert units.weights is not None
     own = units.weights
-    n, d1, d2 = (x[:, None] - sum(getattr(g, name) for g in groups) for name, x in (("n", own.n), ("d1", own.d1), ("d2", own.d2)))
+    n, d1, d2 = (
+        x[:, None] - sum(getattr(g, name) for g in groups)
+        for name, x in (("n", own.n), ("d1", own.d1), ("d2", own.d2))
+    )
     each = np.where(n > 0, d1 / np.maximum(n, 1), 0.0)
     ww = np.where(n > 0, np.maximum(d2 - d1 * each, 0), 0.0)
     none = np.zeros_like(ww)
-    return Cases(np.maximum(n, 0), none, np.where(n > 0, own.centre[:, None] + each, 0.0), none, none, ww, d1, d2)
+    return Cases(
+        np.maximum(n, 0), none, np.where(n > 0, own.centre[:, None] + each, 0.0), none, none, ww, d1, d2
+    )
 
 
 def covariance_of_shares(w: Floats, own: Floats | None, shares: Floats, units: Units) -> Floats:
     """The covariance matrix (m, m) of shares of disjoint cells in their common total.
 
-    w: (U, m), Σ w by unit and cell; own: (3 U, m), of the cases where every case is its own PSU. shares: (m,), summing to 1.
+    w: (U, m), Σ w by unit and cell; own: (3 U, m), of the cases where every case is its own PSU. shares:
+    (m,), summing to 1.
     """
     whole = w.sum()
     if units.replicates is not None:
@@ -203,9 +218,11 @@ def _replicated_shares(w: Floats, shares: Floats, units: Units) -> Floats:
         return np.asarray(again / np.where(bases > _EMPTY * w.sum(), bases, np.nan) - shares)
 
 
-def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units) -> Floats:
-    """The variance of each contrast l′π of shares π, (k,). contrasts: (k, m); terms: (k, m), what they are made of, taken
-    absolutely; the rest as above. What is only rounding is 0."""
+def variances_of_contrasts(
+    w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units
+) -> Floats:
+    """The variance of each contrast l′π of shares π, (k,). contrasts: (k, m); terms: (k, m), what they are
+    made of, taken absolutely; the rest as above. What is only rounding is 0."""
     whole, middle = w.sum(), contrasts @ shares
     if units.replicates is not None:
         apart = _replicated_shares(w, shares, units)
@@ -218,20 +235,27 @@ def variances_of_contrasts(w: Floats, own: Floats | None, shares: Floats, contra
         return variances(Linear(totals, w[: units.rows] @ size.T), units)
     assert own is not None
     assert units.weights is not None
-    groups: list[Group] = [Alike(np.broadcast_to(own[:, c, None], (len(own), len(z))), z[:, c]) for c in range(len(shares))]
+    groups: list[CaseGroup] = [
+        Alike(np.broadcast_to(own[:, c, None], (len(own), len(z))), z[:, c]) for c in range(len(shares))
+    ]
     with np.errstate(all="ignore"):
         most = np.sqrt(squares_in(own, units.weights.centre) @ (size.T**2))
     return variances(Linear(totals, most, tuple(groups)), units)
 
 
 def _covariance_of_cases(totals: Floats, ww: Floats, cross: Floats, shares: Floats, units: Units) -> Floats:
-    """The same where every case is its own PSU. totals: (U, m), Σ w z; ww: (U, m), Σ w² by cell, over the square of the whole;
-    cross: the same over the whole."""
+    """The same where every case is its own PSU. totals: (U, m), Σ w z; ww: (U, m), Σ w² by cell, over the
+    square of the whole; cross: the same over the whole."""
     rows, residuals = units.rows, units.residuals
     factor = np.asarray(units.factor[units.stratum])
     by_cell = np.asarray(factor @ ww)
     # Σ w² z z′ with z_k = 1(cell) − shares: diag(s) − s p′ − p s′ + (Σ s) p p′
-    moment = np.diag(by_cell) - np.outer(by_cell, shares) - np.outer(shares, by_cell) + by_cell.sum() * np.outer(shares, shares)
+    moment = (
+        np.diag(by_cell)
+        - np.outer(by_cell, shares)
+        - np.outer(shares, by_cell)
+        + by_cell.sum() * np.outer(shares, shares)
+    )
     if residuals is not None and residuals.x is not None and residuals.squares is not None:
         slope = residuals.slope(totals)
         fitted = residuals.x @ slope

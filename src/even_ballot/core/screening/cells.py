@@ -45,9 +45,13 @@ def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
             continue
         column = data.column(name)
         if variable.least is not None:
-            yield Found.among(name, f"under {variable.least:g}", column.answered & (column.values < variable.least))
+            yield Found.among(
+                name, f"under {variable.least:g}", column.answered & (column.values < variable.least)
+            )
         if variable.most is not None:
-            yield Found.among(name, f"over {variable.most:g}", column.answered & (column.values > variable.most))
+            yield Found.among(
+                name, f"over {variable.most:g}", column.answered & (column.values > variable.most)
+            )
 
 
 def blank(data: Dataset, settings: Screening) -> Iterator[Found]:

@@ -123,7 +123,8 @@ def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases alike in every answer to another, half of them answered: all coded variables, numbers and texts without a role."""
+    """Cases alike in every answer to another, half of them answered: all coded variables, numbers and
+    texts without a role."""
     names = [v.name for v in data.variables.values() if v.kind in _ANSWERS and v.role is None]
     distinct = [name for name in names if _repeats(data, name)]
     if len(distinct) < 5:
@@ -148,7 +149,9 @@ def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
     digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
     for column in columns:
         # Zero is written in two ways that are equal.
-        bits = (np.where(column.state == BLANK, np.inf, column.values).astype(np.float64) + 0.0).view(np.uint64)
+        bits = (np.where(column.state == BLANK, np.inf, column.values).astype(np.float64) + 0.0).view(
+            np.uint64
+        )
         digest = (digest ^ bits) * np.uint64(1_099_511_628_211)
         digest ^= digest >> np.uint64(29)
     return digest
@@ -171,14 +174,17 @@ def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def _chosen(data: Dataset, settings: Screening) -> list[str]:
-    """The questions that an entry must have answered enough of (default: of all batteries), as far as they are there."""
+    """The questions that an entry must have answered enough of (default: of all batteries), as far as they
+    are there."""
     names = settings.questions or tuple(name for run in batteries(data, settings.battery) for name in run)
     return [name for name in dict.fromkeys(names) if name in data.columns]
 
 
 def _answered(data: Dataset, names: list[str]) -> Ints:
     """How many of some questions each case answered; a code that means no answer is none."""
-    return np.asarray(sum((data.column(name).answered.astype(np.int64) for name in names), np.zeros(data.n, np.int64)))
+    return np.asarray(
+        sum((data.column(name).answered.astype(np.int64) for name in names), np.zeros(data.n, np.int64))
+    )
 
 
 def answered_share(data: Dataset, settings: Screening) -> Floats | None:
@@ -192,5 +198,9 @@ def too_little(data: Dataset, settings: Screening) -> Iterator[Found]:
     names = _chosen(data, settings)
     if names:
         least = settings.answered * len(names)
-        step = _set_aside("too little answered to be of use", where=f"answered({', '.join(names)}) < {least:.17g}")
-        yield Found.among("", f"under {100 * settings.answered:g} % answered", _answered(data, names) < least, step)
+        step = _set_aside(
+            "too little answered to be of use", where=f"answered({', '.join(names)}) < {least:.17g}"
+        )
+        yield Found.among(
+            "", f"under {100 * settings.answered:g} % answered", _answered(data, names) < least, step
+        )

@@ -20,9 +20,9 @@ class Usual:
 
 @dataclass(frozen=True)
 class Finding:
-    """A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
-    may stand, where somebody has said so. step: what sets these cases aside, as a rule that holds for answers still to come; None
-    where their cells want mending instead."""
+    """A kind of fault in a variable (one value of it, where that matters), and how many cases have it.
+    accepted: why it may stand, where somebody has said so. step: what sets these cases aside, as a rule
+    that holds for answers still to come; None where their cells want mending instead."""
 
     variable: str
     kind: str
@@ -35,7 +35,8 @@ class Finding:
 
 @dataclass(frozen=True)
 class Found:
-    """What a check found: in how many cases, which they are, (n,), the step that sets them aside, what would be usual."""
+    """What a check found: in how many cases, which they are, (n,), the step that sets them aside, what
+    would be usual."""
 
     variable: str
     value: str
@@ -46,7 +47,12 @@ class Found:
 
     @classmethod
     def among(
-        cls, variable: str, value: str, cases: Bools, step: DropCases | None = None, usual: Usual | None = None
+        cls,
+        variable: str,
+        value: str,
+        cases: Bools,
+        step: DropCases | None = None,
+        usual: Usual | None = None,
     ) -> "Found":
         """Of cases that are known already."""
         return cls(variable, value, int(np.count_nonzero(cases)), lambda: cases, step, usual)

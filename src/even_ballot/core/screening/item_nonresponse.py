@@ -1,4 +1,5 @@
-"""Item non-response: how much each question and each case left out, and which questions go unanswered together."""
+"""Item non-response: how much each question and each case left out, and which questions go unanswered
+together."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,7 +13,8 @@ _PATTERNS = 24
 
 @dataclass(frozen=True)
 class ItemNonResponse:
-    """A question's cases without an answer: blank, with a code that means none, with an entry that was not placed."""
+    """A question's cases without an answer: blank, with a code that means none, with an entry that was not
+    placed."""
 
     variable: str
     label: str
@@ -22,7 +24,7 @@ class ItemNonResponse:
 
 
 @dataclass(frozen=True)
-class Pattern:
+class MissingPattern:
     """The places, among the questions looked at, of those left out together; and in how many cases."""
 
     left_out: tuple[int, ...]
@@ -31,22 +33,24 @@ class Pattern:
 
 @dataclass(frozen=True)
 class NonResponse:
-    """cases: all; items: one a question; left_out[k]: cases that left out k of them; patterns: the most frequent first,
-    with `other_patterns` more of `other_cases` cases."""
+    """cases: all; items: one a question; left_out[k]: cases that left out k of them; patterns: the most
+    frequent first, with `other_patterns` more of `other_cases` cases."""
 
     cases: int
     items: tuple[ItemNonResponse, ...]
     left_out: tuple[int, ...]
-    patterns: tuple[Pattern, ...]
+    patterns: tuple[MissingPattern, ...]
     other_patterns: int
     other_cases: int
 
 
 def questions_of(data: Dataset) -> tuple[str, ...]:
-    """The variables that are questions put to everybody: answers without a role. Parts of a several-answer question count as
-    one, under the question's name."""
+    """The variables that are questions put to everybody: answers without a role. Parts of a several-answer
+    question count as one, under the question's name."""
     parts = {part for v in data.variables.values() for part in v.parts}
-    return tuple(v.name for v in data.variables.values() if v.role is None and v.name not in parts and v.kind != "date")
+    return tuple(
+        v.name for v in data.variables.values() if v.role is None and v.name not in parts and v.kind != "date"
+    )
 
 
 def _states(data: Dataset, name: str) -> np.ndarray:
@@ -61,7 +65,8 @@ def _states(data: Dataset, name: str) -> np.ndarray:
 def nonresponse(data: Dataset, questions: Sequence[str] = ()) -> NonResponse:
     """Non-response over some questions (default: `questions_of`).
 
-    Cases of one pattern are told by a sum of 64-bit numbers, one a question; two patterns share it once in some 2^63 pairs.
+    Cases of one pattern are told by a sum of 64-bit numbers, one a question; two patterns share it once in
+    some 2^63 pairs.
     """
     names = tuple(questions) or questions_of(data)
     counts = np.zeros(data.n, np.int32)
@@ -72,7 +77,11 @@ def nonresponse(data: Dataset, questions: Sequence[str] = ()) -> NonResponse:
         data.variable(name, "questions")
         states.append(state := _states(data, name))
         tally = np.bincount(state, minlength=4)
-        items.append(ItemNonResponse(name, data.variable(name).title, int(tally[BLANK]), int(tally[MISSING]), int(tally[3])))
+        items.append(
+            ItemNonResponse(
+                name, data.variable(name).title, int(tally[BLANK]), int(tally[MISSING]), int(tally[3])
+            )
+        )
         out = state != ANSWERED
         counts += out
         key[out] += generator.integers(1, 2**63, dtype=np.uint64)
@@ -82,7 +91,9 @@ def nonresponse(data: Dataset, questions: Sequence[str] = ()) -> NonResponse:
     for at in order[:_PATTERNS]:
         case = int(first[at])
         left = tuple(i for i, state in enumerate(states) if state[case] != ANSWERED)
-        patterns.append(Pattern(left, int(sizes[at])))
+        patterns.append(MissingPattern(left, int(sizes[at])))
     rest = sizes[order[_PATTERNS:]]
     left_out = np.bincount(counts, minlength=len(names) + 1)
-    return NonResponse(data.n, tuple(items), tuple(map(int, left_out)), tuple(patterns), len(rest), int(rest.sum()))
+    return NonResponse(
+        data.n, tuple(items), tuple(map(int, left_out)), tuple(patterns), len(rest), int(rest.sum())
+    )

@@ -6,9 +6,10 @@ from even_ballot.core.model import Model
 
 
 class Screening(Model):
-    """fast: seconds under which an interview is too fast; null, a third of the median. answered: the share of `questions`
-    (default: those of all batteries) under which too little was answered. battery: how many neighbouring questions of one
-    scale make a battery. far: how many times the middle half's width beyond it a number is unusual."""
+    """fast: seconds under which an interview is too fast; null, a third of the median. answered: the share
+    of `questions` (default: those of all batteries) under which too little was answered. battery: how many
+    neighbouring questions of one scale make a battery. far: how many times the middle half's width beyond
+    it a number is unusual."""
 
     fast: float | None = Field(default=None, gt=0)
     answered: float = Field(default=0.5, ge=0, le=1)

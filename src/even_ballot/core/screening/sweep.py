@@ -43,7 +43,11 @@ def _found(data: Dataset, kind: str, book: Codebook, settings: Screening) -> Ite
 def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> str | None:
     """Why a finding may stand: it was accepted, and has not changed since."""
     for item in accepted:
-        alike = item.kind == kind and (item.variable or "") == found.variable and (item.value or "") == found.value
+        alike = (
+            item.kind == kind
+            and (item.variable or "") == found.variable
+            and (item.value or "") == found.value
+        )
         if alike and item.cases in (None, cases):
             return item.why
     return None
@@ -52,7 +56,8 @@ def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> s
 def sweep(
     data: Dataset, book: Codebook | None = None, settings: Screening | None = None, progress: Progress = quiet
 ) -> tuple[Finding, ...]:
-    """All findings, by check and then by how many cases they concern; accepted ones are marked. progress: told at each check."""
+    """All findings, by check and then by how many cases they concern; accepted ones are marked. progress:
+    told at each check."""
     book, settings = book or Codebook(), settings or Screening()
     findings: list[Finding] = []
     for i, kind in enumerate(("rule", *CHECKS)):
@@ -66,16 +71,26 @@ def sweep(
     return tuple(findings)
 
 
-def found_as(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Found | None:
+def found_as(
+    data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None
+) -> Found | None:
     """What the check of a finding finds there now; None where there is nothing any more."""
     if finding.kind != "rule" and finding.kind not in CHECKS:
-        raise StudyError(Fault(f"There is no check {finding.kind!r}.", "kind", f"Checks there are: rule, {', '.join(CHECKS)}."))
+        raise StudyError(
+            Fault(
+                f"There is no check {finding.kind!r}.",
+                "kind",
+                f"Checks there are: rule, {', '.join(CHECKS)}.",
+            )
+        )
     wanted = (finding.variable, finding.value)
     every = _found(data, finding.kind, book or Codebook(), settings or Screening())
     return next((found for found in every if (found.variable, found.value) == wanted), None)
 
 
-def cases_of(data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None) -> Bools:
+def cases_of(
+    data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None
+) -> Bools:
     """Which cases a finding concerns, (n,)."""
     found = found_as(data, finding, book, settings)
     return np.zeros(data.n, np.bool_) if found is None else found.cases()

@@ -21,7 +21,8 @@ class MovedFigure:
 
 @dataclass(frozen=True)
 class FigureChange:
-    """A table's figures before and after: how many there are, those that differ, and the largest difference of a share."""
+    """A table's figures before and after: how many there are, those that differ, and the largest
+    difference of a share."""
 
     table: str
     title: str
@@ -46,14 +47,22 @@ def _spoken(cell: Cell, words: dict[tuple[str, int], str]) -> tuple[str, str]:
     """A cell's row and column in words."""
     key = cell.stub
     own = (
-        f": {key.net}" if key.net is not None else "" if key.code is None else f": {words.get((key.variable, key.code), key.code)}"
+        f": {key.net}"
+        if key.net is not None
+        else ""
+        if key.code is None
+        else f": {words.get((key.variable, key.code), key.code)}"
     )
-    path = [str(key.step) if key.code is None else words.get((key.variable, key.code), str(key.code)) for key in cell.banner]
+    path = [
+        str(key.step) if key.code is None else words.get((key.variable, key.code), str(key.code))
+        for key in cell.banner
+    ]
     return f"{cell.stub.variable}{own}", ", ".join(path) or "Total"
 
 
 def changed_figures(before: Sequence[TableResult], after: Sequence[TableResult]) -> tuple[FigureChange, ...]:
-    """Table by table, the figures that a newer file changes (beyond rounding), added and gone ones included."""
+    """Table by table, the figures that a newer file changes (beyond rounding), added and gone ones
+    included."""
     earlier = {table.id: table for table in before}
     changes = []
     for table in after:

@@ -29,7 +29,8 @@ class CountChange:
 
 @dataclass(frozen=True)
 class ChangedCounts:
-    """A column of few answers whose counts changed, largest changes of a share first; moved: the largest of them."""
+    """A column of few answers whose counts changed, largest changes of a share first; moved: the largest
+    of them."""
 
     column: str
     answers: tuple[CountChange, ...]
@@ -38,7 +39,8 @@ class ChangedCounts:
 
 @dataclass(frozen=True)
 class Drift:
-    """What is new in a file: columns (name → heading), columns gone, answers never seen, counts that changed, records."""
+    """What is new in a file: columns (name → heading), columns gone, answers never seen, counts that
+    changed, records."""
 
     records_before: int
     records_after: int
@@ -66,26 +68,33 @@ def aligned(newer: RawTable, older: RawTable) -> RawTable:
 
 
 def extended(newer: RawTable, older: RawTable, identifier: str | None) -> tuple[RawTable, int]:
-    """The older table with the newer one's records below it, and how many of those were left out because their identifier is
-    among the older ones already. Columns are matched by name; record numbers go on counting."""
+    """The older table with the newer one's records below it, and how many of those were left out because
+    their identifier is among the older ones already. Columns are matched by name; record numbers go on
+    counting."""
     fresh = np.ones(len(newer.rows), np.bool_)
     if identifier is not None and identifier in newer.names:
         before, after = (table.columns[table.names.index(identifier)] for table in (older, newer))
         known = {before.words[i] for i in np.unique(before.values[before.answered])}
         among = np.array([word in known for word in after.words] or [False])
         fresh = ~(among[np.where(after.answered, after.values, 0)] & after.answered)
-    labels = {**dict(zip(newer.names, newer.labels, strict=True)), **dict(zip(older.names, older.labels, strict=True))}
+    labels = {
+        **dict(zip(newer.names, newer.labels, strict=True)),
+        **dict(zip(older.names, older.labels, strict=True)),
+    }
     names = (*older.names, *(name for name in newer.names if name not in older.names))
     columns = []
     for name in names:
         parts = [
-            table.columns[table.names.index(name)] if name in table.names else _absent(len(table.rows)) for table in (older, newer)
+            table.columns[table.names.index(name)] if name in table.names else _absent(len(table.rows))
+            for table in (older, newer)
         ]
         columns.append(_joined(parts[0], parts[1].take(fresh)))
     first = int(older.rows.max(initial=0)) + 1
     rows = np.concatenate([older.rows, first + np.arange(int(fresh.sum()))])
     blank = older.blank_records
-    return RawTable(names, tuple(labels[name] for name in names), tuple(columns), rows, blank), int((~fresh).sum())
+    return RawTable(names, tuple(labels[name] for name in names), tuple(columns), rows, blank), int(
+        (~fresh).sum()
+    )
 
 
 def _absent(n: int) -> Column:
@@ -96,7 +105,9 @@ def _absent(n: int) -> Column:
 def _joined(a: Column, b: Column) -> Column:
     """Two text columns, one below the other."""
     words = {word: i for i, word in enumerate(dict.fromkeys((*a.words, *b.words)))}
-    moved = [np.array([words[word] for word in column.words] or [0], np.int32)[column.values] for column in (a, b)]
+    moved = [
+        np.array([words[word] for word in column.words] or [0], np.int32)[column.values] for column in (a, b)
+    ]
     return Column(np.concatenate(moved), np.concatenate([a.state, b.state]), tuple(words))
 
 

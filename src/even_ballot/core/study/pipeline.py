@@ -18,7 +18,7 @@ from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import sweep
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
@@ -59,7 +59,9 @@ def weight_name(study: Study) -> str | None:
 
 def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
     """The variables of every margin that a report is made on, its groups included."""
-    return tuple(dict.fromkeys(tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins))
+    return tuple(
+        dict.fromkeys(tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
+    )
 
 
 def designed(study: Study, weighted: Weighted) -> tuple[Units, Floats]:
@@ -79,15 +81,29 @@ def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results
     findings = sweep(data, study.codebook, study.screening)
     weighted = run_weightings(study, data)
     units, weight = designed(study, weighted)
-    passes = Passes(weighted.data, units, weight, study.where)
+    passes = SharedCounts(weighted.data, units, weight, study.where)
     tables = [counted_table(passes, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
     reports, control = weighted.reports, None
     if study.suppression.below is not None:
-        pattern = pattern_of(passes, study.tables, study.suppression, links_of(study.ledger), margins_of(study))
+        pattern = pattern_of(
+            passes, study.tables, study.suppression, links_of(study.ledger), margins_of(study)
+        )
         whole = zip(tables, study.tables, strict=True)
-        tables = [without_hidden(passes, table, request, pattern, f"tables[{i}]") for i, (table, request) in enumerate(whole)]
+        tables = [
+            without_hidden(passes, table, request, pattern, f"tables[{i}]")
+            for i, (table, request) in enumerate(whole)
+        ]
         reports = tuple(report_without(report, pattern, study.suppression.below) for report in reports)
         control = control_of(study.suppression, pattern)
     return Results(
-        len(raw.rows), data.n, tuple(effects), findings, reports, units, weight_name(study), tuple(tables), weighted.data, control
+        len(raw.rows),
+        data.n,
+        tuple(effects),
+        findings,
+        reports,
+        units,
+        weight_name(study),
+        tuple(tables),
+        weighted.data,
+        control,
     )

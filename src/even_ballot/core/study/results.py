@@ -11,7 +11,7 @@ from even_ballot.core.disclosure.tables import (
 from even_ballot.core.ledger import Effect
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding
-from even_ballot.core.tables.results import TableResult, plain
+from even_ballot.core.tables.results import TableResult, as_json
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
 
@@ -43,11 +43,17 @@ class Results:
     def document(self) -> dict[str, Any]:
         """results.json."""
         ledger = [
-            {"step": e.step, "do": e.do, "cases_before": e.cases_before, "cases_after": e.cases_after,
-             "cells_changed": e.cells_changed, **({"unplaced": plain(e.unplaced)} if e.unplaced else {}),
-             **({"off": True} if e.off else {})}
+            {
+                "step": e.step,
+                "do": e.do,
+                "cases_before": e.cases_before,
+                "cases_after": e.cases_after,
+                "cells_changed": e.cells_changed,
+                **({"unplaced": as_json(e.unplaced)} if e.unplaced else {}),
+                **({"off": True} if e.off else {}),
+            }
             for e in self.effects
-        ]  # fmt: skip
+        ]
         units = self.units
         psus = int(units.psus.sum())
         return {
@@ -55,9 +61,9 @@ class Results:
             "version": __version__,
             "cases": {"source": self.source_cases, "used": self.used_cases},
             "ledger": ledger,
-            "findings": plain([replace(finding, usual=None) for finding in self.findings]),
-            "weightings": plain(self.weightings),
+            "findings": as_json([replace(finding, usual=None) for finding in self.findings]),
+            "weightings": as_json(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
-            "tables": plain(self.tables),
-            **({"disclosure_control": plain(self.control)} if self.control is not None else {}),
+            "tables": as_json(self.tables),
+            **({"disclosure_control": as_json(self.control)} if self.control is not None else {}),
         }

@@ -18,8 +18,8 @@ from even_ballot.core.weighting.request import Weighting
 
 
 class Source(Model):
-    """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows (from 1) holds
-    the names; the others become labels."""
+    """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows
+    (from 1) holds the names; the others become labels."""
 
     path: str = Field(min_length=1)
     format: Literal["csv", "xlsx", "ods", "parquet", "jsonl"] | None = None
@@ -39,7 +39,8 @@ class Source(Model):
 
 
 class Study(Model):
-    """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new table begins with."""
+    """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
+    table begins with."""
 
     even_ballot: Literal[1] = 1
     title: str = "Untitled study"
@@ -58,7 +59,10 @@ class Study(Model):
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
-        for what, names in (("table id", [t.id for t in self.tables]), ("save_as", [w.save_as for w in self.weightings])):
+        for what, names in (
+            ("table id", [t.id for t in self.tables]),
+            ("save_as", [w.save_as for w in self.weightings]),
+        ):
             twice = [name for name in names if names.count(name) > 1]
             if twice:
                 raise ValueError(f"{what} {twice[0]!r} is used twice; give each its own")
@@ -93,9 +97,15 @@ def place_in(location: tuple[int | str, ...], document: Any) -> str:
 
 _LISTED = "`even-ballot schema` lists the {}."
 _MENDS = {
-    "extra_forbidden": ("This key is not known here.", f"Take it out, or mend its spelling; {_LISTED.format('keys')}"),
+    "extra_forbidden": (
+        "This key is not known here.",
+        f"Take it out, or mend its spelling; {_LISTED.format('keys')}",
+    ),
     "missing": ("This key is needed.", "Add it."),
-    "too_long": ("There are too many of these.", "Leave some out, or part them over several tables or studies."),
+    "too_long": (
+        "There are too many of these.",
+        "Leave some out, or part them over several tables or studies.",
+    ),
 }
 _CHOICES = {"'do'": ("step", "do"), "'method'": ("method", "method")}
 """What is chosen by a key: in words, and the key."""
@@ -112,7 +122,8 @@ def _explained(item: ErrorDetails) -> tuple[str, str]:
 
 
 def parse_study(document: Any) -> Study:
-    """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each thing wrong."""
+    """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each
+    thing wrong."""
     try:
         return Study.model_validate(document)
     except ValidationError as error:

@@ -15,32 +15,31 @@ from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.tables.nets import NetRow, banner_nets
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerHeading, Category, Step
-
-Path = tuple[Step, ...]
+from even_ballot.core.tables.results import BannerHeading, Category, CodeOrNet, ColumnPath
 
 
 @dataclass(frozen=True)
-class Across:
+class BannerColumns:
     """A banner entry on the cases.
 
-    index: (n,), which combination of categories each case is of, the last for those without an answer; columns: how many
-    combinations there are. paths: the codes, or nets, of each column shown, outermost first; members: the combinations of each,
-    where some columns are nets of several (None: every column is the combination of its place). scores: of the columns that are no
-    nets, for a trend over them. first: the place of the first column, where this is a block of several.
+    index: (n,), which combination of categories each case is of, the last for those without an answer;
+    columns: how many combinations there are. paths: the codes, or nets, of each column shown, outermost
+    first; members: the combinations of each, where some columns are nets of several (None: every column is
+    the combination of its place). scores: of the columns that are no nets, for a trend over them. first:
+    the place of the first column, where this is a block of several.
     """
 
     heading: BannerHeading
     index: NDArray[Any]
     columns: int
-    paths: tuple[Path, ...]
+    paths: tuple[ColumnPath, ...]
     members: tuple[Ints, ...] | None
     scores: Floats
     first: int = 0
 
-    def blocks(self, most: int) -> Iterator["Across"]:
-        """The same in blocks of columns, each with at most so many combinations (one column at least): those of the others are one
-        that is not shown."""
+    def blocks(self, most: int) -> Iterator["BannerColumns"]:
+        """The same in blocks of columns, each with at most so many combinations (one column at least):
+        those of the others are one that is not shown."""
         if self.columns <= most:
             yield self
             return
@@ -55,7 +54,12 @@ class Across:
             place[-1] = len(wanted) + 1
             own = tuple(np.asarray(place[of], np.int64) for of in members[start:stop])
             yield replace(
-                self, index=place[self.index], columns=len(wanted) + 1, paths=self.paths[start:stop], members=own, first=start
+                self,
+                index=place[self.index],
+                columns=len(wanted) + 1,
+                paths=self.paths[start:stop],
+                members=own,
+                first=start,
             )
             start = stop
 
@@ -75,7 +79,8 @@ class Across:
         return slice(first, None) if self.members is None else first + self.single
 
     def laid(self, x: Any) -> Any:
-        """Columns of a tally, (…, columns + 1), the last that of cases without an answer, as the total column and the others."""
+        """Columns of a tally, (…, columns + 1), the last that of cases without an answer, as the total
+        column and the others."""
         total, own = x.sum(-1, keepdims=True), x[..., :-1]
         if self.members is not None:
             own = np.stack([x[..., of].sum(-1) for of in self.members], -1)
@@ -87,17 +92,21 @@ class Across:
 
 
 def placed(data: Dataset, name: str, period: Period, where: str) -> tuple[NDArray[Any], tuple[Category, ...]]:
-    """Each case's place among the categories of a coded variable or a date, −1 where it has no answer; and the categories."""
+    """Each case's place among the categories of a coded variable or a date, −1 where it has no answer; and
+    the categories."""
     if data.variable(name, where).kind == "date":
         return periods(data.column(name, where), period)
     data.column(name, where)
     codes, known = data.categories(name)
-    return data.positions(name), tuple(Category(item.code, item.label, i < known) for i, item in enumerate(codes))
+    return data.positions(name), tuple(
+        Category(item.code, item.label, i < known) for i, item in enumerate(codes)
+    )
 
 
 @compiled
 def _nest(index: Any, positions: Any, width: int, last: bool, unknown: int) -> None:
-    """index ← index · width + position, −1 once anything is unknown; at the last step `unknown` in its place."""
+    """index ← index · width + position, −1 once anything is unknown; at the last step `unknown` in its
+    place."""
     for k in range(index.shape[0]):
         at = np.int64(-1)
         if index[k] >= 0 and positions[k] >= 0:
@@ -118,17 +127,27 @@ def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, c
     return index
 
 
-def across(data: Dataset, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> Across:
-    """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is everybody."""
+def across(
+    data: Dataset, entry: tuple[str, ...], request: TableRequest, where: str, table: str
+) -> BannerColumns:
+    """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is
+    everybody."""
     for name in entry:
         kind = data.variable(name, where).kind
         if kind not in ("coded", "date"):
-            raise fault(f"{name} is a {kind}; a banner is made of coded variables and dates.", where, "Code or band it first.")
+            raise fault(
+                f"{name} is a {kind}; a banner is made of coded variables and dates.",
+                where,
+                "Code or band it first.",
+            )
     found = [placed(data, name, request.dates, where) for name in entry]
     categories = tuple(of for _, of in found)
     widths = [len(of) for of in categories]
     columns = int(np.prod(widths)) if entry else 0
-    nets = [banner_nets(request.nets, name, of, request.entries, table) for name, of in zip(entry, categories, strict=True)]
+    nets = [
+        banner_nets(request.nets, name, of, request.entries, table)
+        for name, of in zip(entry, categories, strict=True)
+    ]
     levels = [_steps(of, rows) for of, rows in zip(categories, nets, strict=True)]
     steps = list(product(*levels)) if entry else []
     paths = tuple(tuple(step for step, _ in path) for path in steps)
@@ -138,21 +157,23 @@ def across(data: Dataset, entry: tuple[str, ...], request: TableRequest, where: 
     dated = bool(entry) and data.variable(entry[0]).kind == "date"
     scores = [float(k if dated else c.code) for k, c in enumerate(categories[0])] if len(entry) == 1 else []
     heading = BannerHeading(
-        entry, tuple(data.variable(name).title for name in entry), categories,
+        entry,
+        tuple(data.variable(name).title for name in entry),
+        categories,
         tuple(tuple(row.label for row in rows) for rows in nets),
-    )  # fmt: skip
+    )
     index = _indexed([at for at, _ in found], widths, data.n, columns)
-    return Across(heading, index, columns, paths, members, np.array(scores))
+    return BannerColumns(heading, index, columns, paths, members, np.array(scores))
 
 
-def everybody(n: int) -> Across:
+def everybody(n: int) -> BannerColumns:
     """An entry of no variables on n cases."""
-    return Across(BannerHeading((), (), ()), np.zeros(n, np.int8), 0, (), None, np.zeros(0))
+    return BannerColumns(BannerHeading((), (), ()), np.zeros(n, np.int8), 0, (), None, np.zeros(0))
 
 
-def _steps(categories: Sequence[Category], nets: Sequence[NetRow]) -> list[tuple[Step, Ints]]:
+def _steps(categories: Sequence[Category], nets: Sequence[NetRow]) -> list[tuple[CodeOrNet, Ints]]:
     """What a variable of a nest is divided into, each with the places of its categories."""
-    single: list[tuple[Step, Ints]] = [(c.code, np.array([k])) for k, c in enumerate(categories)]
+    single: list[tuple[CodeOrNet, Ints]] = [(c.code, np.array([k])) for k, c in enumerate(categories)]
     return single + [(net.label, net.places) for net in nets]
 
 

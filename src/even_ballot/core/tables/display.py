@@ -1,4 +1,5 @@
-"""How a table is shown: what its rows and columns are called, in which order they stand, which are left out."""
+"""How a table is shown: what its rows and columns are called, in which order they stand, which are left
+out."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
@@ -7,7 +8,16 @@ from typing import Self, TypeVar
 from pydantic import model_validator
 
 from even_ballot.core.model import Model
-from even_ballot.core.tables.results import BannerHeading, Cell, Shown, Step, StubHeading, TableResult, code_and_net
+from even_ballot.core.tables.results import (
+    BannerHeading,
+    Cell,
+    CodeOrNet,
+    NamedPath,
+    ShownLine,
+    StubHeading,
+    TableResult,
+    code_and_net,
+)
 
 
 class ShownCategory(Model):
@@ -25,13 +35,14 @@ class ShownCategory(Model):
         return self
 
     @property
-    def step(self) -> Step:
+    def step(self) -> CodeOrNet:
         """Its code, or the label of its net."""
         return self.net if self.net is not None else self.code if self.code is not None else ""
 
 
 class ShownVariable(Model):
-    """A stub or banner variable as it is shown. categories: those listed come first and in this order, the others after them."""
+    """A stub or banner variable as it is shown. categories: those listed come first and in this order, the
+    others after them."""
 
     variable: str
     label: str | None = None
@@ -39,8 +50,9 @@ class ShownVariable(Model):
 
 
 class Sort(Model):
-    """Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure in one row (variable, and
-    code or net). The largest comes first unless ascending. Items of a battery: by the figure in the column of code or net."""
+    """Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
+    in one row (variable, and code or net). The largest comes first unless ascending. Items of a battery:
+    by the figure in the column of code or net."""
 
     stat: str = "col_pct"
     variable: str | None = None
@@ -59,7 +71,6 @@ class Display(Model):
     total_column: bool = True
 
 
-Path = tuple[tuple[str, Step], ...]
 T = TypeVar("T")
 
 
@@ -68,10 +79,17 @@ class _Figures:
 
     def __init__(self, cells: Sequence[Cell]) -> None:
         self._of = {
-            (c.stub.variable, c.stub.code, c.stub.net, tuple((b.variable, b.step) for b in c.banner), c.stat): c.est for c in cells
+            (
+                c.stub.variable,
+                c.stub.code,
+                c.stub.net,
+                tuple((b.variable, b.step) for b in c.banner),
+                c.stat,
+            ): c.est
+            for c in cells
         }
 
-    def at(self, variable: str, step: Step | None, path: Path, stat: str) -> float | None:
+    def at(self, variable: str, step: CodeOrNet | None, path: NamedPath, stat: str) -> float | None:
         return self._of.get((variable, *((None, None) if step is None else code_and_net(step)), path, stat))
 
 
@@ -88,7 +106,9 @@ def displayed(result: TableResult, display: Display, battery: bool = False) -> T
             stubs = _sorted(stubs, [figures.at(stub.variable, step, path, by.stat) for stub in stubs], by)
         else:
             stubs = [
-                replace(stub, shown=tuple(_sorted_rows(stub.rows, figures, stub.variable, path, by))) if stub.rows else stub
+                replace(stub, shown=tuple(_sorted_rows(stub.rows, figures, stub.variable, path, by)))
+                if stub.rows
+                else stub
                 for stub in stubs
             ]
     if (by := display.columns) is not None:
@@ -105,22 +125,31 @@ def _sorted(items: Sequence[T], values: Sequence[float | None], by: Sort) -> lis
     return [items[k] for k in order]
 
 
-def _sorted_rows(rows: Sequence[Shown], figures: _Figures, variable: str, path: Path, by: Sort) -> Iterable[Shown]:
+def _sorted_rows(
+    rows: Sequence[ShownLine], figures: _Figures, variable: str, path: NamedPath, by: Sort
+) -> Iterable[ShownLine]:
     """Categories by their figures; nets keep their places below or above them."""
     categories = [row for row in rows if not isinstance(row.step, str)]
-    turn = iter(_sorted(categories, [figures.at(variable, row.step, path, by.stat) for row in categories], by))
+    turn = iter(
+        _sorted(categories, [figures.at(variable, row.step, path, by.stat) for row in categories], by)
+    )
     return [row if isinstance(row.step, str) else next(turn) for row in rows]
 
 
-def _sorted_columns(banner: BannerHeading, figures: _Figures, variable: str, step: Step | None, by: Sort) -> BannerHeading:
+def _sorted_columns(
+    banner: BannerHeading, figures: _Figures, variable: str, step: CodeOrNet | None, by: Sort
+) -> BannerHeading:
     """The columns of an entry of one variable by a row's figures; a nest keeps its order."""
     if len(banner.variables) != 1:
         return banner
-    values = [figures.at(variable, step, ((banner.variables[0], column.step),), by.stat) for column in banner.levels[0]]
+    values = [
+        figures.at(variable, step, ((banner.variables[0], column.step),), by.stat)
+        for column in banner.levels[0]
+    ]
     return replace(banner, shown=(tuple(_sorted(banner.levels[0], values, by)),))
 
 
-def _in_order(rows: Sequence[Shown], said: ShownVariable | None) -> tuple[Shown, ...]:
+def _in_order(rows: Sequence[ShownLine], said: ShownVariable | None) -> tuple[ShownLine, ...]:
     """Rows or columns under their labels and in their order, hidden ones left out."""
     if said is None:
         return tuple(rows)
@@ -140,5 +169,7 @@ def _banner(banner: BannerHeading, said: dict[str, ShownVariable]) -> BannerHead
         shown.label if (shown := said.get(name)) is not None and shown.label else title
         for name, title in zip(banner.variables, banner.titles, strict=True)
     )
-    levels = tuple(_in_order(level, said.get(name)) for name, level in zip(banner.variables, banner.levels, strict=True))
+    levels = tuple(
+        _in_order(level, said.get(name)) for name, level in zip(banner.variables, banner.levels, strict=True)
+    )
     return replace(banner, titles=titles, shown=levels)

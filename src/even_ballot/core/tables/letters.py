@@ -3,15 +3,15 @@
 from collections.abc import Sequence
 from string import ascii_uppercase
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.tables.results import ColumnPath
 
-Path = tuple[int | str, ...]
 
-
-def column_letters(paths: Sequence[Path]) -> dict[Path, str]:
-    """A letter for each column of a banner entry; in a nest they begin anew for each set of columns that are compared."""
-    letters: dict[Path, str] = {}
-    counts: dict[Path, int] = {}
+def column_letters(paths: Sequence[ColumnPath]) -> dict[ColumnPath, str]:
+    """A letter for each column of a banner entry; in a nest they begin anew for each set of columns that
+    are compared."""
+    letters: dict[ColumnPath, str] = {}
+    counts: dict[ColumnPath, int] = {}
     for path in paths:
         at = counts.get(path[:-1], 0)
         counts[path[:-1]] = at + 1
@@ -19,11 +19,14 @@ def column_letters(paths: Sequence[Path]) -> dict[Path, str]:
     return letters
 
 
-def letters_of(tests: Sequence[Columns], letters: dict[Path, str], levels: Sequence[float]) -> dict[Path, str]:
-    """By column, the letters of the columns it exceeds, of one stub row: capital at the first level, small at the second only."""
+def letters_of(
+    tests: Sequence[ColumnComparison], letters: dict[ColumnPath, str], levels: Sequence[float]
+) -> dict[ColumnPath, str]:
+    """By column, the letters of the columns it exceeds, of one stub row: capital at the first level, small
+    at the second only."""
     strict = levels[0]
     loose = levels[1] if len(levels) > 1 else 0.0
-    found: dict[Path, list[str]] = {}
+    found: dict[ColumnPath, list[str]] = {}
     for test in tests:
         larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
         if test.p_adjusted < strict:

@@ -8,9 +8,9 @@ from even_ballot.core.tables.statistics import statistic_of
 
 
 class Marks(Model):
-    """What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base than this; rse: a larger
-    relative standard error (0.3 is 30 %); effective: a smaller effective base (base over design effect); df: fewer degrees of
-    freedom among the cases of its base."""
+    """What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base
+    than this; rse: a larger relative standard error (0.3 is 30 %); effective: a smaller effective base
+    (base over design effect); df: fewer degrees of freedom among the cases of its base."""
 
     base: int | None = Field(default=30, ge=1)
     rse: float | None = Field(default=None, gt=0, allow_inf_nan=False)

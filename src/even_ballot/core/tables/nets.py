@@ -22,27 +22,41 @@ class NetRow:
 def net_rows(
     nets: Sequence[Net], name: str, categories: Sequence[Category], stubs: Sequence[str], where: str
 ) -> tuple[NetRow, ...]:
-    """The nets that one stub variable has. Raises StudyError for a net of a variable or of codes that are not there."""
+    """The nets that one stub variable has. Raises StudyError for a net of a variable or of codes that are
+    not there."""
     rows = []
     for k, net in enumerate(nets):
         place = f"{where}.nets[{k}]"
         if net.stub is not None and net.stub not in stubs:
-            raise fault(f"{net.stub} is no stub variable of this table.", f"{place}.stub", f"Its stubs are {some(stubs)}.")
+            raise fault(
+                f"{net.stub} is no stub variable of this table.",
+                f"{place}.stub",
+                f"Its stubs are {some(stubs)}.",
+            )
         if net.banner is None and net.stub in (None, name):
             rows += _placed(net, name, categories, net.stub is not None, place)
     return tuple(rows)
 
 
 def banner_nets(
-    nets: Sequence[Net], name: str, categories: Sequence[Category], entries: Sequence[tuple[str, ...]], where: str
+    nets: Sequence[Net],
+    name: str,
+    categories: Sequence[Category],
+    entries: Sequence[tuple[str, ...]],
+    where: str,
 ) -> tuple[NetRow, ...]:
-    """The nets that one banner variable has. Raises StudyError for a net of a variable or of codes that are not there."""
+    """The nets that one banner variable has. Raises StudyError for a net of a variable or of codes that
+    are not there."""
     rows = []
     for k, net in enumerate(nets):
         place = f"{where}.nets[{k}]"
         variables = list(dict.fromkeys(variable for entry in entries for variable in entry))
         if net.banner is not None and net.banner not in variables:
-            raise fault(f"{net.banner} is no banner variable of this table.", f"{place}.banner", f"There are {some(variables)}.")
+            raise fault(
+                f"{net.banner} is no banner variable of this table.",
+                f"{place}.banner",
+                f"There are {some(variables)}.",
+            )
         if net.banner == name:
             rows += _placed(net, name, categories, True, place)
     return tuple(rows)

@@ -17,8 +17,9 @@ BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1, max_length=6)
 
 
 class Net(Model):
-    """A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable; left out,
-    every stub variable that has such categories. banner: the variable of the banner of which it is one column instead."""
+    """A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub:
+    the variable; left out, every stub variable that has such categories. banner: the variable of the
+    banner of which it is one column instead."""
 
     label: str = Field(min_length=1)
     stub: str | None = None
@@ -30,18 +31,21 @@ class Net(Model):
     @model_validator(mode="after")
     def _one_way(self) -> Self:
         if sum((bool(self.codes), self.top is not None, self.bottom is not None)) != 1:
-            raise ValueError("a net is made of codes, or of the top or the bottom categories: give one of the three")
+            raise ValueError(
+                "a net is made of codes, or of the top or the bottom categories: give one of the three"
+            )
         if self.stub is not None and self.banner is not None:
             raise ValueError("a net is a row or a column: give stub or banner, not both")
         return self
 
 
 class TableRequest(Model):
-    """A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
-    plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
-    levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
-    unweighted and weighted. layout: battery, its stub variables down and their common answers across. beside: what
-    is shown with each figure. display: how it is shown; no figure depends on either."""
+    """A table: stub variables down, banner variables across (a list inside is nested). group: the heading
+    it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
+    answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
+    every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
+    its stub variables down and their common answers across. beside: what is shown with each figure.
+    display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
     title: str | None = None
@@ -65,7 +69,9 @@ class TableRequest(Model):
     @model_validator(mode="after")
     def _levels_in_order(self) -> Self:
         if not all(0 < level < 1 for level in self.levels) or list(self.levels) != sorted(set(self.levels)):
-            raise ValueError("levels are one or two numbers between 0 and 1, the strict one first, such as 0.01, 0.05")
+            raise ValueError(
+                "levels are one or two numbers between 0 and 1, the strict one first, such as 0.01, 0.05"
+            )
         return self
 
     @property

@@ -5,11 +5,11 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence, Wald
 from even_ballot.core.estimation.trend import Trend
 
-Test = Independence | Wald | Columns | Trend
+Test = Independence | Wald | ColumnComparison | Trend
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,16 +21,20 @@ class StubKey:
     net: str | None = None
 
     @classmethod
-    def of(cls, variable: str, step: "Step") -> "StubKey":
+    def of(cls, variable: str, step: "CodeOrNet") -> "StubKey":
         """The key of a category or net."""
         return cls(variable, *code_and_net(step))
 
 
-Step = int | str
+CodeOrNet = int | str
 """A category's code, or the label of a net of several."""
+ColumnPath = tuple[CodeOrNet, ...]
+"""A banner column: the code or net of each variable of its nest, outermost first."""
+NamedPath = tuple[tuple[str, CodeOrNet], ...]
+"""The same with the variables' names."""
 
 
-def code_and_net(step: Step) -> tuple[int | None, str | None]:
+def code_and_net(step: CodeOrNet) -> tuple[int | None, str | None]:
     """A step taken apart."""
     return (None, step) if isinstance(step, str) else (step, None)
 
@@ -44,19 +48,24 @@ class BannerKey:
     net: str | None = None
 
     @classmethod
-    def of(cls, variable: str, step: Step) -> "BannerKey":
+    def of(cls, variable: str, step: CodeOrNet) -> "BannerKey":
         """The key of a step."""
         return cls(variable, *code_and_net(step))
 
     @property
-    def step(self) -> Step:
+    def step(self) -> CodeOrNet:
         """Its code or the label of its net."""
         return self.net if self.net is not None else self.code if self.code is not None else ""
 
 
+BannerPath = tuple[BannerKey, ...]
+"""The same as it stands in results."""
+
+
 @dataclass(frozen=True, slots=True)
 class Plain:
-    """A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its standard error."""
+    """A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its
+    standard error."""
 
     unweighted: float
     unweighted_se: float | None
@@ -66,7 +75,8 @@ class Plain:
 
 @dataclass(frozen=True, slots=True)
 class Cell:
-    """One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of its base."""
+    """One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of
+    its base."""
 
     stub: StubKey
     banner: tuple[BannerKey, ...]
@@ -79,12 +89,13 @@ class Cell:
     base_n: int | None = None
     deff: float | None = None
     df: int | None = None
-    plain: Plain | None = None
+    as_json: Plain | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class HiddenFigure:
-    """A figure that is not shown. why: small (few cases), or protects (others could be worked out from it)."""
+    """A figure that is not shown. why: small (few cases), or protects (others could be worked out from
+    it)."""
 
     stub: StubKey
     banner: tuple[BannerKey, ...]
@@ -102,50 +113,54 @@ class Category:
 
 
 @dataclass(frozen=True)
-class Shown:
-    """A row or column as it is shown: a code or the label of a net, what it is called, and whether its scale does not know it."""
+class ShownLine:
+    """A row or column as it is shown: a code or the label of a net, what it is called, and whether its
+    scale does not know it."""
 
-    step: Step
+    step: CodeOrNet
     label: str
     stray: bool = False
 
 
-def _shown(categories: tuple[Category, ...], nets: tuple[str, ...]) -> tuple[Shown, ...]:
+def _shown(categories: tuple[Category, ...], nets: tuple[str, ...]) -> tuple[ShownLine, ...]:
     """Categories, then nets of them."""
-    return (*(Shown(c.code, c.label, not c.in_codebook) for c in categories), *(Shown(label, label) for label in nets))
+    return (
+        *(ShownLine(c.code, c.label, not c.in_codebook) for c in categories),
+        *(ShownLine(label, label) for label in nets),
+    )
 
 
 @dataclass(frozen=True)
 class StubHeading:
-    """A stub variable, its question, its categories (none for a number) and the nets of them. shown: rows in the order they are
-    shown in, where that was settled."""
+    """A stub variable, its question, its categories (none for a number) and the nets of them. shown: rows
+    in the order they are shown in, where that was settled."""
 
     variable: str
     title: str
     kind: str
     categories: tuple[Category, ...]
     nets: tuple[str, ...] = ()
-    shown: tuple[Shown, ...] | None = None
+    shown: tuple[ShownLine, ...] | None = None
 
     @property
-    def rows(self) -> tuple[Shown, ...]:
+    def rows(self) -> tuple[ShownLine, ...]:
         """Its rows as they are shown."""
         return _shown(self.categories, self.nets) if self.shown is None else self.shown
 
 
 @dataclass(frozen=True)
 class BannerHeading:
-    """A banner entry: for each variable of its nest, outermost first, its question, categories, and nets of them. shown: of each
-    level in the order they are shown in, where that was settled."""
+    """A banner entry: for each variable of its nest, outermost first, its question, categories, and nets
+    of them. shown: of each level in the order they are shown in, where that was settled."""
 
     variables: tuple[str, ...]
     titles: tuple[str, ...]
     categories: tuple[tuple[Category, ...], ...]
     nets: tuple[tuple[str, ...], ...] = ()
-    shown: tuple[tuple[Shown, ...], ...] | None = None
+    shown: tuple[tuple[ShownLine, ...], ...] | None = None
 
     @property
-    def levels(self) -> tuple[tuple[Shown, ...], ...]:
+    def levels(self) -> tuple[tuple[ShownLine, ...], ...]:
         """What each variable is divided into, as it is shown."""
         if self.shown is not None:
             return self.shown
@@ -155,8 +170,8 @@ class BannerHeading:
 
 @dataclass(frozen=True)
 class TableResult:
-    """The cells and tests of a table, with the headings they stand under. in_filter: None where that is hidden; hidden: figures
-    that were taken out, None where small cells are shown."""
+    """The cells and tests of a table, with the headings they stand under. in_filter: None where that is
+    hidden; hidden: figures that were taken out, None where small cells are shown."""
 
     id: str
     title: str
@@ -168,14 +183,14 @@ class TableResult:
     hidden: tuple[HiddenFigure, ...] | None = None
 
 
-def plain(value: Any) -> Any:
-    """Results as plain JSON: None left out, tuples as lists."""
+def as_json(value: Any) -> Any:
+    """Results as as_json JSON: None left out, tuples as lists."""
     if hasattr(value, "__dataclass_fields__"):
-        return {k: plain(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
+        return {k: as_json(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json", exclude_defaults=True)
     if isinstance(value, dict):
-        return {k: plain(v) for k, v in value.items()}
+        return {k: as_json(v) for k, v in value.items()}
     if isinstance(value, tuple | list):
-        return [plain(v) for v in value]
+        return [as_json(v) for v in value]
     return value

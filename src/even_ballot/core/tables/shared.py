@@ -10,17 +10,18 @@ import numpy as np
 from even_ballot.core.data.dataset import Bools, Dataset, Floats
 from even_ballot.core.data.formulas import condition
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.banner import Across, across, everybody
+from even_ballot.core.tables.banner import BannerColumns, across, everybody
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.stubs.domain import Sample
+from even_ballot.core.tables.stubs.domain import Domain
 
 T = TypeVar("T")
 _MOST = 200_000_000
 
 
-class Passes:
-    """Weighted cases of one design, within `scope`: the filter of the whole study. What one table needed of the records is kept
-    for the others: filters, banners and tallies, the most recently used up to some 200 MB."""
+class SharedCounts:
+    """Weighted cases of one design, within `scope`: the filter of the whole study. What one table needed
+    of the records is kept for the others: filters, banners and tallies, the most recently used up to some
+    200 MB."""
 
     def __init__(self, data: Dataset, units: Units, weight: Floats, scope: str | None = None) -> None:
         self.data, self.units, self.weight, self.scope = data, units.weighed(weight), weight, scope
@@ -49,7 +50,8 @@ class Passes:
         return made
 
     def inside(self, where: str | None, place: str) -> Bools | None:
-        """Which cases are in the study's filter and a table's; None for all. A fault names the one it is in."""
+        """Which cases are in the study's filter and a table's; None for all. A fault names the one it is
+        in."""
         whole = self._of(self.scope, "where")
         own = self._of(where, place)
         return own if whole is None else whole if own is None else whole & own
@@ -57,16 +59,20 @@ class Passes:
     def _of(self, text: str | None, place: str) -> Bools | None:
         if text is None or not text.strip():
             return None
-        return self.once(("filter", text), lambda: np.asarray(condition(text, self.data, place)), lambda x: x.nbytes)
+        return self.once(
+            ("filter", text), lambda: np.asarray(condition(text, self.data, place)), lambda x: x.nbytes
+        )
 
-    def sample(self, where: str | None, place: str) -> Sample:
+    def sample(self, where: str | None, place: str) -> Domain:
         """The cases of a filter."""
-        return Sample(self.data, self.units, self.weight, self.inside(where, place))
+        return Domain(self.data, self.units, self.weight, self.inside(where, place))
 
-    def across(self, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> Across:
+    def across(self, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> BannerColumns:
         """A banner entry laid on the cases."""
         if not entry:
             return everybody(self.data.n)
         nets = tuple(net for net in request.nets if net.banner is not None)
         key = ("banner", entry, request.dates, nets, request.entries if nets else ())
-        return self.once(key, lambda: across(self.data, entry, request, where, table), lambda x: int(x.index.nbytes))
+        return self.once(
+            key, lambda: across(self.data, entry, request, where, table), lambda x: int(x.index.nbytes)
+        )

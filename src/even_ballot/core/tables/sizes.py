@@ -3,11 +3,12 @@
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.request import TableRequest
 
 BLOCK = 8_000_000
-"""Sums held at once (64 MB, and some ten times that while errors are worked out); past them, columns go in blocks."""
+"""Sums held at once (64 MB, and some ten times that while errors are worked out); past them, columns go in
+blocks."""
 REFUSED = 60_000_000
 FIGURES = 1_000_000
 TESTED = 5_000
@@ -17,7 +18,11 @@ def _rows(units: Units) -> int:
     """Rows of a tally: units, replicates, or units and categories of margins."""
     if units.replicates is not None:
         return max(units.rows, units.replicates.count + 1)
-    return 3 * units.rows if units.own else units.rows + (units.residuals.extra if units.residuals is not None else 0)
+    return (
+        3 * units.rows
+        if units.own
+        else units.rows + (units.residuals.extra if units.residuals is not None else 0)
+    )
 
 
 def _height(data: Dataset, name: str, where: str) -> int:
@@ -30,8 +35,11 @@ def _height(data: Dataset, name: str, where: str) -> int:
     return 1 if variable.kind == "number" else 400
 
 
-def columns_at_once(data: Dataset, units: Units, name: str, over: Across, request: TableRequest, where: str) -> int:
-    """How many columns of a banner entry go at once. Raises StudyError where not even one does, or where tests need more together.
+def columns_at_once(
+    data: Dataset, units: Units, name: str, over: BannerColumns, request: TableRequest, where: str
+) -> int:
+    """How many columns of a banner entry go at once. Raises StudyError where not even one does, or where
+    tests need more together.
 
     The size of a tally is units × rows × columns, of several answers also × how many were chosen.
     """
@@ -39,7 +47,8 @@ def columns_at_once(data: Dataset, units: Units, name: str, over: Across, reques
     whole = each * (over.columns + 2)
     if each * 3 > REFUSED:
         raise fault(
-            f"One column of {name} is {each:,} sums (its categories × first-stage units or replicates); at most {REFUSED // 3:,} "
+            f"One column of {name} is {each:,} sums (its categories × first-stage units or replicates); at "
+            f"most {REFUSED // 3:,} "
             "can be held.",
             where,
             "Join categories or bands first, or use linearisation in place of so many replicates.",
@@ -48,23 +57,28 @@ def columns_at_once(data: Dataset, units: Units, name: str, over: Across, reques
         return max(over.columns, 1)
     if request.tests:
         raise fault(
-            f"{name} by {' × '.join(over.heading.variables)} is {whole:,} sums, and tests need all at once; at most {BLOCK:,}.",
+            f"{name} by {' × '.join(over.heading.variables)} is {whole:,} sums, and tests need all at "
+            f"once; at most {BLOCK:,}.",
             where,
             "Leave the tests out of this table, or join categories.",
         )
     return max(BLOCK // each - 2, 1)
 
 
-def check_figures(data: Dataset, entries: list[Across], request: TableRequest, where: str) -> None:
+def check_figures(data: Dataset, entries: list[BannerColumns], request: TableRequest, where: str) -> None:
     """Refuses a table of more figures than anybody could be shown, with their number."""
     places = [f"{where}.stub[{i}]" for i in range(len(request.stub))]
     kinds = [data.variable(name, place).kind for name, place in zip(request.stub, places, strict=True)]
-    rows = sum(_height(data, name, where) if kind == "coded" else 1 for name, kind in zip(request.stub, kinds, strict=True))
+    rows = sum(
+        _height(data, name, where) if kind == "coded" else 1
+        for name, kind in zip(request.stub, kinds, strict=True)
+    )
     columns = 1 + sum(len(over.paths) for over in entries)
     figures = rows * columns * len(request.show)
     if figures > FIGURES:
         raise fault(
-            f"This table has {rows:,} rows × {columns:,} columns × {len(request.show)} figures = {figures:,}; at most {FIGURES:,}.",
+            f"This table has {rows:,} rows × {columns:,} columns × {len(request.show)} figures = "
+            f"{figures:,}; at most {FIGURES:,}.",
             where,
             "Take fewer variables into one table, or join categories first.",
         )
@@ -74,7 +88,8 @@ def check_figures(data: Dataset, entries: list[Across], request: TableRequest, w
             cells = _height(data, name, where) * max(over.columns, 1)
             if data.variable(name).kind == "coded" and cells > TESTED:
                 raise fault(
-                    f"A test of {name} by {' × '.join(over.heading.variables)} is over {cells:,} cells; at most {TESTED:,}.",
+                    f"A test of {name} by {' × '.join(over.heading.variables)} is over {cells:,} cells; at "
+                    f"most {TESTED:,}.",
                     where,
                     "Leave that test out of this table, or join categories.",
                 )

@@ -6,28 +6,41 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.sizes import check_figures, columns_at_once
-from even_ballot.core.tables.stubs.categories import CategoriesPart
-from even_ballot.core.tables.stubs.numbers import NumberPart
-from even_ballot.core.tables.stubs.stub import Part
+from even_ballot.core.tables.stubs.categories import CategoriesByBanner
+from even_ballot.core.tables.stubs.numbers import NumberByBanner
+from even_ballot.core.tables.stubs.stub import StubByBanner
 
 
-def tabulate(data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]") -> TableResult:
-    """One table by itself: every figure asked for, of every stub variable in every banner column and in the total column.
+def tabulate(
+    data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]"
+) -> TableResult:
+    """One table by itself: every figure asked for, of every stub variable in every banner column and in the
+    total column.
 
-    data: n cases; units: their design; weight: float64 (n,). Raises StudyError where the request does not fit.
+    data: n cases; units: their design; weight: float64 (n,). Raises StudyError where the request does not
+    fit.
     """
-    return counted_table(Passes(data, units, weight), request, where)
+    return counted_table(SharedCounts(data, units, weight), request, where)
 
 
-def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet) -> TableResult:
+def counted_table(
+    passes: SharedCounts, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet
+) -> TableResult:
     """One table of several made of the same cases. tell: told of every block of the table."""
     data = passes.data
     if not request.stub:
-        raise fault("The table has no stub, so there is nothing to count.", f"{where}.stub", "Name at least one variable.")
+        raise fault(
+            "The table has no stub, so there is nothing to count.",
+            f"{where}.stub",
+            "Name at least one variable.",
+        )
     sample = passes.sample(request.where, f"{where}.where")
-    entries = [passes.across(entry, request, f"{where}.banner[{i}]", where) for i, entry in enumerate(request.entries or ((),))]
+    entries = [
+        passes.across(entry, request, f"{where}.banner[{i}]", where)
+        for i, entry in enumerate(request.entries or ((),))
+    ]
     check_figures(data, entries, request, where)
     cells: list[Cell] = []
     tests: list[Test] = []
@@ -39,14 +52,18 @@ def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]
         for j, over in enumerate(entries):
             tell(f"Counting {request.title or request.id}", (i * len(entries) + j) / blocks)
             if kind == "text":
-                raise fault(f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.", place,
-                            "Code its answers first.")  # fmt: skip
+                raise fault(
+                    f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several "
+                    "answers.",
+                    place,
+                    "Code its answers first.",
+                )
             for block in over.blocks(columns_at_once(data, sample.units, name, over, request, place)):
-                part: Part
+                part: StubByBanner
                 if kind == "number":
-                    part = NumberPart(passes, sample, name, block, request, place)
+                    part = NumberByBanner(passes, sample, name, block, request, place)
                 else:
-                    part = CategoriesPart(passes, sample, name, block, request, place, where)
+                    part = CategoriesByBanner(passes, sample, name, block, request, place, where)
                 total = j == 0 and block.first == 0
                 if total:
                     stubs.append(part.heading)
@@ -57,8 +74,14 @@ def counted_table(passes: Passes, request: TableRequest, where: str = "tables[0]
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
     return TableResult(
-        request.id, request.title or request.id, tuple(stubs), banners, sample.cases, tuple(cells), tuple(tests)
-    )  # fmt: skip
+        request.id,
+        request.title or request.id,
+        tuple(stubs),
+        banners,
+        sample.cases,
+        tuple(cells),
+        tuple(tests),
+    )
 
 
 def _check_battery(stubs: list[StubHeading], where: str) -> None:

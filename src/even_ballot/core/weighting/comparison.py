@@ -1,4 +1,5 @@
-"""Several weightings of one study side by side: their health, how near they come to every margin, what they make of answers."""
+"""Several weightings of one study side by side: their health, how near they come to every margin, what
+they make of answers."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -7,14 +8,14 @@ import numpy as np
 
 from even_ballot.core.data.dataset import Dataset, Floats
 from even_ballot.core.faults import fault
-from even_ballot.core.weighting.margins import Laid
+from even_ballot.core.weighting.margins import LaidMargin
 from even_ballot.core.weighting.raking import Raked
 
 
 @dataclass(frozen=True)
 class WeightSummary:
-    """A weight at a glance. name: None where every case counts the same. n: cases of positive weight; min, max: over the mean
-    weight."""
+    """A weight at a glance. name: None where every case counts the same. n: cases of positive weight; min,
+    max: over the mean weight."""
 
     name: str | None
     n: int
@@ -27,8 +28,8 @@ class WeightSummary:
 
 @dataclass(frozen=True)
 class MarginGap:
-    """A margin of one or several weightings, and how far each weight is from its targets at most, as shares: `gaps` in the order
-    of weights, `labels` the category where."""
+    """A margin of one or several weightings, and how far each weight is from its targets at most, as
+    shares: `gaps` in the order of weights, `labels` the category where."""
 
     weightings: tuple[str, ...]
     by: tuple[str, ...]
@@ -61,17 +62,27 @@ def _summary(name: str | None, w: Floats) -> WeightSummary:
     effective = float(live.sum() ** 2 / (live @ live))
     mean = live.mean()
     return WeightSummary(
-        name, len(live), effective, effective / len(live), float(live.min() / mean), float(live.max() / mean), float(live.sum())
-    )  # fmt: skip
+        name,
+        len(live),
+        effective,
+        effective / len(live),
+        float(live.min() / mean),
+        float(live.max() / mean),
+        float(live.sum()),
+    )
 
 
-def _margins(raked: Sequence[Raked]) -> list[tuple[Raked, Laid, list[str]]]:
+def _margins(raked: Sequence[Raked]) -> list[tuple[Raked, LaidMargin, list[str]]]:
     """Every margin there is, with the weightings that have it with the same targets."""
-    found: list[tuple[Raked, Laid, list[str]]] = []
+    found: list[tuple[Raked, LaidMargin, list[str]]] = []
     for each in raked:
         name = each.frame.weighting.save_as
         for laid in each.margins:
-            same = (names for _, other, names in found if other.at == laid.at and np.allclose(other.target, laid.target, atol=1e-9))
+            same = (
+                names
+                for _, other, names in found
+                if other.at == laid.at and np.allclose(other.target, laid.target, atol=1e-9)
+            )
             names = next(same, None)
             if names is None:
                 found.append((each, laid, [name]))
@@ -101,11 +112,16 @@ def _rows(data: Dataset, name: str, weights: Sequence[Floats]) -> list[ComparedR
     column = data.column(name, "variables")
     if variable.kind == "number":
         y, there = np.where(column.answered, column.values, 0.0), column.answered
-        means = [float((w * there * y).sum() / (w * there).sum()) if (w * there).sum() > 0 else None for w in weights]
+        means = [
+            float((w * there * y).sum() / (w * there).sum()) if (w * there).sum() > 0 else None
+            for w in weights
+        ]
         return [ComparedRow(name, variable.title, None, "mean", tuple(means))]
     if variable.kind != "coded":
         raise fault(
-            f"{name} is a {variable.kind}; shares and means are compared.", "variables", "Choose coded variables or numbers."
+            f"{name} is a {variable.kind}; shares and means are compared.",
+            "variables",
+            "Choose coded variables or numbers.",
         )
     positions = data.positions(name)
     there = positions >= 0
@@ -119,7 +135,8 @@ def _rows(data: Dataset, name: str, weights: Sequence[Floats]) -> list[ComparedR
 
 
 def compare(data: Dataset, raked: Sequence[Raked], variables: Sequence[str]) -> Comparison:
-    """Compares weightings over the same cases. variables: coded ones (shares of those who answered) and numbers (means)."""
+    """Compares weightings over the same cases. variables: coded ones (shares of those who answered) and
+    numbers (means)."""
     weights = [np.ones(data.n), *(r.weights for r in raked)]
     names = [None, *(r.frame.weighting.save_as for r in raked)]
     return Comparison(

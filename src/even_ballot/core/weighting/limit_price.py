@@ -25,8 +25,9 @@ class Moved:
 
 @dataclass(frozen=True)
 class LimitPrice:
-    """Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the margins are. gap: largest
-    |Σ w − target| as a share of the whole. min, max: smallest and largest weight over the mean. at_limits: cases on a limit."""
+    """Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the
+    margins are. gap: largest |Σ w − target| as a share of the whole. min, max: smallest and largest weight
+    over the mean. at_limits: cases on a limit."""
 
     high: float | None
     met: bool
@@ -56,17 +57,23 @@ def _moved(data: Dataset, without: dict[str, Floats], within: dict[str, Floats])
     for name, shares in within.items():
         at = int(np.abs(shares - without[name]).argmax())
         if most is None or abs(shares[at] - without[name][at]) > abs(most.within - most.without):
-            most = Moved(name, data.categories(name)[0][at].label, float(without[name][at]), float(shares[at]))
+            most = Moved(
+                name, data.categories(name)[0][at].label, float(without[name][at]), float(shares[at])
+            )
     return most
 
 
-def _priced(data: Dataset, raked: Raked, high: float | None, without: dict[str, Floats], watched: Sequence[str]) -> LimitPrice:
+def _priced(
+    data: Dataset, raked: Raked, high: float | None, without: dict[str, Floats], watched: Sequence[str]
+) -> LimitPrice:
     w = raked.weights[raked.weights > 0]
     effective = float(w.sum() ** 2 / (w @ w))
     held = 0 if raked.free is None else int(((raked.weights > 0) & ~raked.free).sum())
     moved = None if high is None else _moved(data, without, _shares(data, raked.weights, watched))
     low, top = float(w.min() / w.mean()), float(w.max() / w.mean())
-    return LimitPrice(high, raked.converged, raked.max_gap, effective, effective / len(w), low, top, held, moved)
+    return LimitPrice(
+        high, raked.converged, raked.max_gap, effective, effective / len(w), low, top, held, moved
+    )
 
 
 def _least(raked: Raked, low: float) -> float | None:
@@ -77,13 +84,18 @@ def _least(raked: Raked, low: float) -> float | None:
     return least_high(frame.categories, tuple(m.target for m in margins), frame.combos.cases, mean, low)
 
 
-def limit_prices(data: Dataset, weighting: Weighting, watched: Sequence[str], where: str) -> tuple[LimitPrice, ...]:
-    """Weights without an upper limit, then under limits from the largest weight there is down to the smallest limit that can be
-    met, and the limit there is. watched: coded variables whose shares are followed. Nothing without margins."""
+def limit_prices(
+    data: Dataset, weighting: Weighting, watched: Sequence[str], where: str
+) -> tuple[LimitPrice, ...]:
+    """Weights without an upper limit, then under limits from the largest weight there is down to the
+    smallest limit that can be met, and the limit there is. watched: coded variables whose shares are
+    followed. Nothing without margins."""
     low = weighting.limits.low if weighting.limits is not None else 0.0
 
     def under(high: float | None) -> Raked:
-        return rake(data, weighting.model_copy(update={"limits": Limits.model_construct(low=low, high=high)}), where)
+        return rake(
+            data, weighting.model_copy(update={"limits": Limits.model_construct(low=low, high=high)}), where
+        )
 
     if not weighting.margins:
         return ()

@@ -1,9 +1,10 @@
 """Raking within limits, solved exactly.
 
-The weights w = clip(d · exp(x′λ), low, high) that meet the margins are the unique minimum of Σ w log(w/d) − w + d under margins
-and bounds (Deville and Särndal, 1992). λ is the minimum of a convex function with gradient Σ x w(λ) − targets and, where
-weights lie strictly between the bounds, curvature Σ x x′ w: Newton's method with a line search. Within a margin combination the
-cases differ in nothing but their base weight; sorted by it, those below, between and above the bounds are runs.
+The weights w = clip(d · exp(x′λ), low, high) that meet the margins are the unique minimum of Σ w log(w/d)
+− w + d under margins and bounds (Deville and Särndal, 1992). λ is the minimum of a convex function with
+gradient Σ x w(λ) − targets and, where weights lie strictly between the bounds, curvature Σ x x′ w:
+Newton's method with a line search. Within a margin combination the cases differ in nothing but their base
+weight; sorted by it, those below, between and above the bounds are runs.
 """
 
 from concurrent.futures import ThreadPoolExecutor
@@ -44,8 +45,8 @@ def _summed(start: Any, d: Any, before: Any) -> None:
 
 @dataclass(frozen=True)
 class Ordered:
-    """Base weights above 0 in ascending order within each combination: d (n,); before (n,), Σ of those before in the
-    combination; start (K + 1,); whole (K,), Σ by combination."""
+    """Base weights above 0 in ascending order within each combination: d (n,); before (n,), Σ of those
+    before in the combination; start (K + 1,); whole (K,), Σ by combination."""
 
     d: Floats
     before: Floats
@@ -54,8 +55,9 @@ class Ordered:
 
 
 def ordered(index: NDArray[Any], base: Floats, combos: int) -> Ordered:
-    """Base weights (n,) of cases in combinations index (n,), so that the weights between any bounds are sums of a run: what a
-    factor makes of all cases of a combination takes two searches, however many they are."""
+    """Base weights (n,) of cases in combinations index (n,), so that the weights between any bounds are
+    sums of a run: what a factor makes of all cases of a combination takes two searches, however many they
+    are."""
     counts = np.bincount(index[base > 0], minlength=combos)
     start = np.concatenate([[0], np.cumsum(counts)])
     d = np.empty(int(start[-1]))
@@ -92,7 +94,9 @@ def _first(d: Any, a: int, b: int, bound: float, factor: float, strict: bool) ->
 
 
 @compiled
-def _clipped(d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, high: Any, whole: Any, free: Any) -> None:
+def _clipped(
+    d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, high: Any, whole: Any, free: Any
+) -> None:
     """Σ w by combination, and of the cases strictly between their bounds."""
     for c in range(factor.shape[0]):
         a, b = start[c], start[c + 1]
@@ -108,7 +112,9 @@ def _clipped(d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, 
 
 
 @compiled
-def _spread(index: Any, base: Any, factor: Any, low: Any, high: Any, scale: float, weights: Any, between: Any) -> None:
+def _spread(
+    index: Any, base: Any, factor: Any, low: Any, high: Any, scale: float, weights: Any, between: Any
+) -> None:
     for k in range(index.shape[0]):
         c = index[k]
         w = base[k] * factor[c]
@@ -119,8 +125,8 @@ def _spread(index: Any, base: Any, factor: Any, low: Any, high: Any, scale: floa
 
 @dataclass(frozen=True)
 class Bounded:
-    """What each combination's base weights are multiplied by, (K,), before they are held within bounds; Σ w by combination, (K,);
-    and how it went."""
+    """What each combination's base weights are multiplied by, (K,), before they are held within bounds; Σ
+    w by combination, (K,); and how it went."""
 
     factor: Floats
     after: Floats
@@ -130,7 +136,8 @@ class Bounded:
     gap: float
 
     def weights(self, index: NDArray[Any], base: Floats, scale: float) -> tuple[Floats, Bools]:
-        """Each case's weight times a constant, (n,), and whether it lies strictly between its bounds, (n,)."""
+        """Each case's weight times a constant, (n,), and whether it lies strictly between its bounds,
+        (n,)."""
         weights, between = np.zeros(len(base)), np.zeros(len(base), np.bool_)
         _spread(index, base, self.factor, self.low, self.high, scale, weights, between)
         return weights, between
@@ -148,9 +155,9 @@ def solve(
 ) -> Bounded:
     """Weights between bounds that meet the margins, or come as near as the search got.
 
-    grown: (K,), what base weights are multiplied by before the search begins. categories: (M, K), each combination's category of
-    each margin, −1 without weight; targets: of each margin, (J_m,); low, high: (K,), bounds by combination. gap: the largest
-    |Σ w − target|.
+    grown: (K,), what base weights are multiplied by before the search begins. categories: (M, K), each
+    combination's category of each margin, −1 without weight; targets: of each margin, (J_m,); low, high:
+    (K,), bounds by combination. gap: the largest |Σ w − target|.
     """
     sizes = np.array([len(t) for t in targets], np.int64)
     starts = np.concatenate([[0], np.cumsum(sizes)[:-1]])
@@ -159,7 +166,8 @@ def solve(
     rows = categories[:, live] + starts[:, None]
     combos = categories.shape[1]
     x = sparse.csr_matrix(
-        (np.ones(rows.size), (np.repeat(np.arange(len(live)), len(sizes)), rows.T.ravel())), shape=(len(live), columns)
+        (np.ones(rows.size), (np.repeat(np.arange(len(live)), len(sizes)), rows.T.ravel())),
+        shape=(len(live), columns),
     )
     whole, free = np.zeros(combos), np.zeros(combos)
 
@@ -199,8 +207,9 @@ class Both:
 
 @dataclass(frozen=True)
 class Possible:
-    """Limits that could be met, None where none could: the smallest upper one with the lower as it is, the largest lower one with
-    the upper as it is, and both, moved away from the mean in the same proportion (the lower one no further than 0)."""
+    """Limits that could be met, None where none could: the smallest upper one with the lower as it is, the
+    largest lower one with the upper as it is, and both, moved away from the mean in the same proportion
+    (the lower one no further than 0)."""
 
     high: float | None
     low: float | None
@@ -208,8 +217,9 @@ class Possible:
 
 
 class _Room:
-    """The room that margins leave for the totals of combinations: categories (M, K); targets of each margin, (J_m,); cases, mean:
-    (K,), cases of positive weight and the mean final weight of the combination's group."""
+    """The room that margins leave for the totals of combinations: categories (M, K); targets of each
+    margin, (J_m,); cases, mean: (K,), cases of positive weight and the mean final weight of the
+    combination's group."""
 
     def __init__(self, categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats) -> None:
         sizes = [len(t) for t in targets]
@@ -221,7 +231,9 @@ class _Room:
         margins = sparse.csr_matrix((np.ones(rows.size), at), shape=(sum(sizes), self.k))
         self.meets = sparse.hstack([margins, sparse.csr_matrix((sum(sizes), 1))])
 
-    def nearest(self, sides: list[tuple[float, float, float]], within: list[Any], sign: float) -> float | None:
+    def nearest(
+        self, sides: list[tuple[float, float, float]], within: list[Any], sign: float
+    ) -> float | None:
         """The smallest v · sign with s · W + share · (a + b v) ≤ 0 for every side: sides holds (s, a, b)."""
         eye = sparse.eye(self.k)
         rows = [sparse.hstack([s * eye, sparse.csr_matrix(b * self.share[:, None])]) for s, _, b in sides]
@@ -233,16 +245,23 @@ class _Room:
         return None if found is None else float(found[-1])
 
 
-def least_high(categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float) -> float | None:
+def least_high(
+    categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float
+) -> float | None:
     """The smallest upper limit that the margins leave room for above a lower one."""
     room = _Room(categories, targets, cases, mean)
     return room.nearest([(1.0, 0.0, -1.0)], [(low * s, None) for s in room.share], 1.0)
 
 
-def possible(categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float, high: float | None) -> Possible:
-    """The nearest limits that the margins leave room for, by linear programming over the combinations' totals."""
+def possible(
+    categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float, high: float | None
+) -> Possible:
+    """The nearest limits that the margins leave room for, by linear programming over the combinations'
+    totals."""
     room = _Room(categories, targets, cases, mean)
-    upper = None if high is None else room.nearest([(1.0, 0.0, -1.0)], [(low * s, None) for s in room.share], 1.0)
+    upper = (
+        None if high is None else room.nearest([(1.0, 0.0, -1.0)], [(low * s, None) for s in room.share], 1.0)
+    )
     top = [(0.0, None if high is None else high * s) for s in room.share]
     lower = room.nearest([(-1.0, 0.0, 1.0)], top, -1.0) if low > 0 else None
     both = None

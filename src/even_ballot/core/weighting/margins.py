@@ -15,7 +15,7 @@ from even_ballot.core.weighting.request import Margin, Weighting
 _DENSE = 1 << 20
 _BLOCK = 1 << 14
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
-At = dict[str, int | None]
+CategoryCodes = dict[str, int | None]
 
 
 @compiled
@@ -51,8 +51,8 @@ def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:
 class Combinations:
     """The distinct combinations of several coded variables' categories.
 
-    index: (n,), each case's combination. places: (K, variables), positions among the variable's categories, −1
-    unknown. base: (K,), Σ d over the cases. cases: (K,), how many of positive weight.
+    index: (n,), each case's combination. places: (K, variables), positions among the variable's
+    categories, −1 unknown. base: (K,), Σ d over the cases. cases: (K,), how many of positive weight.
     """
 
     names: tuple[str, ...]
@@ -66,7 +66,9 @@ class Combinations:
         return self.places[:, [self.names.index(name) for name in names]]
 
 
-def combine(columns: list[NDArray[Any]], widths: list[int], base: Floats, names: tuple[str, ...] = ()) -> Combinations:
+def combine(
+    columns: list[NDArray[Any]], widths: list[int], base: Floats, names: tuple[str, ...] = ()
+) -> Combinations:
     """Combinations of position arrays; widths: categories of each, the unknown included.
 
     Goes block by block, so that a block's index stays in the processor's cache over all columns.
@@ -105,16 +107,16 @@ def combine(columns: list[NDArray[Any]], widths: list[int], base: Floats, names:
 
 
 @dataclass(frozen=True)
-class Laid:
+class LaidMargin:
     """One margin on the combinations.
 
-    category: (K,), each combination's category, groups included; −1 for combinations without weight. at: of each
-    category, code by variable, None where unknown. target: (J,), shares of the whole. group: (J,).
+    category: (K,), each combination's category, groups included; −1 for combinations without weight. at:
+    of each category, code by variable, None where unknown. target: (J,), shares of the whole. group: (J,).
     """
 
     margin: Margin
     category: Ints
-    at: tuple[At, ...]
+    at: tuple[CategoryCodes, ...]
     target: Floats
     group: Ints
 
@@ -122,7 +124,11 @@ class Laid:
         """A category in words: the labels of its codes."""
         words = []
         for name, code in self.at[j].items():
-            words.append("unknown" if code is None else next(c.label for c in data.categories(name)[0] if c.code == code))
+            words.append(
+                "unknown"
+                if code is None
+                else next(c.label for c in data.categories(name)[0] if c.code == code)
+            )
         return ", ".join(words)
 
 
@@ -130,12 +136,16 @@ def codes_of(data: Dataset, name: str, where: str) -> dict[int, str]:
     """A coded variable's codes and labels; another kind is refused."""
     variable = data.variable(name, where)
     if variable.kind != "coded":
-        raise fault(f"{name} is a {variable.kind}; margins are over coded variables.", where, "Code or band it first.")
+        raise fault(
+            f"{name} is a {variable.kind}; margins are over coded variables.", where, "Code or band it first."
+        )
     data.column(name, where)
     return {item.code: item.label for item in data.categories(name)[0]}
 
 
-def combinations_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> tuple[Combinations, dict[str, list[int]]]:
+def combinations_of(
+    data: Dataset, weighting: Weighting, base: Floats, where: str
+) -> tuple[Combinations, dict[str, list[int]]]:
     """The combinations of all variables a weighting's margins and groups use, and each variable's codes."""
     names = tuple(dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by))))
     codes = {name: list(codes_of(data, name, where)) for name in names}
@@ -151,13 +161,17 @@ def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[I
     lost = (places < 0).any(1) & (combos.base > 0)
     if lost.any():
         n = counted(int(combos.cases[lost].sum()), "case has", "cases have")
-        raise fault(f"{n} no value on {some(weighting.within)}.", f"{where}.within", "Fill it in, or set these cases aside.")
+        raise fault(
+            f"{n} no value on {some(weighting.within)}.",
+            f"{where}.within",
+            "Fill it in, or set these cases aside.",
+        )
     found, index = np.unique(places, axis=0, return_inverse=True)
     live = np.bincount(index.ravel(), weights=combos.base) > 0
     return np.where(combos.base > 0, (np.cumsum(live) - 1)[index.ravel()], 0), found[live]
 
 
-def _named(data: Dataset, at: At) -> str:
+def _named(data: Dataset, at: CategoryCodes) -> str:
     parts = []
     for name, code in at.items():
         label = next((item.label for item in data.categories(name)[0] if item.code == code), None)
@@ -165,19 +179,30 @@ def _named(data: Dataset, at: At) -> str:
     return ", ".join(parts)
 
 
-def lay(
-    data: Dataset, margin: Margin, weighting: Weighting, combos: Combinations, codes: dict[str, list[int]],
-    groups: tuple[Ints, Ints], where: str,
-) -> Laid:  # fmt: skip
-    """A margin's categories and targets; whatever does not fit is named. Targets are as given, not yet shares."""
+def lay_margin(
+    data: Dataset,
+    margin: Margin,
+    weighting: Weighting,
+    combos: Combinations,
+    codes: dict[str, list[int]],
+    groups: tuple[Ints, Ints],
+    where: str,
+) -> LaidMargin:
+    """A margin's categories and targets; whatever does not fit is named. Targets are as given, not yet
+    shares."""
     group_of, group_places = groups
     places = combos.place(margin.by)
     live = combos.base > 0
     unknown = (places < 0).any(1) & live
     if unknown.any() and margin.unknown == "refuse":
-        raise fault(f"{counted(int(combos.cases[unknown].sum()), 'case has', 'cases have')} no value on {margin.title}.", where,
-                    "Fill it in, set these cases aside, or hold their share as it is.", kind="unknown_on_margin",
-                    write='"unknown": "hold"')  # fmt: skip
+        raise fault(
+            f"{counted(int(combos.cases[unknown].sum()), 'case has', 'cases have')} no value on "
+            f"{margin.title}.",
+            where,
+            "Fill it in, set these cases aside, or hold their share as it is.",
+            kind="unknown_on_margin",
+            write='"unknown": "hold"',
+        )
     rows = np.where(unknown[:, None], -1, places)
     keys = np.column_stack([group_of, rows])
     found, index = np.unique(keys[live], axis=0, return_inverse=True)
@@ -185,37 +210,67 @@ def lay(
     category[live] = index.ravel()
     wanted, faults = _wanted(data, margin, weighting, codes, group_places, where)
     target = np.zeros(len(found))
-    at: list[At] = []
+    at: list[CategoryCodes] = []
     for j, (group, *place) in enumerate(found.tolist()):
-        of_group = {name: codes[name][p] for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)}
+        of_group = {
+            name: codes[name][p]
+            for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)
+        }
         held = place[0] < 0
-        here: At = {name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)}
+        here: CategoryCodes = {
+            name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)
+        }
         at.append(of_group | here)
         if held:
             target[j] = np.nan
         elif (value := wanted.pop((group, *place), None)) is None:
             n = int(combos.cases[category == j].sum())
-            faults.append(Fault(f"{counted(n, 'case is', 'cases are')} in {_named(data, at[-1])}, which has no target.", where,
-                                "Give it a target, or set the cases aside."))  # fmt: skip
+            faults.append(
+                Fault(
+                    f"{counted(n, 'case is', 'cases are')} in {_named(data, at[-1])}, which has no target.",
+                    where,
+                    "Give it a target, or set the cases aside.",
+                )
+            )
         elif value == 0:
             n = int(combos.cases[category == j].sum())
-            faults.append(Fault(f"{_named(data, at[-1])} has target 0 but {counted(n, 'case')}.", where,
-                                "Set these cases aside, or give it a target above 0."))  # fmt: skip
+            faults.append(
+                Fault(
+                    f"{_named(data, at[-1])} has target 0 but {counted(n, 'case')}.",
+                    where,
+                    "Set these cases aside, or give it a target above 0.",
+                )
+            )
         else:
             target[j] = value
     for (group, *place), value in wanted.items():
         if value > 0:
-            of_group = {name: codes[name][p] for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)}
-            spot: At = of_group | {name: codes[name][p] for name, p in zip(margin.by, place, strict=True)}
-            faults.append(Fault(f"Nobody is in {_named(data, spot)}, which has a target of {value:g}.", where,
-                                "Join it to another category, or leave it out and let the others sum to the whole."))  # fmt: skip
+            of_group = {
+                name: codes[name][p]
+                for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)
+            }
+            spot: CategoryCodes = of_group | {
+                name: codes[name][p] for name, p in zip(margin.by, place, strict=True)
+            }
+            faults.append(
+                Fault(
+                    f"Nobody is in {_named(data, spot)}, which has a target of {value:g}.",
+                    where,
+                    "Join it to another category, or leave it out and let the others sum to the whole.",
+                )
+            )
     if faults:
         raise StudyError(faults)
-    return Laid(margin, category, tuple(at), target, found[:, 0])
+    return LaidMargin(margin, category, tuple(at), target, found[:, 0])
 
 
 def _wanted(
-    data: Dataset, margin: Margin, weighting: Weighting, codes: dict[str, list[int]], group_places: Ints, where: str
+    data: Dataset,
+    margin: Margin,
+    weighting: Weighting,
+    codes: dict[str, list[int]],
+    group_places: Ints,
+    where: str,
 ) -> tuple[dict[tuple[int, ...], float], list[Fault]]:
     """Targets by (group, positions), and faults of those that name what is not there."""
     wanted: dict[tuple[int, ...], float] = {}
@@ -226,8 +281,14 @@ def _wanted(
         if strange:
             if target.value > 0:
                 known = some([f"{c.code} ({c.label})" for c in data.categories(strange[0])[0]])
-                faults.append(Fault(f"Nobody is in {strange[0]} {target.at[strange[0]]}: it is no category of {strange[0]}.", place,
-                                    f"Categories there are: {known}."))  # fmt: skip
+                faults.append(
+                    Fault(
+                        f"Nobody is in {strange[0]} {target.at[strange[0]]}: it is no category of "
+                        f"{strange[0]}.",
+                        place,
+                        f"Categories there are: {known}.",
+                    )
+                )
             continue
         for group, of_group in enumerate(group_places.tolist()):
             here = dict(zip(weighting.within, of_group, strict=True))
@@ -240,7 +301,7 @@ def _wanted(
     return wanted, faults
 
 
-def check_sums(laid: Laid, group_names: list[str], where: str) -> Floats:
+def check_sums(laid: LaidMargin, group_names: list[str], where: str) -> Floats:
     """What each group's targets sum to; shares and per cent that do not sum to the whole stop."""
     known = np.nan_to_num(laid.target)
     sums = np.bincount(laid.group, weights=known, minlength=len(group_names))

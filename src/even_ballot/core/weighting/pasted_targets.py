@@ -18,8 +18,8 @@ _BETWEEN = re.compile(r"[\t;|,×/]")
 
 @dataclass(frozen=True)
 class PastedTarget:
-    """A line of pasted targets. at and label are None where its label fits no category; problem says what is wrong; likely is the
-    category that was probably meant, where its label is misspelt."""
+    """A line of pasted targets. at and label are None where its label fits no category; problem says what
+    is wrong; likely is the category that was probably meant, where its label is misspelt."""
 
     line: int
     text: str
@@ -68,8 +68,9 @@ def _splits(line: str) -> list[tuple[str, float]]:
 def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTargets:
     """Each line's category by label or code (several variables in any separator), and its value.
 
-    Shape of a line: `label[, label …] value`, separated by tabs, semicolons, commas or spaces. Lines that fit nothing,
-    fit a category twice, or hold no value are returned with what is wrong; a first line without a value is a heading.
+    Shape of a line: `label[, label …] value`, separated by tabs, semicolons, commas or spaces. Lines that
+    fit nothing, fit a category twice, or hold no value are returned with what is wrong; a first line
+    without a value is a heading.
     """
     labels = [codes_of(data, name, "by") for name in by]
     spots: dict[tuple[str, ...], dict[str, int]] = {}
@@ -112,7 +113,9 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
 def _likely(label: str, titles: Collection[str]) -> str | None:
     """The category whose name is most like a label, where one is like it enough to be meant."""
     wanted = _folded(", ".join(part for part in _BETWEEN.split(label) if part.strip()))
-    found = process.extractOne(wanted, {title: _folded(title) for title in titles}, scorer=fuzz.ratio, score_cutoff=_LIKE)
+    found = process.extractOne(
+        wanted, {title: _folded(title) for title in titles}, scorer=fuzz.ratio, score_cutoff=_LIKE
+    )
     return None if found is None else str(found[2])
 
 

@@ -1,4 +1,4 @@
-"""Raking: weights adjusted margin by margin until all are met (Deming and Stephan, 1940).
+"""Raking: weights adjusted_for_nonresponse margin by margin until all are met (Deming and Stephan, 1940).
 
 Works on the distinct combinations of margin categories with their base weight sums, and maps back at the end.
 """
@@ -12,21 +12,30 @@ from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints, number_c
 from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.sampling.units import weights_of
 from even_ballot.core.weighting.limits import Possible, ordered, possible, solve
-from even_ballot.core.weighting.margins import Combinations, Laid, check_sums, combinations_of, groups_of, lay, spread_out
+from even_ballot.core.weighting.margins import (
+    Combinations,
+    LaidMargin,
+    check_sums,
+    combinations_of,
+    groups_of,
+    lay_margin,
+    spread_out,
+)
 from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
-from even_ballot.core.weighting.response_cells import AdjustedCell, adjusted
+from even_ballot.core.weighting.response_cells import AdjustedCell, adjusted_for_nonresponse
 
 _AGREE = 0.001
 
 
 @dataclass(frozen=True)
 class Frame:
-    """What a weighting asks for, laid on the cases before any weight is known: combinations, margins with targets as given,
-    what each group's targets sum to, and, with counts, the population and each group's share of it."""
+    """What a weighting asks for, laid on the cases before any weight is known: combinations, margins with
+    targets as given, what each group's targets sum to, and, with counts, the population and each group's
+    share of it."""
 
     weighting: Weighting
     combos: Combinations
-    laid: tuple[Laid, ...]
+    laid: tuple[LaidMargin, ...]
     sums: tuple[Floats, ...]
     group_of: Ints
     groups: int
@@ -36,16 +45,26 @@ class Frame:
     @property
     def categories(self) -> Ints:
         """Each combination's category of each margin, (M, K)."""
-        return np.stack([m.category for m in self.laid]) if self.laid else np.zeros((0, len(self.combos.base)), np.int64)
+        return (
+            np.stack([m.category for m in self.laid])
+            if self.laid
+            else np.zeros((0, len(self.combos.base)), np.int64)
+        )
 
-    def aimed(self, base: Floats) -> tuple[Floats, Floats, tuple[Laid, ...]]:
-        """From base weights by combination, (K,): where raking starts, as shares of the whole; each group's share; the margins
-        with targets as shares of the whole."""
+    def aimed(self, base: Floats) -> tuple[Floats, Floats, tuple[LaidMargin, ...]]:
+        """From base weights by combination, (K,): where raking starts, as shares of the whole; each
+        group's share; the margins with targets as shares of the whole."""
         start = base / base.sum()
         shares = np.bincount(self.group_of, weights=start, minlength=self.groups).astype(np.float64)
         totals = shares if self.counted is None else self.counted
-        started = start * np.divide(totals, shares, out=np.zeros_like(shares), where=shares > 0)[self.group_of]
-        return started, totals, tuple(_as_shares(m, s, totals, started) for m, s in zip(self.laid, self.sums, strict=True))
+        started = (
+            start * np.divide(totals, shares, out=np.zeros_like(shares), where=shares > 0)[self.group_of]
+        )
+        return (
+            started,
+            totals,
+            tuple(_as_shares(m, s, totals, started) for m, s in zip(self.laid, self.sums, strict=True)),
+        )
 
     def whole(self) -> float:
         """What the final weights sum to."""
@@ -62,18 +81,19 @@ class Frame:
 class Raked:
     """Final weights and how they came about.
 
-    weights, base: float64 (n,). frame: the combinations and margins as asked for; before, after: (K,), sums by combination as
-    shares of the whole. margins: targets as shares of the whole. max_gap: largest |Σ w − target| as a share of the total.
-    free: (n,), with limits, the cases strictly between them. cells: of a non-response adjustment. possible: where limits
-    cannot be met, those that could be. given: (n,), base weights before an adjustment; response: (n,) each, the cells it was made
-    in, and who answered.
+    weights, base: float64 (n,). frame: the combinations and margins as asked for; before, after: (K,),
+    sums by combination as shares of the whole. margins: targets as shares of the whole. max_gap: largest
+    |Σ w − target| as a share of the total. free: (n,), with limits, the cases strictly between them.
+    cells: of a non-response adjustment. possible: where limits cannot be met, those that could be. given:
+    (n,), base weights before an adjustment; response: (n,) each, the cells it was made in, and who
+    answered.
     """
 
     weights: Floats
     base: Floats
     given: Floats
     frame: Frame
-    margins: tuple[Laid, ...]
+    margins: tuple[LaidMargin, ...]
     before: Floats
     after: Floats
     cycles: int
@@ -98,7 +118,11 @@ def _product(data: Dataset, spec: ProductBase, where: str) -> Floats:
         chance = weights_of(data, name, f"{where}.over")
         if (chance == 0).any():
             rows = some(data.rows[chance == 0].tolist())
-            raise fault(f"{name} is 0 (records {rows}), and nothing can be divided by it.", f"{where}.over", "Mend it there.")
+            raise fault(
+                f"{name} is 0 (records {rows}), and nothing can be divided by it.",
+                f"{where}.over",
+                "Mend it there.",
+            )
         weights = weights / chance
     weights = weights / spec.divided_by
     if spec.sum_to is None or not weights.sum() > 0:
@@ -107,7 +131,8 @@ def _product(data: Dataset, spec: ProductBase, where: str) -> Floats:
 
 
 def base_weights(data: Dataset, weighting: Weighting, where: str) -> Floats:
-    """d, float64 (n,): a variable's values, 1 each, a product of columns, or stratum population over stratum cases."""
+    """d, float64 (n,): a variable's values, 1 each, a product of columns, or stratum population over
+    stratum cases."""
     if isinstance(weighting.base, ProductBase):
         return _product(data, weighting.base, f"{where}.base")
     if not isinstance(weighting.base, StratumPopulation):
@@ -125,8 +150,8 @@ def base_weights(data: Dataset, weighting: Weighting, where: str) -> Floats:
 
 
 def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> Frame:
-    """A weighting laid on the cases. Raises StudyError for whatever contradicts: unknown values, targets without cases, cases
-    without targets, sums that are off, populations that disagree."""
+    """A weighting laid on the cases. Raises StudyError for whatever contradicts: unknown values, targets
+    without cases, cases without targets, sums that are off, populations that disagree."""
     combos, codes = combinations_of(data, weighting, base, where)
     groups = groups_of(combos, weighting, where)
     group_of, group_places = groups
@@ -134,14 +159,18 @@ def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> F
         ", ".join(f"{name} {codes[name][p]}" for name, p in zip(weighting.within, places, strict=True))
         for places in group_places.tolist()
     ]
-    laid = tuple(lay(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]") for i, m in enumerate(weighting.margins))
+    laid = tuple(
+        lay_margin(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]")
+        for i, m in enumerate(weighting.margins)
+    )
     sums = tuple(check_sums(m, names, f"{where}.margins[{i}]") for i, m in enumerate(laid))
     population, totals = _counted(laid, sums, where)
     return Frame(weighting, combos, laid, sums, group_of, len(names), population, totals)
 
 
 def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> Raked:
-    """Base weights, adjusted for non-response where that is asked for, raked to the margins of a weighting.
+    """Base weights, adjusted_for_nonresponse for non-response where that is asked for, raked to the margins
+    of a weighting.
 
     Margins that cannot all be met are reported, not raised (`converged`).
     """
@@ -152,7 +181,9 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     cells: tuple[AdjustedCell, ...] = ()
     response = None
     if weighting.nonresponse is not None:
-        base, cells, response = adjusted(data, base, weighting.nonresponse, f"{where}.nonresponse")
+        base, cells, response = adjusted_for_nonresponse(
+            data, base, weighting.nonresponse, f"{where}.nonresponse"
+        )
     frame = frame_of(data, weighting, base, where)
     combos = frame.combos
     start = combos.base / combos.base.sum()
@@ -164,12 +195,14 @@ def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> R
     factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
     weights = spread_out(base, factor * frame.whole(), combos.index)
     met = gap <= weighting.tolerance
-    return Raked(weights, base, given, frame, margins, start, after, cycles, gap, met, cells=cells, response=response)
+    return Raked(
+        weights, base, given, frame, margins, start, after, cycles, gap, met, cells=cells, response=response
+    )
 
 
 def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats, Floats]:
-    """Bounds of a case's weight and the mean weight, as shares of the whole, by combination, (K,). cases: (K,), of positive
-    weight."""
+    """Bounds of a case's weight and the mean weight, as shares of the whole, by combination, (K,). cases:
+    (K,), of positive weight."""
     limits = frame.weighting.limits
     assert limits is not None
     n = np.bincount(frame.group_of, weights=cases, minlength=frame.groups)
@@ -178,7 +211,14 @@ def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats
     return limits.low * mean, high, mean
 
 
-def _within_limits(frame: Frame, base: Floats, start: Floats, started: Floats, totals: Floats, margins: tuple[Laid, ...]) -> Raked:
+def _within_limits(
+    frame: Frame,
+    base: Floats,
+    start: Floats,
+    started: Floats,
+    totals: Floats,
+    margins: tuple[LaidMargin, ...],
+) -> Raked:
     combos, weighting = frame.combos, frame.weighting
     limits = weighting.limits
     assert limits is not None
@@ -188,14 +228,31 @@ def _within_limits(frame: Frame, base: Floats, start: Floats, started: Floats, t
     of = ordered(combos.index, base, len(combos.base))
     found = solve(of, grown, frame.categories, targets, low, high, weighting.tolerance, weighting.max_cycles)
     converged = found.gap <= weighting.tolerance
-    nearest = None if converged else possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
+    nearest = (
+        None
+        if converged
+        else possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
+    )
     weights, free = found.weights(combos.index, base, frame.whole())
     return Raked(
-        weights, base, base, frame, margins, start, found.after, found.cycles, found.gap, converged, free, possible=nearest
+        weights,
+        base,
+        base,
+        frame,
+        margins,
+        start,
+        found.after,
+        found.cycles,
+        found.gap,
+        converged,
+        free,
+        possible=nearest,
     )
 
 
-def _counted(laid: tuple[Laid, ...], sums: tuple[Floats, ...], where: str) -> tuple[float | None, Floats | None]:
+def _counted(
+    laid: tuple[LaidMargin, ...], sums: tuple[Floats, ...], where: str
+) -> tuple[float | None, Floats | None]:
     """The population where margins are in counts, and each group's share of it."""
     population, totals = None, None
     for i, (margin, total) in enumerate(zip(laid, sums, strict=True)):
@@ -205,24 +262,26 @@ def _counted(laid: tuple[Laid, ...], sums: tuple[Floats, ...], where: str) -> tu
             population, totals = float(total.sum()), total / total.sum()
         elif (np.abs(total - totals * population) > _AGREE * totals * population).any():
             raise fault(
-                f"The counts of {margin.margin.title} sum to {total.sum():,.0f}, those of an earlier margin to {population:,.0f}.",
+                f"The counts of {margin.margin.title} sum to {total.sum():,.0f}, those of an earlier "
+                f"margin to {population:,.0f}.",
                 f"{where}.margins[{i}].targets",
                 "Margins in counts describe one population; make them agree within 0.1 %.",
             )
     return population, totals
 
 
-def _as_shares(laid: Laid, sums: Floats, totals: Floats, started: Floats) -> Laid:
-    """Targets as shares of the whole; an unknown that is held keeps its share, the known ones share the rest."""
+def _as_shares(laid: LaidMargin, sums: Floats, totals: Floats, started: Floats) -> LaidMargin:
+    """Targets as shares of the whole; an unknown that is held keeps its share, the known ones share the
+    rest."""
     live = laid.category >= 0
     sizes = np.bincount(laid.category[live], weights=started[live], minlength=len(laid.target))
     held = np.isnan(laid.target)
     kept = np.bincount(laid.group, weights=np.where(held, sizes, 0.0), minlength=len(totals))
     known = np.nan_to_num(laid.target) / sums[laid.group] * (totals - kept)[laid.group]
-    return Laid(laid.margin, laid.category, laid.at, np.where(held, sizes, known), laid.group)
+    return LaidMargin(laid.margin, laid.category, laid.at, np.where(held, sizes, known), laid.group)
 
 
-def _cycle(start: Floats, margins: tuple[Laid, ...], weighting: Weighting) -> tuple[Floats, int, float]:
+def _cycle(start: Floats, margins: tuple[LaidMargin, ...], weighting: Weighting) -> tuple[Floats, int, float]:
     """Each margin in turn multiplied to its targets, until the largest gap is within tolerance."""
     live = np.flatnonzero(start > 0)
     w = start[live].copy()
@@ -246,6 +305,10 @@ def with_weight(data: Dataset, weighting: Weighting, weights: Floats, where: str
     """The cases with their new weight."""
     if weighting.save_as in data.variables:
         raise fault(
-            f"There is a variable {weighting.save_as!r} already.", f"{where}.save_as", "Choose another name for the weight."
+            f"There is a variable {weighting.save_as!r} already.",
+            f"{where}.save_as",
+            "Choose another name for the weight.",
         )
-    return data.with_column(Variable(name=weighting.save_as, kind="number", label="Final weight"), number_column(weights))
+    return data.with_column(
+        Variable(name=weighting.save_as, kind="number", label="Final weight"), number_column(weights)
+    )

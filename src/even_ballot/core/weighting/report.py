@@ -7,7 +7,7 @@ import numpy as np
 
 from even_ballot.core.data.dataset import Dataset, Floats
 from even_ballot.core.weighting.limits import Possible
-from even_ballot.core.weighting.margins import At, Laid
+from even_ballot.core.weighting.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.request import Weighting
 from even_ballot.core.weighting.response_cells import AdjustedCell
@@ -17,7 +17,7 @@ from even_ballot.core.weighting.response_cells import AdjustedCell
 class MarginRow:
     """One category: target and what base and final weights make of it, as shares (of its `within` group)."""
 
-    at: At
+    at: CategoryCodes
     label: str
     target: float
     before: float
@@ -30,7 +30,7 @@ class MarginRow:
 class HiddenRow:
     """A category or cell whose size is not released; its target is public."""
 
-    at: At
+    at: CategoryCodes
     label: str
     target: float | None = None
 
@@ -55,9 +55,9 @@ class WeightBar:
 
 @dataclass(frozen=True)
 class WeightingReport:
-    """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965). nonresponse:
-    the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where limits cannot be met, those that
-    could be."""
+    """n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965).
+    nonresponse: the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where
+    limits cannot be met, those that could be."""
 
     save_as: str
     converged: bool
@@ -77,7 +77,7 @@ class WeightingReport:
     possible: Possible | None = None
 
 
-def _margin(data: Dataset, raked: Raked, laid: Laid, whole: float) -> MarginReport:
+def _margin(data: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> MarginReport:
     live = laid.category >= 0
     fold = partial(np.bincount, laid.category[live], minlength=len(laid.target))
     before, after, n = (fold(weights=x[live]) for x in (raked.before, raked.after, raked.combos.cases))
@@ -108,7 +108,9 @@ def _histogram(weights: Floats, bins: int = 24) -> tuple[WeightBar, ...]:
         # Weights that are alike but for rounding are one bar; there would be no room for more between them.
         return (WeightBar(low, high, len(weights)),)
     counts, edges = np.histogram(weights, bins=bins)
-    return tuple(WeightBar(float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False))
+    return tuple(
+        WeightBar(float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False)
+    )
 
 
 def report(data: Dataset, raked: Raked, weighting: Weighting) -> WeightingReport:

@@ -35,8 +35,8 @@ class StratumPopulation(Model):
 
 
 class ProductBase(Model):
-    """Base weight: the product of some columns over the product of others (chances of selection, stage by stage), over a
-    constant; rescaled, where `sum_to` says so, to sum to the cases or to a number."""
+    """Base weight: the product of some columns over the product of others (chances of selection, stage by
+    stage), over a constant; rescaled, where `sum_to` says so, to sum to the cases or to a number."""
 
     times: tuple[str, ...] = ()
     over: tuple[str, ...] = ()
@@ -57,11 +57,13 @@ def _kind_of_base(value: object) -> str:
         return "none"
     if isinstance(value, str):
         return "column"
-    by_stratum = isinstance(value, StratumPopulation) or (isinstance(value, dict) and "stratum_population" in value)
+    by_stratum = isinstance(value, StratumPopulation) or (
+        isinstance(value, dict) and "stratum_population" in value
+    )
     return "stratum" if by_stratum else "product"
 
 
-Base = Annotated[
+BaseWeight = Annotated[
     Annotated[None, Tag("none")]
     | Annotated[str, Tag("column")]
     | Annotated[StratumPopulation, Tag("stratum")]
@@ -71,8 +73,9 @@ Base = Annotated[
 
 
 class ResponseAdjustment(Model):
-    """In each cell those who answered take over the base weight of those who did not. responded: a condition; cells:
-    variables whose combinations are the cells; smallest: respondents under which a cell is named as small."""
+    """In each cell those who answered take over the base weight of those who did not. responded: a
+    condition; cells: variables whose combinations are the cells; smallest: respondents under which a cell
+    is named as small."""
 
     responded: str
     cells: tuple[str, ...] = ()
@@ -94,7 +97,7 @@ class Limits(Model):
 class Weighting(Model):
     """Base weights raked to margins, saved as a variable."""
 
-    base: Base = None
+    base: BaseWeight = None
     margins: tuple[Margin, ...] = Field(default=(), max_length=200)
     within: tuple[str, ...] = Field(default=(), max_length=8)
     limits: Limits | None = None
@@ -111,7 +114,8 @@ class Weighting(Model):
             for t, target in enumerate(margin.targets):
                 if not set(margin.by) <= set(target.at) <= allowed:
                     raise ValueError(
-                        f"margins[{m}].targets[{t}] names {sorted(target.at)}; it must give a code for each of {list(margin.by)}"
+                        f"margins[{m}].targets[{t}] names {sorted(target.at)}; it must give a code for "
+                        f"each of {list(margin.by)}"
                         + (f" and may for {list(self.within)}" if self.within else "")
                     )
         if isinstance(self.scale_to, float) and self.scale_to <= 0:

@@ -12,7 +12,8 @@ _RATIO = 1000
 
 
 def safe_name(name: str) -> str:
-    """A path that stays inside the folder it is unpacked in: no root, drive, parent or control character; never empty."""
+    """A path that stays inside the folder it is unpacked in: no root, drive, parent or control character;
+    never empty."""
     plain = "".join(c for c in name.replace("\\", "/") if c.isprintable())
     parts = [part.strip(" ") for part in PurePosixPath(plain).parts]
     kept = [part.replace(":", "_")[:120] for part in parts if part.strip("./ ")]
@@ -20,15 +21,22 @@ def safe_name(name: str) -> str:
 
 
 def unpacked(content: bytes, name: str) -> dict[str, bytes]:
-    """The files of an archive by their names there. Raises StudyError for what is no archive, damaged, encrypted or too large."""
+    """The files of an archive by their names there. Raises StudyError for what is no archive, damaged,
+    encrypted or too large."""
     if not content.startswith(b"PK"):
         raise fault(
-            "This is no ZIP of a study.", name, "Bring the ZIP that a study was saved as; a lone study file goes into its study."
+            "This is no ZIP of a study.",
+            name,
+            "Bring the ZIP that a study was saved as; a lone study file goes into its study.",
         )
     with readable(name, "The ZIP"), zipfile.ZipFile(io.BytesIO(content)) as archive:
         items = [item for item in archive.infolist() if not item.is_dir()]
         if len(items) > MOST:
-            raise fault(f"The ZIP holds {len(items):,} files; at most {MOST:,} are read.", name, "Bring the ZIP of one study.")
+            raise fault(
+                f"The ZIP holds {len(items):,} files; at most {MOST:,} are read.",
+                name,
+                "Bring the ZIP of one study.",
+            )
         size = sum(item.file_size for item in items)
         if size > LARGEST or (size > 100_000_000 and size > _RATIO * len(content)):
             raise fault("The ZIP unpacks to more than 1 GiB.", name, "Run it at the command line.")

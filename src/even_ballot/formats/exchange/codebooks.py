@@ -1,5 +1,5 @@
-"""The codebook as files: a CSV with a line for each answer, and a table schema in JSON (fields with categories and missing
-values, after the open Table Schema standard)."""
+"""The codebook as files: a CSV with a line for each answer, and a table schema in JSON (fields with
+categories and missing values, after the open Table Schema standard)."""
 
 import csv
 import io
@@ -16,9 +16,34 @@ from even_ballot.formats.exchange.guarding import guarded, unguarded
 from even_ballot.formats.sources.delimited import guess_delimiter, guess_encoding
 from even_ballot.formats.sources.readable import readable
 
-HEADINGS = ("variable", "question", "kind", "level", "role", "unit", "note", "scale", "ordered", "code", "label", "answer")
-_TYPES: dict[Kind, str] = {"coded": "integer", "number": "number", "text": "string", "date": "datetime", "multi": "string"}
-_KINDS: dict[str, Kind] = {"integer": "number", "number": "number", "string": "text", "date": "date", "datetime": "date"}
+HEADINGS = (
+    "variable",
+    "question",
+    "kind",
+    "level",
+    "role",
+    "unit",
+    "note",
+    "scale",
+    "ordered",
+    "code",
+    "label",
+    "answer",
+)
+_TYPES: dict[Kind, str] = {
+    "coded": "integer",
+    "number": "number",
+    "text": "string",
+    "date": "datetime",
+    "multi": "string",
+}
+_KINDS: dict[str, Kind] = {
+    "integer": "number",
+    "number": "number",
+    "string": "text",
+    "date": "date",
+    "datetime": "date",
+}
 
 
 def _missing(variable: Variable, scale: Scale | None) -> tuple[Code, ...]:
@@ -45,7 +70,9 @@ def codebook_csv(variables: Iterable[Variable], scales: Mapping[str, Scale]) -> 
             v.scale or "",
             ordered,
         ]
-        codes = [(c, "answer") for c in (scale.codes if scale else v.options)] + [(c, "missing") for c in _missing(v, scale)]
+        codes = [(c, "answer") for c in (scale.codes if scale else v.options)] + [
+            (c, "missing") for c in _missing(v, scale)
+        ]
         for code, sort in codes:
             writer.writerow([*map(guarded, head), code.code, guarded(code.label), sort])
         if not codes:
@@ -61,9 +88,18 @@ def _field(v: Variable, scale: Scale | None) -> dict[str, Any]:
         field["categories"] = [{"value": c.code, "label": c.label} for c in scale.codes]
         field["categoriesOrdered"] = scale.ordered
     if missing := _missing(v, scale):
-        field["missingValues"] = [{"value": "", "label": ""}, *({"value": str(c.code), "label": c.label} for c in missing)]
+        field["missingValues"] = [
+            {"value": "", "label": ""},
+            *({"value": str(c.code), "label": c.label} for c in missing),
+        ]
     # What the standard has no word for, under a name of our own, as it allows.
-    ours: dict[str, Any] = {"kind": v.kind, "level": v.level_on(scale), "role": v.role, "unit": v.unit, "scale": v.scale}
+    ours: dict[str, Any] = {
+        "kind": v.kind,
+        "level": v.level_on(scale),
+        "role": v.role,
+        "unit": v.unit,
+        "scale": v.scale,
+    }
     ours |= {"parts": list(v.parts) or None, "options": [c.model_dump() for c in v.options] or None}
     ours["midpoint"] = scale.midpoint if scale else None
     field["evenBallot"] = {key: value for key, value in ours.items() if value is not None}
@@ -79,17 +115,23 @@ def codebook_schema(variables: Iterable[Variable], scales: Mapping[str, Scale]) 
 
 def _variable(where: str, **said: Any) -> Variable:
     try:
-        return Variable.model_validate({key: value for key, value in said.items() if value not in (None, "", ())})
+        return Variable.model_validate(
+            {key: value for key, value in said.items() if value not in (None, "", ())}
+        )
     except ValidationError as error:
         item = error.errors()[0]
         key = str(item["loc"][0]) if item["loc"] else ""
         what = said_by(item)
         raise fault(
-            f"{key + ': ' if key else ''}{what}.", where, "Mend it there; leave a cell empty where nothing is to be said."
+            f"{key + ': ' if key else ''}{what}.",
+            where,
+            "Mend it there; leave a cell empty where nothing is to be said.",
         ) from None
 
 
-def _scale(where: str, codes: list[Code], missing: list[Code], ordered: bool, midpoint: int | None = None) -> Scale:
+def _scale(
+    where: str, codes: list[Code], missing: list[Code], ordered: bool, midpoint: int | None = None
+) -> Scale:
     try:
         return Scale(codes=tuple(codes), missing=tuple(missing), ordered=ordered, midpoint=midpoint)
     except ValidationError as error:
@@ -106,24 +148,35 @@ def _code(text: str, label: str, where: str) -> Code:
 def _same_scale(scales: dict[str, Scale], name: str, scale: Scale, where: str) -> None:
     if name in scales and scales[name] != scale:
         raise fault(
-            f"Scale {name!r} has other codes here than further up.", where, "Give the scale one set of codes, or two names."
+            f"Scale {name!r} has other codes here than further up.",
+            where,
+            "Give the scale one set of codes, or two names.",
         )
     scales[name] = scale
 
 
 def read_codebook_csv(content: bytes, name: str) -> Codebook:
-    """A codebook from lines such as `codebook_csv` writes; only `variable` has to be there, in any order of columns."""
+    """A codebook from lines such as `codebook_csv` writes; only `variable` has to be there, in any order
+    of columns."""
     if not content.strip():
         raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
     text = content.decode(guess_encoding(content), errors="replace").lstrip("\ufeff")
     reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=guess_delimiter(text[:65536]))
     columns = [(heading or "").strip().lower() for heading in reader.fieldnames or ()]
     if "variable" not in columns:
-        raise fault("No column is headed “variable”.", f"{name}, line 1", f"Headings that are read: {', '.join(HEADINGS)}.")
+        raise fault(
+            "No column is headed “variable”.",
+            f"{name}, line 1",
+            f"Headings that are read: {', '.join(HEADINGS)}.",
+        )
     reader.fieldnames = columns
     lines: dict[str, list[tuple[int, dict[str, str]]]] = {}
     for row in reader:
-        cells = {key: unguarded((value or "").strip()) for key, value in row.items() if key and not isinstance(value, list)}
+        cells = {
+            key: unguarded((value or "").strip())
+            for key, value in row.items()
+            if key and not isinstance(value, list)
+        }
         if any(cells.values()):
             lines.setdefault(cells["variable"], []).append((reader.line_num, cells))
     scales: dict[str, Scale] = {}
@@ -134,13 +187,17 @@ def read_codebook_csv(content: bytes, name: str) -> Codebook:
         coded = [(n, r) for n, r in rows if r.get("code")]
         sort: dict[bool, list[Code]] = {True: [], False: []}
         for n, r in coded:
-            sort[r.get("answer") == "missing"].append(_code(r["code"], r.get("label", ""), f"{name}, line {n}"))
+            sort[r.get("answer") == "missing"].append(
+                _code(r["code"], r.get("label", ""), f"{name}, line {n}")
+            )
         kind = first.get("kind") or ("coded" if sort[False] else "text")
         said: dict[str, Any] = {key: first.get(key) for key in ("role", "unit", "note", "level")}
         said["label"] = first.get("question")
         if kind == "coded" and sort[False]:
             scale = first.get("scale") or variable
-            _same_scale(scales, scale, _scale(where, sort[False], sort[True], first.get("ordered") == "yes"), where)
+            _same_scale(
+                scales, scale, _scale(where, sort[False], sort[True], first.get("ordered") == "yes"), where
+            )
             variables.append(_variable(where, name=variable, kind=kind, scale=scale, **said))
         elif kind != "multi":
             variables.append(_variable(where, name=variable, kind=kind, missing=tuple(sort[True]), **said))
@@ -148,14 +205,19 @@ def read_codebook_csv(content: bytes, name: str) -> Codebook:
 
 
 def read_codebook_schema(content: bytes, name: str) -> Codebook:
-    """A codebook from a table schema; fields with categories become coded variables, alike categories one scale."""
+    """A codebook from a table schema; fields with categories become coded variables, alike categories one
+    scale."""
     try:
         document = json.loads(content.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
-        raise fault(f"This is not JSON: {error}.", name, "Bring a table schema, or a codebook in CSV.") from None
+        raise fault(
+            f"This is not JSON: {error}.", name, "Bring a table schema, or a codebook in CSV."
+        ) from None
     fields = document.get("fields") if isinstance(document, dict) else None
     if not isinstance(fields, list):
-        raise fault("The document has no list of fields.", name, "A table schema has “fields”, one for each variable.")
+        raise fault(
+            "The document has no list of fields.", name, "A table schema has “fields”, one for each variable."
+        )
     scales: dict[str, Scale] = {}
     variables = []
     for i, field in enumerate(fields):
@@ -165,14 +227,27 @@ def read_codebook_schema(content: bytes, name: str) -> Codebook:
         ours = field.get("evenBallot") if isinstance(field.get("evenBallot"), dict) else {}
         assert isinstance(ours, dict)
         codes = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("categories") or ()]
-        missing = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("missingValues") or () if str(_value(c)) != ""]
-        kind = ours.get("kind") or ("coded" if codes else _KINDS.get(str(field.get("type", "string")), "text"))
+        missing = [
+            _code(str(_value(c)), str(_label(c)), where)
+            for c in field.get("missingValues") or ()
+            if str(_value(c)) != ""
+        ]
+        kind = ours.get("kind") or (
+            "coded" if codes else _KINDS.get(str(field.get("type", "string")), "text")
+        )
         said = {key: ours.get(key) for key in ("role", "unit", "level")}
         title = field.get("title")
         said |= {"label": title if title != field["name"] else None, "note": field.get("description")}
         if kind == "multi":
             variables.append(
-                _variable(where, name=field["name"], kind=kind, parts=ours.get("parts"), options=ours.get("options"), **said)
+                _variable(
+                    where,
+                    name=field["name"],
+                    kind=kind,
+                    parts=ours.get("parts"),
+                    options=ours.get("options"),
+                    **said,
+                )
             )
         elif codes:
             scale = _scale(where, codes, missing, bool(field.get("categoriesOrdered")), ours.get("midpoint"))
@@ -181,7 +256,13 @@ def read_codebook_schema(content: bytes, name: str) -> Codebook:
             variables.append(_variable(where, name=field["name"], kind="coded", scale=known, **said))
         else:
             variables.append(
-                _variable(where, name=field["name"], kind=kind, missing=tuple(missing) if kind == "number" else (), **said)
+                _variable(
+                    where,
+                    name=field["name"],
+                    kind=kind,
+                    missing=tuple(missing) if kind == "number" else (),
+                    **said,
+                )
             )
     return Codebook(scales=scales, variables=tuple(variables))
 

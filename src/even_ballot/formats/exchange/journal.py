@@ -21,13 +21,19 @@ def effect_text(effect: Effect) -> str:
         said.append(f"{counted(effect.cells_changed, 'cell')} changed")
     for name, words in effect.unplaced.items():
         some = ", ".join(f"“{word}” ({n:,})" for word, n in list(words.items())[:5])
-        said.append(f"not placed in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else ""))
+        said.append(
+            f"not placed in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else "")
+        )
     return ("; ".join(said) or "No case and no cell changed").capitalize() + "."
 
 
 def _head(study: Study, received: int, used: int) -> tuple[str, str]:
     title = f"What was done to the answers: {study.title}"
-    return title, f"{study.source.path}: {counted(received, 'case')} received, {received - used:,} set aside, {used:,} in use."
+    return (
+        title,
+        f"{study.source.path}: {counted(received, 'case')} received, {received - used:,} set aside, "
+        f"{used:,} in use.",
+    )
 
 
 def _entry(effect: Effect, stamp: str = "") -> tuple[str, str]:
@@ -47,7 +53,9 @@ def _plain(text: str) -> str:
     return "".join(f"\\{c}" if c in _SIGNS else c for c in line).replace("&", "&amp;").replace("<", "&lt;")
 
 
-def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()) -> str:
+def journal_markdown(
+    study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()
+) -> str:
     """The entries in order, each with its effect. stamps: who made each, and when."""
     title, state = _head(study, received, used)
     lines = [f"# {_plain(title)}", "", _plain(state), ""]
@@ -56,10 +64,14 @@ def journal_markdown(study: Study, received: int, used: int, effects: tuple[Effe
     return "\n".join(lines) + "\n"
 
 
-def journal_html(study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()) -> str:
+def journal_html(
+    study: Study, received: int, used: int, effects: tuple[Effect, ...], stamps: Sequence[str] = ()
+) -> str:
     """The same as a page of its own."""
     title, state = _head(study, received, used)
-    entries = "".join(f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in _entries(effects, stamps))
+    entries = "".join(
+        f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in _entries(effects, stamps)
+    )
     style = "body{font:16px/1.5 Georgia,serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#211e19}em{color:#5d564b}"
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'

@@ -1,4 +1,5 @@
-"""The cleaned, derived, weighted records as delimited text: codes not labels, blank for missing, weights last."""
+"""The cleaned, derived, weighted records as delimited text: codes not labels, blank for missing, weights
+last."""
 
 import csv
 import io
@@ -13,7 +14,10 @@ from even_ballot.formats.exchange.guarding import guarded
 def entries(column: Column, kind: str) -> list[str]:
     """A column's cells as they are written: codes, numbers, text; blank for missing."""
     if kind == "text":
-        return [column.words[v] if s != BLANK else "" for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)]
+        return [
+            column.words[v] if s != BLANK else ""
+            for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
+        ]
     if kind == "date":
         shown = [str(np.datetime64(int(v), "s")).replace("T", " ") for v in column.values.tolist()]
     elif kind == "coded":
@@ -38,8 +42,9 @@ def _written(data: Dataset, name: str, guard: bool) -> list[str]:
 
 
 def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> str:
-    """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they came. guard: texts that a
-    spreadsheet would run are written so that it does not (`guarding`); the numbers are numbers."""
+    """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they
+    came. guard: texts that a spreadsheet would run are written so that it does not (`guarding`); the
+    numbers are numbers."""
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
     columns: Iterable[list[str]] = (_written(data, n, guard) for n in names)
     out = io.StringIO()

@@ -1,4 +1,5 @@
-"""A plan of tables as a file: JSON, or lines of a spreadsheet, one table each. Both hold everything; nothing is lost on the way."""
+"""A plan of tables as a file: JSON, or lines of a spreadsheet, one table each. Both hold everything;
+nothing is lost on the way."""
 
 import csv
 import io
@@ -29,11 +30,17 @@ def _said(request: TableRequest) -> dict[str, Any]:
 
 def plan_json(requests: Sequence[TableRequest]) -> str:
     """A plan as JSON: `tables` as in a study file."""
-    return json.dumps({"even_ballot_plan": 1, "tables": [_said(r) for r in requests]}, ensure_ascii=False, indent=1) + "\n"
+    return (
+        json.dumps(
+            {"even_ballot_plan": 1, "tables": [_said(r) for r in requests]}, ensure_ascii=False, indent=1
+        )
+        + "\n"
+    )
 
 
 def plan_csv(requests: Sequence[TableRequest]) -> str:
-    """A plan as lines: lists parted by semicolons, nests written a > b; what has no column of its own is JSON in the last."""
+    """A plan as lines: lists parted by semicolons, nests written a > b; what has no column of its own is
+    JSON in the last."""
     out = io.StringIO()
     out.write("\ufeff")
     writer = csv.writer(out, lineterminator="\r\n")
@@ -44,7 +51,9 @@ def plan_csv(requests: Sequence[TableRequest]) -> str:
         for key in _LISTS:
             cells[key] = "; ".join(cells[key] or ())
         entries = cells["banner"] or ()
-        cells["banner"] = "; ".join(entry if isinstance(entry, str) else _NESTED.join(entry) for entry in entries)
+        cells["banner"] = "; ".join(
+            entry if isinstance(entry, str) else _NESTED.join(entry) for entry in entries
+        )
         more = json.dumps(said, ensure_ascii=False) if said else ""
         writer.writerow([*(guarded(cells[key] or "") for key in HEADINGS[:-1]), more])
     return out.getvalue()
@@ -59,9 +68,15 @@ def _line(cells: dict[str, str], where: str) -> dict[str, Any]:
     try:
         more = json.loads(cells["more"]) if cells.get("more") else {}
     except (json.JSONDecodeError, RecursionError) as error:
-        raise fault(f"The column “more” is not JSON: {error}.", where, "Mend it, or leave it empty.") from None
+        raise fault(
+            f"The column “more” is not JSON: {error}.", where, "Mend it, or leave it empty."
+        ) from None
     if not isinstance(more, dict):
-        raise fault("The column “more” is no JSON object.", where, 'It holds keys of a table, such as {"adjust": "holm"}.')
+        raise fault(
+            "The column “more” is no JSON object.",
+            where,
+            'It holds keys of a table, such as {"adjust": "holm"}.',
+        )
     said: dict[str, Any] = {key: cells[key] for key in ("id", "group", "title", "where") if cells.get(key)}
     said |= {key: _split(cells[key]) for key in _LISTS if cells.get(key)}
     nests = [[step.strip() for step in entry.split(">")] for entry in _split(cells.get("banner", ""))]
@@ -77,14 +92,26 @@ def _lines(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
     reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=guess_delimiter(first))
     columns = [(heading or "").strip().lower() for heading in reader.fieldnames or ()]
     if "stub" not in columns:
-        raise fault("No column is headed “stub”.", f"{name}, line 1", f"Headings that are read: {', '.join(HEADINGS)}.")
+        raise fault(
+            "No column is headed “stub”.",
+            f"{name}, line 1",
+            f"Headings that are read: {', '.join(HEADINGS)}.",
+        )
     strange = [column for column in columns if column and column not in HEADINGS]
     if strange:
-        raise fault(f"A column is headed “{strange[0]}”.", f"{name}, line 1", f"Headings that are read: {', '.join(HEADINGS)}.")
+        raise fault(
+            f"A column is headed “{strange[0]}”.",
+            f"{name}, line 1",
+            f"Headings that are read: {', '.join(HEADINGS)}.",
+        )
     reader.fieldnames = columns
     found = []
     for row in reader:
-        cells = {key: unguarded((value or "").strip()) for key, value in row.items() if key and not isinstance(value, list)}
+        cells = {
+            key: unguarded((value or "").strip())
+            for key, value in row.items()
+            if key and not isinstance(value, list)
+        }
         if any(cells.values()):
             where = f"{name}, line {reader.line_num}"
             found.append((_line(cells, where), where))
@@ -103,8 +130,8 @@ def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
 
 
 def read_plan(content: bytes, name: str, taken: Sequence[str] = ()) -> tuple[TableRequest, ...]:
-    """The tables of a plan, from CSV or JSON. A table without an identifier, or with one that is taken, gets one of its own.
-    Raises StudyError with every line that is at fault."""
+    """The tables of a plan, from CSV or JSON. A table without an identifier, or with one that is taken,
+    gets one of its own. Raises StudyError with every line that is at fault."""
     if not content.strip():
         raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
     with readable(name, "The plan"):

@@ -1,4 +1,5 @@
-"""A file of targets as lines of text: as pasted lines are, so that what fits nothing can be seen and mended in place."""
+"""A file of targets as lines of text: as pasted lines are, so that what fits nothing can be seen and
+mended in place."""
 
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source
@@ -11,8 +12,8 @@ _MOST = 5000
 
 
 def target_lines(content: bytes, name: str) -> str:
-    """Lines of a text file, or rows of a workbook's first sheet with tabs between cells. Raises StudyError for another kind, for
-    nothing at all, and for more lines than anybody's targets."""
+    """Lines of a text file, or rows of a workbook's first sheet with tabs between cells. Raises StudyError
+    for another kind, for nothing at all, and for more lines than anybody's targets."""
     kind = format_of(content, Source(path=name))
     if kind in ("parquet", "jsonl"):
         raise fault("Targets are read from CSV, XLSX or ODS.", name, "Save them as one of these.")
@@ -26,6 +27,8 @@ def target_lines(content: bytes, name: str) -> str:
         raise fault("The file holds no line.", name, "It needs a label or code and a value on each line.")
     if len(lines) > _MOST:
         raise fault(
-            f"The file has {len(lines):,} lines; targets have a line for each category.", name, "Bring the file of targets."
+            f"The file has {len(lines):,} lines; targets have a line for each category.",
+            name,
+            "Bring the file of targets.",
         )
     return "\n".join(lines)

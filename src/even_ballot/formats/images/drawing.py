@@ -1,4 +1,5 @@
-"""A drawing as it is let through: parsed, of the elements and attributes that our own pictures are made of, and written anew."""
+"""A drawing as it is let through: parsed, of the elements and attributes that our own pictures are made
+of, and written anew."""
 
 from xml.parsers import expat
 from xml.sax.saxutils import escape, quoteattr
@@ -7,16 +8,76 @@ from even_ballot.core.faults import fault
 
 _SPACE = "http://www.w3.org/2000/svg"
 _ELEMENTS = {
-    "svg", "g", "title", "desc", "rect", "line", "path", "circle", "ellipse", "polyline", "polygon", "text", "tspan",
-}  # fmt: skip
+    "svg",
+    "g",
+    "title",
+    "desc",
+    "rect",
+    "line",
+    "path",
+    "circle",
+    "ellipse",
+    "polyline",
+    "polygon",
+    "text",
+    "tspan",
+}
 _ATTRIBUTES = {
-    "viewBox", "width", "height", "x", "y", "x1", "x2", "y1", "y2", "dx", "dy", "cx", "cy", "r", "rx", "ry", "d", "points",
-    "transform", "fill", "fill-opacity", "stroke", "stroke-width", "stroke-opacity", "stroke-dasharray", "stroke-linecap",
-    "stroke-linejoin", "stroke-miterlimit", "opacity", "font-family", "font-size", "font-style", "font-weight", "text-anchor",
-    "dominant-baseline", "alignment-baseline", "letter-spacing", "class", "role", "aria-label", "aria-hidden", "aria-labelledby",
-    "id", "tabindex", "data-picture", "data-name", "vector-effect", "shape-rendering", "pointer-events", "preserveAspectRatio",
-    "focusable", "lengthAdjust", "textLength", "paint-order",
-}  # fmt: skip
+    "viewBox",
+    "width",
+    "height",
+    "x",
+    "y",
+    "x1",
+    "x2",
+    "y1",
+    "y2",
+    "dx",
+    "dy",
+    "cx",
+    "cy",
+    "r",
+    "rx",
+    "ry",
+    "d",
+    "points",
+    "transform",
+    "fill",
+    "fill-opacity",
+    "stroke",
+    "stroke-width",
+    "stroke-opacity",
+    "stroke-dasharray",
+    "stroke-linecap",
+    "stroke-linejoin",
+    "stroke-miterlimit",
+    "opacity",
+    "font-family",
+    "font-size",
+    "font-style",
+    "font-weight",
+    "text-anchor",
+    "dominant-baseline",
+    "alignment-baseline",
+    "letter-spacing",
+    "class",
+    "role",
+    "aria-label",
+    "aria-hidden",
+    "aria-labelledby",
+    "id",
+    "tabindex",
+    "data-picture",
+    "data-name",
+    "vector-effect",
+    "shape-rendering",
+    "pointer-events",
+    "preserveAspectRatio",
+    "focusable",
+    "lengthAdjust",
+    "textLength",
+    "paint-order",
+}
 MOST_ELEMENTS, DEEPEST, LONGEST, LARGEST = 100_000, 50, 10_000.0, 8_000_000.0
 """Elements, how deep they are nested, points along one side, and points in all."""
 _MEND = "Save the picture from the Tables station."
@@ -41,7 +102,9 @@ class _Writer:
             raise _Refused("it does not begin with <svg>")
         self.elements, self.depth = self.elements + 1, self.depth + 1
         if self.elements > MOST_ELEMENTS or self.depth > DEEPEST:
-            raise _Refused(f"it has more than {MOST_ELEMENTS:,} elements, or nests them more than {DEEPEST} deep")
+            raise _Refused(
+                f"it has more than {MOST_ELEMENTS:,} elements, or nests them more than {DEEPEST} deep"
+            )
         kept = []
         for key, value in attributes.items():
             if key not in _ATTRIBUTES or "url(" in value.replace(" ", "").lower():
@@ -74,7 +137,8 @@ def _no_types(*_: object) -> None:
 
 
 def checked(svg: str) -> str:
-    """A drawing made only of what ours are made of, with nothing from elsewhere. Raises StudyError for any other."""
+    """A drawing made only of what ours are made of, with nothing from elsewhere. Raises StudyError for any
+    other."""
     writer = _Writer()
     parser = expat.ParserCreate(encoding="utf-8", namespace_separator="|")
     parser.StartElementHandler, parser.EndElementHandler = writer.begin, writer.end

@@ -9,13 +9,19 @@ from typing import Literal
 from even_ballot.core.faults import fault
 from even_ballot.formats.images.drawing import checked
 
-Kind = Literal["svg", "png", "pdf"]
-TYPES: dict[str, str] = {"svg": "image/svg+xml", "png": "image/png", "pdf": "application/pdf", "zip": "application/zip"}
+PictureFormat = Literal["svg", "png", "pdf"]
+TYPES: dict[str, str] = {
+    "svg": "image/svg+xml",
+    "png": "image/png",
+    "pdf": "application/pdf",
+    "zip": "application/zip",
+}
 _POINTS = 3
 
 
-def drawn(svg: str, kind: Kind) -> bytes:
-    """A drawing as SVG, as points (three to one) or as a page. svg: the whole document. Raises StudyError where it is none."""
+def drawn(svg: str, kind: PictureFormat) -> bytes:
+    """A drawing as SVG, as points (three to one) or as a page. svg: the whole document. Raises StudyError
+    where it is none."""
     svg = checked(svg)
     if kind == "svg":
         return svg.encode()
@@ -25,10 +31,12 @@ def drawn(svg: str, kind: Kind) -> bytes:
         return vl_convert.svg_to_pdf(svg) if kind == "pdf" else vl_convert.svg_to_png(svg, scale=_POINTS)
     except (ValueError, RuntimeError) as error:
         first = str(error).split("\n", 1)[0].rstrip(".")
-        raise fault(f"The drawing cannot be read: {first}.", "svg", "Save the picture from the Tables station.") from None
+        raise fault(
+            f"The drawing cannot be read: {first}.", "svg", "Save the picture from the Tables station."
+        ) from None
 
 
-def archived(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
+def archived(pictures: Sequence[tuple[str, str]], kind: PictureFormat) -> bytes:
     """Drawings, by name and SVG, as one archive; the same drawings give the same bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -39,7 +47,7 @@ def archived(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
     return out.getvalue()
 
 
-def picture_content(pictures: Sequence[tuple[str, str]], kind: Kind) -> bytes:
+def picture_content(pictures: Sequence[tuple[str, str]], kind: PictureFormat) -> bytes:
     """A drawing, by name and SVG, as it is asked for; several as an archive."""
     return drawn(pictures[0][1], kind) if len(pictures) == 1 else archived(pictures, kind)
 

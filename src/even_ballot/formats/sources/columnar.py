@@ -21,7 +21,11 @@ def _text(values: pa.ChunkedArray) -> Column:
     """A column's cells as text; dictionaries by their values, whole floats without decimals."""
     if pa.types.is_dictionary(values.type):
         values = values.cast(values.type.value_type)
-    if pa.types.is_string(values.type) or pa.types.is_large_string(values.type) or pa.types.is_string_view(values.type):
+    if (
+        pa.types.is_string(values.type)
+        or pa.types.is_large_string(values.type)
+        or pa.types.is_string_view(values.type)
+    ):
         values.validate(full=True)
         return as_column(values.cast(pa.string()))
     if pa.types.is_integer(values.type) or pa.types.is_decimal(values.type) or pa.types.is_null(values.type):
@@ -44,7 +48,9 @@ def read_parquet(content: bytes, source: Source) -> RawTable:
         check_cells(about.metadata.num_rows, about.metadata.num_columns, len(content), source.path)
         nested = [field.name for field in about.schema_arrow if pa.types.is_nested(field.type)]
         if nested:
-            raise fault(f"Column {nested[0]} is nested.", source.path, "Flatten it into columns of single values.")
+            raise fault(
+                f"Column {nested[0]} is nested.", source.path, "Flatten it into columns of single values."
+            )
         if not about.metadata.num_rows:
             raise fault("The file holds no record.", source.path, "Bring a file with at least one record.")
         table = about.read()
@@ -57,17 +63,25 @@ def _line(text: str, number: int, path: str) -> dict[str, Any]:
         record = json.loads(text)
     except (ValueError, RecursionError) as error:
         raise fault(
-            f"This line is not JSON: {str(error)[:200]}.", f"{path}, line {number}", "Each line holds one object."
+            f"This line is not JSON: {str(error)[:200]}.",
+            f"{path}, line {number}",
+            "Each line holds one object.",
         ) from None
     if not isinstance(record, dict):
-        raise fault("This line holds no object.", f"{path}, line {number}", "Each line holds one object, a key for each column.")
+        raise fault(
+            "This line holds no object.",
+            f"{path}, line {number}",
+            "Each line holds one object, a key for each column.",
+        )
     return record
 
 
 def _cell(value: Any) -> str:
     if isinstance(value, list):
         return "; ".join(_cell(item) for item in value)
-    return quotable(json.dumps(value, ensure_ascii=False), None) if isinstance(value, dict) else spelled(value)
+    return (
+        quotable(json.dumps(value, ensure_ascii=False), None) if isinstance(value, dict) else spelled(value)
+    )
 
 
 def read_json_lines(content: bytes, source: Source) -> RawTable:

@@ -22,9 +22,12 @@ from even_ballot.formats.sources.headings import guess_heading_rows, split_headi
 
 DELIMITERS = ",;\t|"
 _MARKS = {
-    b"\xff\xfe\x00\x00": "utf-32", b"\x00\x00\xfe\xff": "utf-32", b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16",
+    b"\xff\xfe\x00\x00": "utf-32",
+    b"\x00\x00\xfe\xff": "utf-32",
+    b"\xef\xbb\xbf": "utf-8-sig",
+    b"\xff\xfe": "utf-16",
     b"\xfe\xff": "utf-16",
-}  # fmt: skip
+}
 csv.field_size_limit(1 << 30)
 _SNIFF, _HEAD, _PIECE, _LOOKED_AT = 64 * 1024, 1 << 20, 1 << 24, 60
 _LINE_END = re.compile(rb"\r\n|\n|\r")
@@ -65,7 +68,9 @@ def guess_encoding(content: bytes) -> str:
     control = sum(byte < 9 or 13 < byte < 32 for byte in head)
     if control > len(head) / 100:
         raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    best = from_bytes(content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]).best()
+    best = from_bytes(
+        content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]
+    ).best()
     return "cp1252" if best is None else best.encoding
 
 
@@ -74,7 +79,11 @@ def guess_delimiter(text: str) -> str:
     best, score = ",", (0.0, 0)
     for delimiter in DELIMITERS:
         try:
-            rows = [row for _, row in zip(range(50), csv.reader(io.StringIO(text), delimiter=delimiter), strict=False) if row]
+            rows = [
+                row
+                for _, row in zip(range(50), csv.reader(io.StringIO(text), delimiter=delimiter), strict=False)
+                if row
+            ]
         except csv.Error:
             continue
         if rows and len(rows[0]) > 1:
@@ -112,14 +121,22 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
         if row and len(row) != width:
             wrong.append((start, len(row)))
         start = reader.line_num + 1
-    shapes = ", ".join(f"{counted(n, 'field')} ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3))
+    shapes = ", ".join(
+        f"{counted(n, 'field')} ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3)
+    )
     what = (
-        f"{counted(len(wrong), 'record does', 'records do')} not have the {counted(width, 'field')} of the heading: "
+        f"{counted(len(wrong), 'record does', 'records do')} not have the {counted(width, 'field')} of the "
+        "heading: "
         f"{shapes or 'see the quotes'}."
     )
     lines = some([line for line, _ in wrong])
-    return StudyError(Fault(what, f"{path}, line {lines}" if wrong else path,
-                            "Close open quotes, quote entries that hold the delimiter, or name the right delimiter."))  # fmt: skip
+    return StudyError(
+        Fault(
+            what,
+            f"{path}, line {lines}" if wrong else path,
+            "Close open quotes, quote entries that hold the delimiter, or name the right delimiter.",
+        )
+    )
 
 
 def as_column(chunks: pa.ChunkedArray) -> Column:
@@ -133,7 +150,9 @@ def as_column(chunks: pa.ChunkedArray) -> Column:
     blank = blank_word[values] if len(values) else np.zeros(0, np.bool_)
     blank |= encoded.is_null().to_numpy(zero_copy_only=False)
     return Column(
-        np.where(blank, 0, values).astype(np.int32), np.where(blank, BLANK, 0).astype(np.uint8), tuple(w or "" for w in words)
+        np.where(blank, 0, values).astype(np.int32),
+        np.where(blank, BLANK, 0).astype(np.uint8),
+        tuple(w or "" for w in words),
     )
 
 
@@ -147,7 +166,9 @@ def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], colum
     if not filled.all():
         rows, columns = rows[filled], [column.take(filled) for column in columns]
     if not len(rows):
-        raise fault("The file holds no answers below its headings.", "", "Bring a file with at least one record.")
+        raise fault(
+            "The file holds no answers below its headings.", "", "Bring a file with at least one record."
+        )
     return RawTable(names, labels, tuple(columns), rows, n - len(rows))
 
 
@@ -157,7 +178,9 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     Raises StudyError for an empty or binary file, for undecodable bytes, and for ragged records, by line.
     """
     if not content[:_HEAD].strip() and not content.strip():
-        raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
+        raise fault(
+            "The file is empty.", source.path, "Bring a file with a row of headings and at least one record."
+        )
     progress("Reading the text", None)
     body, encoding = _utf8(content, source)
     head = body[:_HEAD].decode(errors="ignore")
@@ -193,19 +216,29 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
             if len(rows) == (_LOOKED_AT if source.header_rows is None else source.header_rows):
                 break
     except csv.Error as error:
-        # Further down it is the records that do not read; they are reported by line when they are taken apart.
+        # Further down it is the records that do not read; they are reported by line when they are taken
+        # apart.
         if len(rows) < (source.header_rows or 1):
-            raise fault(f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes.") from None
+            raise fault(
+                f"The headings do not read as delimited text: {error}.", source.path, "Check the quotes."
+            ) from None
     if not rows:
-        raise fault("The file holds no answers: every cell is blank.", source.path, "Bring a file with headings and records.")
+        raise fault(
+            "The file holds no answers: every cell is blank.",
+            source.path,
+            "Bring a file with headings and records.",
+        )
     n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
     return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
 
 
 def _open_quote(at: int, body: bytes, path: str) -> StudyError:
     line = len(_LINE_END.findall(body, 0, at)) + 1
-    return fault("A quoted cell begins here and is never closed, so that all that follows would be one answer.",
-                 f"{path}, line {line}", "Close the quote, or take it out.")  # fmt: skip
+    return fault(
+        "A quoted cell begins here and is never closed, so that all that follows would be one answer.",
+        f"{path}, line {line}",
+        "Close the quote, or take it out.",
+    )
 
 
 def _check_closed(body: bytes, lines: int, path: str) -> None:
@@ -215,7 +248,8 @@ def _check_closed(body: bytes, lines: int, path: str) -> None:
 
 
 def _check_last(table: pa.Table, body: bytes, path: str) -> None:
-    """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds the rest of the file."""
+    """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds
+    the rest of the file."""
     if not table.num_rows or b'"' not in body:
         return
     last = table.columns[-1][-1].as_py() or ""
@@ -261,13 +295,18 @@ def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa
     except pa.ArrowInvalid as error:
         if "columns" in str(error).lower():
             raise _ragged(body.decode(), delimiter, width, path) from None
-        raise fault(f"The file does not read as delimited text: {error}.", path, "Check the quotes.") from None
+        raise fault(
+            f"The file does not read as delimited text: {error}.", path, "Check the quotes."
+        ) from None
 
 
 def as_csv(table: RawTable) -> bytes:
-    """A table as the bytes of a CSV with two rows of headings, names and full texts. A record stands at its own number:
-    numbers that are left out are blank lines of commas."""
-    texts = [np.array((*column.words, ""), object)[np.where(column.state == BLANK, -1, column.values)] for column in table.columns]
+    """A table as the bytes of a CSV with two rows of headings, names and full texts. A record stands at
+    its own number: numbers that are left out are blank lines of commas."""
+    texts = [
+        np.array((*column.words, ""), object)[np.where(column.state == BLANK, -1, column.values)]
+        for column in table.columns
+    ]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(table.names)

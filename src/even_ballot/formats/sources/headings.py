@@ -9,7 +9,8 @@ _NUMBERLIKE = re.compile(r"[+-]?\d+([.,]\d+)?|[+-]?[.,]\d+")
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
 _OPENING, _CLOSING = '"“„«[', '"”»]'
 _WORDS = (
-    "a an and are at by did do does for from had has have how i if in is it many much of on or please so that the their them "
+    "a an and are at by did do does for from had has have how i if in is it many much of on or please so "
+    "that the their them "
     "then there these this those to was were what when where which who why will with would you your"
 )
 _FILLERS = frozenset(_WORDS.split())
@@ -74,18 +75,22 @@ def unique_names(headings: Sequence[str]) -> tuple[str, ...]:
 
 
 def _filled(row: Sequence[str], below: Sequence[str]) -> list[str]:
-    """A row of headings with each one carried on over the blanks that follow it, where there is something below."""
+    """A row of headings with each one carried on over the blanks that follow it, where there is something
+    below."""
     filled: list[str] = []
     for cell, under in zip(row, below, strict=True):
         filled.append(cell if cell or not under or not filled else filled[-1])
     return filled
 
 
-def split_headings(rows: Sequence[Sequence[str]], names_row: int = 1) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Names and labels from one or several heading rows: row `names_row` (from 1) holds the names, the others become labels.
+def split_headings(
+    rows: Sequence[Sequence[str]], names_row: int = 1
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Names and labels from one or several heading rows: row `names_row` (from 1) holds the names, the others
+    become labels.
 
-    Where the first of several rows has blanks over filled cells, it heads groups of columns: each column's label is then the
-    group's heading with its own in brackets, and its name is made from that.
+    Where the first of several rows has blanks over filled cells, it heads groups of columns: each column's
+    label is then the group's heading with its own in brackets, and its name is made from that.
     """
     stripped = [[cell.strip() for cell in row] for row in rows]
     first = stripped[min(names_row, len(rows)) - 1]
@@ -95,7 +100,9 @@ def split_headings(rows: Sequence[Sequence[str]], names_row: int = 1) -> tuple[t
     if any(not a and b for a, b in zip(top, under, strict=True)) and any(top):
         groups = _filled(top, under)
         both = zip(groups, under, strict=True)
-        labels = [f"{group} [{own}]" if group and own and group != own else group or own for group, own in both]
+        labels = [
+            f"{group} [{own}]" if group and own and group != own else group or own for group, own in both
+        ]
         return unique_names(labels), tuple(labels)
     others = [row for i, row in enumerate(stripped) if i != min(names_row, len(rows)) - 1]
     below = (" ".join(filter(None, (row[i] for row in others))) for i in range(len(first)))
@@ -119,8 +126,8 @@ def _mean_length(cells: Sequence[str]) -> float:
 def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
     """How many of a file's first rows are headings, 1 or 2, and which of them holds the names.
 
-    Two only where one row is all short names and the other reads as questions: long beside the entries below, none of
-    them a number, none of them an answer that recurs.
+    Two only where one row is all short names and the other reads as questions: long beside the entries
+    below, none of them a number, none of them an answer that recurs.
     """
     if len(rows) < 3 or len(rows[0]) < 2 or len(rows[0]) != len(rows[1]):
         return 1, 1

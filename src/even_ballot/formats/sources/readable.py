@@ -11,14 +11,15 @@ WHOLE = "Check that it arrived whole, or save it again."
 
 @contextmanager
 def readable(path: str, what: str = "The file", mend: str = WHOLE) -> Iterator[None]:
-    """Reading goes on inside. Whatever a library raises about what it reads is raised as a StudyError that names the file; memory
-    that does not suffice, and a stop that was asked for, stay what they are."""
+    """Reading goes on inside. Whatever a library raises about what it reads is raised as a StudyError that
+    names the file; memory that does not suffice, and a stop that was asked for, stay what they are."""
     try:
         yield
     except (StudyError, MemoryError, Stopped):
         raise
     except BaseException as error:
-        # A library of Rust's raises its panics as no Exception at all; whoever stops the program is no fault of the file's.
+        # A library of Rust's raises its panics as no Exception at all; whoever stops the program is no fault
+        # of the file's.
         if not isinstance(error, Exception) and type(error).__name__ != "PanicException":
             raise
         if type(error).__name__ == "ArrowMemoryError":

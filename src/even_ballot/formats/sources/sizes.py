@@ -18,7 +18,8 @@ def check_cells(rows: int, columns: int, size: int, path: str) -> None:
     cells = rows * columns
     if cells > MOST_CELLS or (cells > _PLAIN and cells > _RATIO * size):
         raise fault(
-            f"This says that it holds {rows:,} rows × {columns:,} columns = {cells:,} cells, in {size:,} bytes.",
+            f"This says that it holds {rows:,} rows × {columns:,} columns = {cells:,} cells, in {size:,} "
+            "bytes.",
             path,
             f"At most {MOST_CELLS:,} are read. Save only the rows and columns that are filled.",
         )
@@ -32,7 +33,8 @@ def _column(letters: bytes) -> int:
 
 
 def check_archive(content: bytes, path: str) -> None:
-    """Refuses a spreadsheet that is damaged, encrypted, or unpacks to more than is read; looks at how far its sheets reach."""
+    """Refuses a spreadsheet that is damaged, encrypted, or unpacks to more than is read; looks at how far
+    its sheets reach."""
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             items = archive.infolist()
@@ -40,12 +42,22 @@ def check_archive(content: bytes, path: str) -> None:
                 raise fault("The spreadsheet is encrypted.", path, "Save it without a password.")
             unpacked = sum(item.file_size for item in items)
             if unpacked > UNPACKED or (unpacked > _PLAIN and unpacked > _RATIO * max(len(content), 1)):
-                raise fault(f"The spreadsheet unpacks to {unpacked / 2**30:.1f} GiB; at most 2 are read.", path, "Save it as CSV.")
+                raise fault(
+                    f"The spreadsheet unpacks to {unpacked / 2**30:.1f} GiB; at most 2 are read.",
+                    path,
+                    "Save it as CSV.",
+                )
             for item in items:
-                if item.filename.endswith(".xml") and "sheet" in item.filename.lower() and "worksheets" in item.filename:
+                if (
+                    item.filename.endswith(".xml")
+                    and "sheet" in item.filename.lower()
+                    and "worksheets" in item.filename
+                ):
                     _check_sheet(archive, item, len(content), path)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError):
-        raise fault("The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV.") from None
+        raise fault(
+            "The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV."
+        ) from None
 
 
 def _check_sheet(archive: zipfile.ZipFile, item: zipfile.ZipInfo, size: int, path: str) -> None:

@@ -31,14 +31,20 @@ def format_of(content: bytes, source: Source) -> Format:
     if suffix in (".jsonl", ".ndjson"):
         return "jsonl"
     if suffix in (".xlsx", ".ods", ".parquet"):
-        raise fault(f"This is no {suffix[1:].upper()} file, whatever its name says.", source.path, "Check that it arrived whole.")
+        raise fault(
+            f"This is no {suffix[1:].upper()} file, whatever its name says.",
+            source.path,
+            "Check that it arrived whole.",
+        )
     return "csv"
 
 
 def read_source(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Source]:
     """The table in a file, and how it was read (everything that was guessed, filled in)."""
     if not content:
-        raise fault("The file is empty.", source.path, "Bring a file with a row of headings and at least one record.")
+        raise fault(
+            "The file is empty.", source.path, "Bring a file with a row of headings and at least one record."
+        )
     kind = format_of(content, source)
     try:
         with readable(source.path):

@@ -55,7 +55,8 @@ class SheetGuess:
 
 
 def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
-    """Rows of headings below the first row that is not blank. Merged cells in the first row head groups of columns."""
+    """Rows of headings below the first row that is not blank. Merged cells in the first row head groups of
+    columns."""
     if merged and len(texts) > 2:
         return 2, 1
     width = max(map(len, texts[:2]))
@@ -73,8 +74,8 @@ def sheet_texts(content: bytes, path: str) -> list[list[str]]:
 
 
 def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGuess]:
-    """One sheet as text columns. Blank rows above the headings are passed over; headings merged over several columns head
-    each of them."""
+    """One sheet as text columns. Blank rows above the headings are passed over; headings merged over
+    several columns head each of them."""
     names = sheets_of(content, source.path)
     if not names:
         raise fault("The workbook has no sheet.", source.path, "Save it again, or as CSV.")

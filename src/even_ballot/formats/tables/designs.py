@@ -1,4 +1,5 @@
-"""The sample design in sentences: how it lies on the cases, what to mind, and how standard errors are made."""
+"""The sample design in sentences: how it lies on the cases, what to mind, and how standard errors are
+made."""
 
 from even_ballot.core.faults import Fault, counted, some
 from even_ballot.core.sampling.design import Balanced, Bootstrapped, Design, GivenColumns, Jackknifed
@@ -8,10 +9,15 @@ _FEW = 8
 
 
 def design_sentences(design: Design, units: Units) -> tuple[str, str]:
-    """How many strata, units and degrees of freedom there are; and which variables say so, with what population sizes do to it."""
+    """How many strata, units and degrees of freedom there are; and which variables say so, with what
+    population sizes do to it."""
     psus, df = int(units.psus.sum()), units.degrees_of_freedom
     strata = counted(len(units.psus), "stratum", "strata") if design.strata else "One stratum"
-    drawn = counted(psus, "first-stage unit") if design.clusters else f"{counted(psus, 'case')}, each a first-stage unit of its own"
+    drawn = (
+        counted(psus, "first-stage unit")
+        if design.clusters
+        else f"{counted(psus, 'case')}, each a first-stage unit of its own"
+    )
     said = f"{strata}, {drawn}, {counted(df, 'degree')} of freedom."
     details = []
     if design.strata:
@@ -20,7 +26,9 @@ def design_sentences(design: Design, units: Units) -> tuple[str, str]:
         details.append(f"units: {' × '.join(design.clusters)}")
     if len(units.psus) > 1:
         low, high = int(units.psus.min()), int(units.psus.max())
-        details.append(f"{low:,} to {high:,} units in a stratum" if low < high else f"{low:,} units in each stratum")
+        details.append(
+            f"{low:,} to {high:,} units in a stratum" if low < high else f"{low:,} units in each stratum"
+        )
     if design.population_size is not None:
         least, most = (f"{100 * f:.3g}" for f in (units.fraction.min(), units.fraction.max()))
         share = f"{least} %" if least == most else f"{least} to {most} %"
@@ -43,15 +51,23 @@ def method_sentence(design: Design, units: Units) -> str:
         case Bootstrapped(seed=seed):
             how = f"{count:,} bootstrap replicates of the first-stage units (rescaled, seed {seed})"
         case Balanced(fay=fay):
-            how = f"{count:,} balanced half samples" + (f" (those left out keep {fay:g} of their weight)" if fay else "")
+            how = f"{count:,} balanced half samples" + (
+                f" (those left out keep {fay:g} of their weight)" if fay else ""
+            )
         case GivenColumns(scale=scale):
-            how = f"{count:,} replicate weights that came with the file (each squared difference counts {scale:g})"
+            how = (
+                f"{count:,} replicate weights that came with the file (each squared difference counts "
+                ""
+                f"{scale:g})"
+            )
         case _:
             how = "linearisation (Taylor series)"
     known = ""
     if design.calibrated:
         known = (
-            ", which are raked again" if units.replicates is not None else " of residuals on the margins the weights were raked to"
+            ", which are raked again"
+            if units.replicates is not None
+            else " of residuals on the margins the weights were raked to"
         )
     return f"Standard errors by {how}{known}."
 
@@ -63,7 +79,8 @@ def design_notices(units: Units, weightless: int) -> tuple[Fault, ...]:
         n = len(units.recurring)
         found.append(
             Fault(
-                f"{counted(n, 'cluster name stands', 'cluster names stand')} in more than one stratum ({some(units.recurring)}): "
+                f"{counted(n, 'cluster name stands', 'cluster names stand')} in more than one stratum "
+                f"({some(units.recurring)}): "
                 "read within the stratum, they are different units.",
                 "design.clusters",
                 "Where they are one and the same unit, it belongs in one stratum only.",
@@ -71,28 +88,52 @@ def design_notices(units: Units, weightless: int) -> tuple[Fault, ...]:
         )
     single = [units.names[h] for h in range(len(units.psus)) if units.single[h]]
     if single:
-        adds = {"certainty": "add nothing to the variance", "centre": "are held against the mean of all units",
-                "average": "take the mean of the other strata"}[units.single_psu]  # fmt: skip
+        adds = {
+            "certainty": "add nothing to the variance",
+            "centre": "are held against the mean of all units",
+            "average": "take the mean of the other strata",
+        }[units.single_psu]
         found.append(
             Fault(
-                f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only ({some(single)}); they {adds}.",
+                f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only "
+                f"({some(single)}); they {adds}.",
                 "design.single_psu",
                 "Join them to strata that are like them, where the sample was drawn that way.",
             )
         )
     if weightless:
         mend = "They keep their unit in the design, and count in no base."
-        found.append(Fault(f"{counted(weightless, 'case has', 'cases have')} weight 0.", "design.weight", mend))
+        found.append(
+            Fault(f"{counted(weightless, 'case has', 'cases have')} weight 0.", "design.weight", mend)
+        )
     df = units.degrees_of_freedom
     if df == 0:
         mend = "Name what was drawn first, or join strata."
-        found.append(Fault("There are no degrees of freedom, so no intervals and no tests.", "design.clusters", mend))
+        found.append(
+            Fault("There are no degrees of freedom, so no intervals and no tests.", "design.clusters", mend)
+        )
     elif df < _FEW:
         mend = "Read their limits with care."
-        found.append(Fault(f"With {counted(df, 'degree')} of freedom intervals are wide and rough.", "design.clusters", mend))
+        found.append(
+            Fault(
+                f"With {counted(df, 'degree')} of freedom intervals are wide and rough.",
+                "design.clusters",
+                mend,
+            )
+        )
     failed = None if units.replicates is None else units.replicates.failed
     if units.replicates is not None and failed is not None and failed.any():
         n = int(failed.sum())
-        what = f"{n:,} of {units.replicates.count:,} replicates cannot be raked to the margins, so there are no standard errors."
-        found.append(Fault(what, "design.variance", "Join categories that stand in few first-stage units, or use linearisation."))
+        what = (
+            f"{n:,} of {units.replicates.count:,} replicates cannot be raked to the margins, so there "
+            ""
+            "are no standard errors."
+        )
+        found.append(
+            Fault(
+                what,
+                "design.variance",
+                "Join categories that stand in few first-stage units, or use linearisation.",
+            )
+        )
     return tuple(found)

@@ -7,13 +7,21 @@ from typing import Literal
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import counted
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, effective_base, relative_error, weak
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerKey, Cell, Step, StubHeading, StubKey, TableResult, code_and_net
+from even_ballot.core.tables.results import (
+    BannerKey,
+    Cell,
+    NamedPath,
+    StubHeading,
+    StubKey,
+    TableResult,
+    code_and_net,
+)
 from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
 
 _FAIR = {
@@ -25,7 +33,8 @@ _FAIR = {
 
 
 def name_of(stat: str, kind: str = "coded") -> str:
-    """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub variable."""
+    """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub
+    variable."""
     return statistic_of(stat).label_of(stat, kind == "multi")
 
 
@@ -35,11 +44,13 @@ Kind = Literal["estimate", "se", "low", "high", "rse", "deff", "effective"]
 
 @dataclass(frozen=True)
 class Line:
-    """One line of figures: the category (said on its first line only), what the figures are, and one for each column.
+    """One line of figures: the category (said on its first line only), what the figures are, and one for each
+    column.
 
-    code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that each value exceeds by
-    more than sampling would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to
-    say. variable, shapes: of a battery's line, its item and how its figures are printed column by column.
+    code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that
+    each value exceeds by more than sampling would explain; marks: why each is weak; hidden: which are not
+    shown; each None where there is nothing to say. variable, shapes: of a battery's line, its item and how
+    its figures are printed column by column.
     """
 
     code: int | None
@@ -69,8 +80,8 @@ class Bases:
 
 @dataclass(frozen=True)
 class Section:
-    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's section, the banner column
-    whose cases it is of."""
+    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's
+    section, the banner column whose cases it is of."""
 
     variable: str
     title: str
@@ -99,8 +110,9 @@ class Spanner:
 
 @dataclass(frozen=True)
 class Grid:
-    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown, is the first); paths: the
-    codes that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean."""
+    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
+    is the first); paths: the codes that each column stands for; letters: of the columns, where they are
+    compared; notes: what letters and marks mean."""
 
     columns: int
     paths: tuple[tuple[BannerKey, ...], ...]
@@ -111,16 +123,13 @@ class Grid:
     battery: tuple[BatteryColumn, ...] | None = None
 
 
-Key = tuple[tuple[str, Step], ...]
-
-
-def _columns(result: TableResult, total: bool) -> tuple[list[Key], tuple[tuple[Spanner, ...], ...]]:
-    keys: list[Key] = [()] if total else []
+def _columns(result: TableResult, total: bool) -> tuple[list[NamedPath], tuple[tuple[Spanner, ...], ...]]:
+    keys: list[NamedPath] = [()] if total else []
     depth = max((len(b.variables) for b in result.banners), default=0)
     rows: list[list[Spanner]] = [[] for _ in range(2 * depth)]
     for banner in result.banners:
         first = len(keys)
-        paths: list[Key] = [()]
+        paths: list[NamedPath] = [()]
         for name, level in zip(banner.variables, banner.levels, strict=True):
             paths = [(*path, (name, column.step)) for path in paths for column in level]
         keys += paths
@@ -129,7 +138,9 @@ def _columns(result: TableResult, total: bool) -> tuple[list[Key], tuple[tuple[S
             rows[2 * at] += [Spanner(first + k * width, width, title) for k in range(repeat)]
             each = width // max(len(level), 1)
             rows[2 * at + 1] += [
-                Spanner(first + k * width + j * each, each, column.label) for k in range(repeat) for j, column in enumerate(level)
+                Spanner(first + k * width + j * each, each, column.label)
+                for k in range(repeat)
+                for j, column in enumerate(level)
             ]
             repeat, width = repeat * max(len(level), 1), each
     return keys, tuple(tuple(spanner for spanner in row if spanner.span) for row in rows)
@@ -138,10 +149,10 @@ def _columns(result: TableResult, total: bool) -> tuple[list[Key], tuple[tuple[S
 class _Compared:
     """The letters of a table's columns, and of its figures."""
 
-    def __init__(self, result: TableResult, request: TableRequest, keys: list[Key]) -> None:
+    def __init__(self, result: TableResult, request: TableRequest, keys: list[NamedPath]) -> None:
         self.levels, self.keys = request.levels, keys
-        self.tests = [test for test in result.tests if isinstance(test, Columns)]
-        self.of_columns: dict[Key, str] = {}
+        self.tests = [test for test in result.tests if isinstance(test, ColumnComparison)]
+        self.of_columns: dict[NamedPath, str] = {}
         if "columns" in request.tests:
             for banner in result.banners:
                 inside = [key for key in keys if tuple(name for name, _ in key) == banner.variables]
@@ -152,18 +163,26 @@ class _Compared:
         """Beside the figures of one line."""
         if not statistic_of(stat).compared or not self.of_columns:
             return None
-        said = {name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None}
+        said = {
+            name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None
+        }
         mine = [test for test in self.tests if test.stub == said]
-        found: dict[Key, str] = {}
+        found: dict[NamedPath, str] = {}
         for banner in dict.fromkeys(test.banner for test in mine):
-            letters = {tuple(c for _, c in k): v for k, v in self.of_columns.items() if tuple(n for n, _ in k) == banner}
-            shown = [test for test in mine if test.banner == banner and test.a in letters and test.b in letters]
+            letters = {
+                tuple(c for _, c in k): v
+                for k, v in self.of_columns.items()
+                if tuple(n for n, _ in k) == banner
+            }
+            shown = [
+                test for test in mine if test.banner == banner and test.a in letters and test.b in letters
+            ]
             of = letters_of(shown, letters, self.levels)
             found |= {tuple(zip(banner, path, strict=True)): text for path, text in of.items()}
         return tuple(found.get(key) for key in self.keys) if found else None
 
 
-Name = tuple[str, int | None, str | None, Key, str]
+Name = tuple[str, int | None, str | None, NamedPath, str]
 
 
 class _Figures:
@@ -185,11 +204,11 @@ class _Figures:
         """Whether a stub has figures of a kind, shown or hidden."""
         return (variable, stat) in self._kinds
 
-    def at(self, stub: StubKey, path: Key, stat: str) -> Cell | None:
+    def at(self, stub: StubKey, path: NamedPath, stat: str) -> Cell | None:
         """A figure, or None."""
         return self._cells.get((stub.variable, stub.code, stub.net, path, stat))
 
-    def is_hidden(self, stub: StubKey, path: Key, stat: str) -> bool:
+    def is_hidden(self, stub: StubKey, path: NamedPath, stat: str) -> bool:
         """Whether there is one that is not shown."""
         return (stub.variable, stub.code, stub.net, path, stat) in self._hidden
 
@@ -200,10 +219,13 @@ class _Figures:
 
 
 def lay_out(
-    result: TableResult, request: TableRequest, marks: Marks | None = None, suppression: Suppression | None = None
-) -> Grid:  # fmt: skip
-    """The grid of a table: for each category a line per figure asked for, with standard error and limits below. marks: the rules
-    for weak figures; suppression: those for figures that are hidden."""
+    result: TableResult,
+    request: TableRequest,
+    marks: Marks | None = None,
+    suppression: Suppression | None = None,
+) -> Grid:
+    """The grid of a table: for each category a line per figure asked for, with standard error and limits
+    below. marks: the rules for weak figures; suppression: those for figures that are hidden."""
     result = displayed(result, request.display, request.layout == "battery")
     keys, headings = _columns(result, request.display.total_column or not result.banners)
     figures = _Figures(result, marks or Marks(base=None, df=None))
@@ -219,14 +241,21 @@ def lay_out(
 
 
 def _notes(
-    result: TableResult, request: TableRequest, letters: tuple[str | None, ...] | None, sections: tuple[Section, ...],
+    result: TableResult,
+    request: TableRequest,
+    letters: tuple[str | None, ...] | None,
+    sections: tuple[Section, ...],
     below: int | None,
-) -> Iterator[str]:  # fmt: skip
+) -> Iterator[str]:
     """Where there is nothing to count, what letters and marks mean, and what is hidden."""
     if result.in_filter == 0:
         yield "No case meets the filter, so there is nothing to count."
     else:
-        yield from (f"Nobody in the filter answered {stub.variable}." for stub in result.stubs if _unanswered(result, stub))
+        yield from (
+            f"Nobody in the filter answered {stub.variable}."
+            for stub in result.stubs
+            if _unanswered(result, stub)
+        )
     if letters is not None:
         first, *second = (f"{100 * level:g} %" for level in request.levels)
         loose = f"; a small letter: at {second[0]}" if second else ""
@@ -244,7 +273,8 @@ def _notes(
 
 
 PROTECTED = (
-    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, reports) cannot tell of a "
+    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, "
+    "reports) cannot tell of a "
     "hidden small count whether it is 0, {below}, or what lies between. "
     "Not protected against: knowing who took part or which weight a case has, or other releases."
 )
@@ -259,9 +289,17 @@ def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
         yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
         yield PROTECTED.format(below=below)
     if why["extreme"]:
-        yield f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are single cases' own."
+        yield (
+            f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are "
+            ""
+            "single cases' own."
+        )
     if why["dominance"]:
-        yield f"× hidden: figures of a number that a few cases nearly make up ({counted(why['dominance'], 'figure')})."
+        yield (
+            "× hidden: figures of a number that a few cases nearly make up "
+            ""
+            f"({counted(why['dominance'], 'figure')})."
+        )
 
 
 def _unanswered(result: TableResult, stub: StubHeading) -> bool:
@@ -269,7 +307,9 @@ def _unanswered(result: TableResult, stub: StubHeading) -> bool:
     return not any(cell.est or cell.base_n for cell in mine) and not result.hidden
 
 
-def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: TableRequest, compared: _Compared) -> Section:
+def _section(
+    stub: StubHeading, keys: list[NamedPath], figures: _Figures, request: TableRequest, compared: _Compared
+) -> Section:
     lines: list[Line] = []
     rows = [(StubKey.of(stub.variable, row.step), row.label, row.stray) for row in stub.rows]
     for key, label, marked in [*rows, (StubKey(stub.variable), "", False)]:
@@ -285,7 +325,21 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
                 letters = compared.letters(key, stat) if strong else None
                 weak_ones = figures.marks(row) if strong else None
                 lines.append(
-                    Line(key.code, key.net, stat, said, kind, figure, shape, values, strong, marked, letters, weak_ones, hidden)
+                    Line(
+                        key.code,
+                        key.net,
+                        stat,
+                        said,
+                        kind,
+                        figure,
+                        shape,
+                        values,
+                        strong,
+                        marked,
+                        letters,
+                        weak_ones,
+                        hidden,
+                    )
                 )
                 said = ""
     cases = _cases_of(stub, figures, request)
@@ -301,14 +355,15 @@ def _section(stub: StubHeading, keys: list[Key], figures: _Figures, request: Tab
 
 
 def _cases_of(stub: StubHeading, figures: _Figures, request: TableRequest) -> str | None:
-    """The figure whose base is said: one of the column's cases, shares before means, of those that the stub has."""
+    """The figure whose base is said: one of the column's cases, shares before means, of those that the
+    stub has."""
     of_column = [s.name for s in every_statistic() if s.base == "column"]
     shown = [stat for stat in request.show if statistic_of(stat).base == "column"]
     order = sorted(shown, key=lambda stat: of_column.index(statistic_of(stat).name))
     return next((stat for stat in order if figures.has(stub.variable, stat)), next(iter(order), None))
 
 
-def _base(figures: _Figures, rows: list[StubKey], path: Key, stat: str) -> int | None:
+def _base(figures: _Figures, rows: list[StubKey], path: NamedPath, stat: str) -> int | None:
     """A column's unweighted base; None where it is hidden."""
     cells = (figures.at(key, path, stat) for key in rows)
     base = next((cell.base_n for cell in cells if cell is not None), None)
@@ -332,8 +387,11 @@ def _figures(stat: str, row: list[Cell | None], request: TableRequest, kind: str
     return figures
 
 
-def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[Kind, str, Callable[[Cell], float | None], Shape]]:
-    """What stands beside each figure: what it is, what it is called, how it is had from a cell, and how it is printed."""
+def _beside(
+    request: TableRequest, shape: Shape
+) -> Iterator[tuple[Kind, str, Callable[[Cell], float | None], Shape]]:
+    """What stands beside each figure: what it is, what it is called, how it is had from a cell, and how it
+    is printed."""
     level = f"{100 * request.interval.level:g} %"
     for what in request.beside:
         match what:
@@ -350,13 +408,21 @@ def _beside(request: TableRequest, shape: Shape) -> Iterator[tuple[Kind, str, Ca
                 yield "effective", "Effective base", effective_base, "whole"
 
 
-def _battery(result: TableResult, request: TableRequest, keys: list[Key], figures: _Figures, below: int | None) -> Grid:
-    """Items down, their answers across, then what else is asked for of each item; a section for everybody and for each column of
-    the banner."""
+def _battery(
+    result: TableResult, request: TableRequest, keys: list[NamedPath], figures: _Figures, below: int | None
+) -> Grid:
+    """Items down, their answers across, then what else is asked for of each item; a section for everybody
+    and for each column of the banner."""
     first = result.stubs[0]
     # An item's row is its figures across, so per cent of the row have no place in it.
-    wanted = [stat for stat in request.show if statistic_of(stat).shape == "share" and statistic_of(stat).base != "row"]
-    across = [(BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows]
+    wanted = [
+        stat
+        for stat in request.show
+        if statistic_of(stat).shape == "share" and statistic_of(stat).base != "row"
+    ]
+    across = [
+        (BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows
+    ]
     of_items = [stat for stat in request.show if statistic_of(stat).number_cells is not None]
     across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
     across.append((BatteryColumn(None, None, "base"), "Base"))
@@ -380,37 +446,73 @@ def _battery(result: TableResult, request: TableRequest, keys: list[Key], figure
 
 
 def _item(
-    stub: StubHeading, title: str, path: Key, columns: list[BatteryColumn], figures: _Figures, request: TableRequest
+    stub: StubHeading,
+    title: str,
+    path: NamedPath,
+    columns: list[BatteryColumn],
+    figures: _Figures,
+    request: TableRequest,
 ) -> Iterator[Line]:
     """An item's estimates, their standard errors and limits; nothing where nobody answered it."""
     shapes: tuple[Shape, ...] = tuple(
         "whole" if c.stat == "base" else statistic_of(c.stat).shape for c in columns
-    )  # fmt: skip
+    )
     keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
     row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     # Total per cents are of everybody who answered both, other figures of the column.
     own = [cell for cell in row if cell is not None and cell.base_n is not None]
-    base = next((cell.base_n for cell in sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")), None)
+    base = next(
+        (cell.base_n for cell in sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")), None
+    )
     if base is None and not any(gone):
         return
     gone[-1] = base is None
     marks, hidden = figures.marks(row), tuple(gone) if any(gone) else None
     estimates = tuple(None if cell is None else cell.est for cell in row[:-1])
     yield Line(
-        None, None, "", title, "estimate", "", "share", (*estimates, base), True, False, None, marks, hidden, stub.variable, shapes
-    )  # fmt: skip
+        None,
+        None,
+        "",
+        title,
+        "estimate",
+        "",
+        "share",
+        (*estimates, base),
+        True,
+        False,
+        None,
+        marks,
+        hidden,
+        stub.variable,
+        shapes,
+    )
     for what, name, of, shape in _beside(request, "share"):
         values = tuple(None if cell is None else of(cell) for cell in row[:-1])
         if any(v is not None for v in values):
-            # A standard error or a limit is what its figure is; ratios and bases are the same all along the line.
+            # A standard error or a limit is what its figure is; ratios and bases are the same all along the
+            # line.
             each = shapes if what in ("se", "low", "high") else (shape,) * len(columns)
             yield Line(
-                None, None, "", "", what, name, shape, (*values, None), False, False, None, None, hidden, stub.variable, each
+                None,
+                None,
+                "",
+                "",
+                what,
+                name,
+                shape,
+                (*values, None),
+                False,
+                False,
+                None,
+                None,
+                hidden,
+                stub.variable,
+                each,
             )
 
 
-def _titles(result: TableResult, keys: list[Key]) -> dict[Key, str]:
+def _titles(result: TableResult, keys: list[NamedPath]) -> dict[NamedPath, str]:
     """What each column is called where it heads a section."""
     labels = {
         (name, column.step): column.label

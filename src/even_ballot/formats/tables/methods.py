@@ -33,7 +33,8 @@ def base_words(weighting: Weighting) -> str:
             words += (
                 ""
                 if product.sum_to is None
-                else ", rescaled to sum to " + ("the cases" if product.sum_to == "cases" else f"{product.sum_to:,.12g}")
+                else ", rescaled to sum to "
+                + ("the cases" if product.sum_to == "cases" else f"{product.sum_to:,.12g}")
             )
     return words
 
@@ -56,7 +57,11 @@ def _limits(weighting: Weighting, report: WeightingReport) -> str:
     if weighting.limits is None or not weighting.limits.bind or report.at_limits is None:
         return ""
     high = "" if weighting.limits.high is None else f" to {weighting.limits.high:g}"
-    return f", held within {weighting.limits.low:g}{high} times the mean ({counted(report.at_limits, 'case')} on a limit)"
+    return (
+        f", held within {weighting.limits.low:g}{high} times the mean "
+        ""
+        f"({counted(report.at_limits, 'case')} on a limit)"
+    )
 
 
 def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
@@ -66,21 +71,32 @@ def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
         margins = "; ".join(" × ".join(m.by) for m in report.margins)
         within = f" within {' × '.join(weighting.within)}" if weighting.within else ""
         met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
-        raked = f", raked to {margins}{within} ({met} after {counted(report.cycles, 'cycle')}){_limits(weighting, report)}"
+        raked = (
+            f", raked to {margins}{within} ({met} after "
+            ""
+            f"{counted(report.cycles, 'cycle')}){_limits(weighting, report)}"
+        )
     return (
         f"Weight {report.save_as}: base weight {base_words(weighting)}{_adjusted(weighting, report)}{raked}; "
-        f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of {report.n:,} "
+        f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of "
+        f"{report.n:,} "
         f"(efficiency {100 * report.efficiency:.0f} %)."
     )
 
 
 def methods_note(study: Study, results: Results, requests: tuple[TableRequest, ...]) -> list[str]:
     """Cases, exclusions, weighting, design, intervals and version, a sentence or two each."""
-    lines = [f"Source: {study.source.path}. {counted(results.source_cases, 'case')} received, {results.used_cases:,} in use."]
+    lines = [
+        f"Source: {study.source.path}. {counted(results.source_cases, 'case')} received, "
+        f"{results.used_cases:,} in use."
+    ]
     for effect in results.effects:
         gone = effect.cases_before - effect.cases_after
         if gone:
-            lines.append(f"{effect.sentence}{f' ({effect.why})' if effect.why else ''}: {counted(gone, 'case')} set aside.")
+            lines.append(
+                f"{effect.sentence}{f' ({effect.why})' if effect.why else ''}: {counted(gone, 'case')} set "
+                "aside."
+            )
     made = {weighting.save_as: weighting for weighting in study.weightings}
     lines += [weight_sentence(made[report.save_as], report) for report in results.weightings]
     tables = "weighted by " + results.weight if results.weight else "unweighted"
@@ -89,9 +105,12 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
     lines.append(f"Design: {design_sentence(study.design, results.units)} Tables are {tables}.")
     lines.append(f"{method_sentence(study.design, results.units)} Percentages are of those who answered.")
     for interval in dict.fromkeys(request.interval for request in requests):
-        sides = {"both": "two-sided", "lower": "lower limit only", "upper": "upper limit only"}[interval.sides]
+        sides = {"both": "two-sided", "lower": "lower limit only", "upper": "upper limit only"}[
+            interval.sides
+        ]
         lines.append(
-            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at the design's degrees of freedom; "
+            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at the design's degrees of "
+            "freedom; "
             f"proportions: {_INTERVALS[interval.method]}."
         )
     lines.append(f"Computed by Even Ballot {__version__}.")

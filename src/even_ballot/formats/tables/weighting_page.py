@@ -53,11 +53,13 @@ def _bars(bars: tuple[WeightBar, ...]) -> str:
         place = f'x="{i * width:.1f}" y="{100 - tall:.1f}" width="{width - 1:.1f}" height="{tall:.1f}"'
         drawn += f"<rect {place}><title>{says}</title></rect>"
     ends = (
-        f'<text x="0" y="118">{bars[0].low:.2f}</text><text x="600" y="118" text-anchor="end">{bars[-1].high:.2f}</text>'
+        f'<text x="0" y="118">{bars[0].low:.2f}</text><text x="600" y="118" '
+        f'text-anchor="end">{bars[-1].high:.2f}</text>'
         '<text x="300" y="118" text-anchor="middle">weight</text>'
     )
     return (
-        '<svg viewBox="0 0 600 124" width="600" role="img" aria-label="Distribution of the weights" font-size="13" fill="#3c5a57">'
+        '<svg viewBox="0 0 600 124" width="600" role="img" aria-label="Distribution of the weights" '
+        'font-size="13" fill="#3c5a57">'
         f'{drawn}<line x1="0" x2="600" y1="100" y2="100" stroke="#8a8172"/>{ends}</svg>'
     )
 
@@ -73,7 +75,9 @@ def _weighting(weighting: Weighting, report: WeightingReport) -> str:
         ("Largest by smallest", f"{report.max / report.min:.2f}"),
         ("Cycles", f"{report.cycles:,}, margins {'met' if report.converged else 'not met'}"),
     ]
-    health = "<dl>" + "".join(f"<div><dt>{name}</dt><dd>{value}</dd></div>" for name, value in facts) + "</dl>"
+    health = (
+        "<dl>" + "".join(f"<div><dt>{name}</dt><dd>{value}</dd></div>" for name, value in facts) + "</dl>"
+    )
     cells = ""
     if report.nonresponse:
         rows = (
@@ -85,7 +89,9 @@ def _weighting(weighting: Weighting, report: WeightingReport) -> str:
             )
             for cell in report.nonresponse
         )
-        cells = "<h3>Adjustment for non-response</h3>" + _table(("Cell", "Answered", "Did not", "Factor"), rows)
+        cells = "<h3>Adjustment for non-response</h3>" + _table(
+            ("Cell", "Answered", "Did not", "Factor"), rows
+        )
     return (
         f"<h2>{escape(report.save_as)}</h2><p>{escape(weight_sentence(weighting, report))}</p>{health}"
         f"{_bars(report.histogram)}{cells}{''.join(_margin(margin) for margin in report.margins)}"
@@ -95,11 +101,16 @@ def _weighting(weighting: Weighting, report: WeightingReport) -> str:
 def weighting_page(study: Study, reports: tuple[WeightingReport, ...], units: Units) -> str:
     """Every weighting: what was done, the health of the weights, the fit of each margin; and the design."""
     title = f"How the sample was weighted: {study.title}"
-    parts = "".join(_weighting(w, r) for w, r in zip(study.weightings, reports, strict=True)) or "<p>There are no weights.</p>"
+    parts = (
+        "".join(_weighting(w, r) for w, r in zip(study.weightings, reports, strict=True))
+        or "<p>There are no weights.</p>"
+    )
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
         f"<style>{_STYLE}</style></head>\n"
-        f"<body><h1>{escape(title)}</h1>{parts}\n<h2>Sample design</h2><p>{escape(design_sentence(study.design, units))} "
-        f"{escape(method_sentence(study.design, units))}</p>\n<p><small>Even Ballot {__version__}. Sample: shares by base weight. "
+        f"<body><h1>{escape(title)}</h1>{parts}\n<h2>Sample "
+        f"design</h2><p>{escape(design_sentence(study.design, units))} "
+        f"{escape(method_sentence(study.design, units))}</p>\n<p><small>Even Ballot {__version__}. Sample: "
+        "shares by base weight. "
         "Effective sample size: (Σ w)²/Σ w².</small></p></body></html>\n"
     )

@@ -1,30 +1,39 @@
 """A table read in words: sentences that its numbers bear, with their uncertainty.
 
-Each sentence is made of cells and tests of the result, printed with the digits it states; nothing is worked out anew but
-differences, and those come with their own test. What sampling alone could explain is said so.
+Each sentence is made of cells and tests of the result, printed with the digits it states; nothing is
+worked out anew but differences, and those come with their own test. What sampling alone could explain is
+said so.
 """
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from even_ballot.core.data.batteries import item_of, stem_of
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerHeading, BannerKey, Cell, Step, StubHeading, StubKey, TableResult
+from even_ballot.core.tables.results import (
+    BannerHeading,
+    BannerKey,
+    BannerPath,
+    Cell,
+    CodeOrNet,
+    StubHeading,
+    StubKey,
+    TableResult,
+)
 from even_ballot.core.tables.stubs.counts import ALL
-
-Path = tuple[BannerKey, ...]
 
 
 @dataclass(frozen=True)
 class Reading:
-    """A sentence, and which figures bear it: stub row, banner paths and stat. about: the question, where the table has several."""
+    """A sentence, and which figures bear it: stub row, banner paths and stat. about: the question, where
+    the table has several."""
 
     text: str
     stub: StubKey
-    paths: tuple[Path, ...]
+    paths: tuple[BannerPath, ...]
     stat: str
     about: str | None = None
 
@@ -53,23 +62,35 @@ class _Read:
         self.result, self.request = result, request
         self.cells = {(c.stub, c.banner, c.stat): c for c in result.cells}
 
-    def label(self, banner: BannerHeading, path: Sequence[Step]) -> str | None:
+    def label(self, banner: BannerHeading, path: Sequence[CodeOrNet]) -> str | None:
         """A column in words: Hask, Woman; None where it is not shown."""
         words = []
         for step, level in zip(path, banner.levels, strict=True):
             words.append(next((column.label for column in level if column.step == step), None))
         return None if None in words else ", ".join(str(word) for word in words)
 
-    def tests(self, stub: StubKey, banner: BannerHeading) -> list[Columns]:
-        key = {name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None}
-        mine = [t for t in self.result.tests if isinstance(t, Columns) and t.stub == key and t.banner == banner.variables]
-        return [t for t in mine if self.label(banner, t.a) is not None and self.label(banner, t.b) is not None]
+    def tests(self, stub: StubKey, banner: BannerHeading) -> list[ColumnComparison]:
+        key = {
+            name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None
+        }
+        mine = [
+            t
+            for t in self.result.tests
+            if isinstance(t, ColumnComparison) and t.stub == key and t.banner == banner.variables
+        ]
+        return [
+            t for t in mine if self.label(banner, t.a) is not None and self.label(banner, t.b) is not None
+        ]
 
     def rows(self, stub: StubHeading) -> list[tuple[StubKey, str, str]]:
         """Rows that can be told of: key, label and stat."""
         if "col_pct" not in self.request.show:
             return []
-        nets = [row for row in stub.rows if isinstance(row.step, str) and not (row.step == ALL and self.request.total_row)]
+        nets = [
+            row
+            for row in stub.rows
+            if isinstance(row.step, str) and not (row.step == ALL and self.request.total_row)
+        ]
         rows = [*nets, *(row for row in stub.rows if not isinstance(row.step, str) and not row.stray)]
         return [(StubKey.of(stub.variable, row.step), row.label, "col_pct") for row in rows]
 
@@ -78,20 +99,26 @@ class _Read:
         if (top := self._most(stub)) is not None:
             cell, key, label = top
             chose = stub.kind == "multi"
-            most, frequent = ("chose", "Most often chosen is") if chose else ("answered", "The most frequent answer is")
+            most, frequent = (
+                ("chose", "Most often chosen is") if chose else ("answered", "The most frequent answer is")
+            )
             text = f"Most {most} “{label}”" if cell.est > 0.5 else f"{frequent} “{label}”"
-            yield Reading(f"{text}: {_said(cell, True)}, of {cell.base_n:,} who answered.", key, ((),), "col_pct")
+            yield Reading(
+                f"{text}: {_said(cell, True)}, of {cell.base_n:,} who answered.", key, ((),), "col_pct"
+            )
         mean = self.cells.get((StubKey(stub.variable), (), "mean"))
         if mean is not None:
             text = f"The mean is {_said(mean, False)}, of {mean.base_n:,} who answered."
             yield Reading(text, StubKey(stub.variable), ((),), "mean")
 
     def _most(self, stub: StubHeading) -> tuple[Cell, StubKey, str] | None:
-        """The most frequent answer of a coded or several-answer question; None where it is not shown, or figures that might be
-        larger are hidden."""
+        """The most frequent answer of a coded or several-answer question; None where it is not shown, or
+        figures that might be larger are hidden."""
         if stub.kind not in ("coded", "multi") or "col_pct" not in self.request.show:
             return None
-        if any(figure.stub.variable == stub.variable and not figure.banner for figure in self.result.hidden or ()):
+        if any(
+            figure.stub.variable == stub.variable and not figure.banner for figure in self.result.hidden or ()
+        ):
             return None
         keys = [StubKey(stub.variable, c.code) for c in stub.categories if c.in_codebook]
         there = [(cell, key) for key in keys if (cell := self.cells.get((key, (), "col_pct"))) is not None]
@@ -102,7 +129,8 @@ class _Read:
         return None if label is None else (cell, key, label)
 
     def between(self, stub: StubHeading, banner: BannerHeading) -> Iterator[Reading]:
-        """The largest difference between two columns of an entry, and whether sampling alone would explain it."""
+        """The largest difference between two columns of an entry, and whether sampling alone would explain
+        it."""
         rows = [*self.rows(stub), (StubKey(stub.variable), "", "mean")]
         tests = [(test, key, label, stat) for key, label, stat in rows for test in self.tests(key, banner)]
         # A net stands for its categories where there is one.
@@ -117,9 +145,17 @@ class _Read:
                 yield from self._difference(test, key, label, stat, stub.kind, banner, len(mine))
 
     def _difference(
-        self, test: Columns, key: StubKey, label: str, stat: str, kind: str, banner: BannerHeading, of: int
+        self,
+        test: ColumnComparison,
+        key: StubKey,
+        label: str,
+        stat: str,
+        kind: str,
+        banner: BannerHeading,
+        of: int,
     ) -> Iterator[Reading]:
-        """The sentence on one difference, picked as the clearest of several: its test is held against all of them (Bonferroni)."""
+        """The sentence on one difference, picked as the clearest of several: its test is held against all
+        of them (Bonferroni)."""
         share = stat != "mean"
         larger, smaller = (test.a, test.b) if test.diff > 0 else (test.b, test.a)
         paths = tuple(tuple(map(BannerKey.of, banner.variables, path)) for path in (larger, smaller))
@@ -128,7 +164,11 @@ class _Read:
             return
         first, second = self.label(banner, larger) or "", self.label(banner, smaller) or ""
         points = 100 * abs(test.diff)
-        size = (f"{points:.0f} points" if points >= 10 else f"{points:.1f} points") if share else f"{abs(test.diff):.2f}"
+        size = (
+            (f"{points:.0f} points" if points >= 10 else f"{points:.1f} points")
+            if share
+            else f"{abs(test.diff):.2f}"
+        )
         size += f", the clearest of {of:,}," if of > 1 else ","
         significant = test.p * of < self.request.levels[-1]
         bears = "is larger than sampling alone would explain" if significant else "could be sampling alone"
@@ -137,13 +177,20 @@ class _Read:
             who = f"{_said(a, True)} of “{first}” and {_said(b, True)} of “{second}”"
             text = f"{who} {verb} “{label}”; the difference, {size} {bears}."
         else:
-            text = f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the difference, {size} {bears}."
+            text = (
+                f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the "
+                ""
+                f"difference, {size} {bears}."
+            )
         yield Reading(text, key, paths, stat)
 
     def depends(self, stub: StubHeading, banner: BannerHeading) -> Iterator[Reading]:
         """Whether the answers go with the banner's variable."""
         for test in self.result.tests:
-            if isinstance(test, Independence) and (test.stub, test.banner) == (stub.variable, banner.variables):
+            if isinstance(test, Independence) and (test.stub, test.banner) == (
+                stub.variable,
+                banner.variables,
+            ):
                 goes = test.p < self.request.levels[-1]
                 how = "more than sampling alone would" if goes else "no more than sampling alone could"
                 p = "p < 0.001" if test.p < 0.001 else f"p = {test.p:.3f}"
@@ -152,7 +199,8 @@ class _Read:
 
 
 def in_words(result: TableResult, request: TableRequest) -> tuple[Reading, ...]:
-    """Sentences about every stub variable: everybody, the largest difference in each banner entry, and whether they go together.
+    """Sentences about every stub variable: everybody, the largest difference in each banner entry, and
+    whether they go together.
 
     Differences need the table's `columns` tests.
     """

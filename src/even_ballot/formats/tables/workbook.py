@@ -13,13 +13,15 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.statistics import Shape
-from even_ballot.formats.tables.grid import Grid, lay_out
+from even_ballot.formats.tables.grid import Bases, Grid, Line, lay_out
 from even_ballot.formats.tables.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
 T = TypeVar("T")
+_TOP = 3
+"""The first row of headings."""
 _WIDTHS, _FIGURE, _LONGEST = (34, 18), 11, 32_000
 _INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
 _FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
@@ -64,57 +66,64 @@ def _value(shape: Shape, value: float | None) -> float | None:
 
 
 def _write_table(
-    sheet: Any, formats: _Formats, result: TableResult, request: TableRequest, scope: str | None, grid: Grid, note: list[str]
+    sheet: Any,
+    formats: _Formats,
+    result: TableResult,
+    request: TableRequest,
+    scope: str | None,
+    grid: Grid,
+    note: list[str],
 ) -> None:
     sheet.hide_gridlines(2)
     for c, width in enumerate(_WIDTHS):
         sheet.set_column(c, c, width)
     sheet.set_column(2, max(grid.columns + 1, 6), _FIGURE)
     last = grid.columns + 1
-    title = formats(bold=True, font_size=13)
-    sheet.write(0, 0, clean(result.title), title)
+    sheet.write(0, 0, clean(result.title), formats(bold=True, font_size=13))
     n = "×" if result.in_filter is None else f"{result.in_filter:,}"
     conditions = " and ".join(filter(None, (scope, request.where)))
     shown = f"{f'Cases where {conditions}' if conditions else 'All cases'}; n = {n}"
     sheet.write(1, 0, clean(shown), formats(font_color=_GREY))
-    top = 3
     depth = max(len(grid.headings), 1)
-    for r in range(depth):
-        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
-        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
-        for c in range(last + 1):
-            sheet.write_blank(top + r, c, None, formats(**edge))
-    total = formats(
-        align="right", bold=True, bottom=1, bottom_color=_RULE, **({"top": 1, "top_color": _RULE} if depth == 1 else {})
-    )
-    if grid.battery is None and () in grid.paths:
-        sheet.write(top + depth - 1, 2, "All", total)
-    lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
-    for r, spanners in enumerate(grid.headings):
-        edge = {"top": 1, "top_color": _RULE} if r == 0 else {}
-        edge |= {"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {}
-        style = formats(align="center" if r < depth - 1 else "right", text_wrap=True, bold=r % 2 == 0, **edge)
-        for spanner in spanners:
-            at = (top + r, 2 + spanner.first)
-            letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
-            text = clean(f"{spanner.text} ({letter})" if letter else spanner.text)
-            if spanner.span > 1:
-                sheet.merge_range(*at, top + r, 2 + spanner.first + spanner.span - 1, text, style)
-            else:
-                sheet.write(*at, text, style)
-    row = top + depth
-    sheet.freeze_panes(row, 2)
-    row = _write_sections(sheet, formats, grid, row, last)
+    _write_headings(sheet, formats, grid, depth, last)
+    sheet.freeze_panes(_TOP + depth, 2)
+    row = _write_sections(sheet, formats, grid, _TOP + depth, last)
     for c in range(last + 1):
         sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
-    row += 1
-    for text in (*grid.notes, *note):
-        _across(sheet, row, max(last, 6), text, formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top"))
-        row += 1
+    small = formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top")
+    for k, text in enumerate((*grid.notes, *note)):
+        _across(sheet, row + 1 + k, max(last, 6), text, small)
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
-    sheet.repeat_rows(top, top + depth - 1)
+    sheet.repeat_rows(_TOP, _TOP + depth - 1)
+
+
+def _write_headings(sheet: Any, formats: _Formats, grid: Grid, depth: int, last: int) -> None:
+    """Rows of headings between two rules; the columns' letters stand in the last."""
+
+    def edge(r: int) -> dict[str, Any]:
+        top = {"top": 1, "top_color": _RULE} if r == 0 else {}
+        return top | ({"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {})
+
+    for r in range(depth):
+        for c in range(last + 1):
+            sheet.write_blank(_TOP + r, c, None, formats(**edge(r)))
+    if grid.battery is None and () in grid.paths:
+        style = formats(align="right", bold=True, **edge(depth - 1))
+        sheet.write(_TOP + depth - 1, 2, "All", style)
+    lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
+    for r, spanners in enumerate(grid.headings):
+        side = "center" if r < depth - 1 else "right"
+        style = formats(align=side, text_wrap=True, bold=r % 2 == 0, **edge(r))
+        for spanner in spanners:
+            at = (_TOP + r, 2 + spanner.first)
+            letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
+            text = clean(f"{spanner.text} ({letter})" if letter else spanner.text)
+            if spanner.span > 1:
+                sheet.merge_range(*at, _TOP + r, 2 + spanner.first + spanner.span - 1, text, style)
+            else:
+                sheet.write(*at, text, style)
 
 
 def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
@@ -130,48 +139,63 @@ def _at(of: Sequence[T] | None, column: int) -> T | None:
 
 
 def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
+    """All sections from a row on; the row after them."""
     for section in grid.sections:
         _across(sheet, row, last, section.title, formats(bold=True, text_wrap=True))
-        row += 1
         for line in section.lines:
-            colour = {} if line.strong else {"font_color": _GREY}
-            label = f"{line.category} †" if line.marked and line.category and "not in" not in line.category else line.category
-            sheet.write(row, 0, clean(label), formats(indent=1))
-            sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
-            for c, value in enumerate(line.values):
-                shape = line.shapes[c] if line.shapes else line.shape
-                style = formats(align="right", num_format=_NUMBER[shape], **colour)
-                number = _value(shape, value)
-                beside = " ".join(x for x in ("°" if _at(line.marks, c) else "", _at(line.letters, c) or "") if x)
-                if beside:
-                    style = formats(align="right", num_format=f'{_NUMBER[shape]}" {beside}"', **colour)
-                if number is None:
-                    sheet.write(
-                        row, 2 + c, "×" if line.hidden and line.hidden[c] else "–", formats(align="right", font_color=_GREY)
-                    )
-                else:
-                    sheet.write_number(row, 2 + c, number, style)
             row += 1
+            _write_line(sheet, formats, line, row)
         for bases in section.bases:
-            if all(base is None for base in bases.values):
-                continue
-            sheet.write(row, 0, bases.label, formats(indent=1, italic=True))
-            for c, base in enumerate(bases.values):
-                style = formats(align="right", num_format="#,##0", italic=True)
-                if base is None:
-                    sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))
-                else:
-                    sheet.write_number(row, 2 + c, base, style)
-            row += 1
-        row += 1
+            if any(base is not None for base in bases.values):
+                row += 1
+                _write_bases(sheet, formats, bases, row)
+        row += 2
     return row - 1
 
 
+def _write_line(sheet: Any, formats: _Formats, line: Line, row: int) -> None:
+    """A line of figures, each with its mark and letters beside it."""
+    colour = {} if line.strong else {"font_color": _GREY}
+    stray = line.marked and line.category and "not in" not in line.category
+    sheet.write(row, 0, clean(f"{line.category} †" if stray else line.category), formats(indent=1))
+    sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
+    for c, value in enumerate(line.values):
+        shape = line.shapes[c] if line.shapes else line.shape
+        number = _value(shape, value)
+        if number is None:
+            gone = "×" if line.hidden and line.hidden[c] else "–"
+            sheet.write(row, 2 + c, gone, formats(align="right", font_color=_GREY))
+            continue
+        marks = ("°" if _at(line.marks, c) else "", _at(line.letters, c) or "")
+        beside = " ".join(filter(None, marks))
+        shown = f'{_NUMBER[shape]}" {beside}"' if beside else _NUMBER[shape]
+        sheet.write_number(row, 2 + c, number, formats(align="right", num_format=shown, **colour))
+
+
+def _write_bases(sheet: Any, formats: _Formats, bases: Bases, row: int) -> None:
+    sheet.write(row, 0, bases.label, formats(indent=1, italic=True))
+    for c, base in enumerate(bases.values):
+        if base is None:
+            sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))
+        else:
+            style = formats(align="right", num_format="#,##0", italic=True)
+            sheet.write_number(row, 2 + c, base, style)
+
+
 def workbook(study: Study, results: Results) -> bytes:
-    """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study gives the same bytes."""
+    """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study
+    gives the same bytes."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    book.set_properties({"title": clean(study.title)[:200], "comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)})
+    book = xlsxwriter.Workbook(
+        out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
+    book.set_properties(
+        {
+            "title": clean(study.title)[:200],
+            "comments": "Made by Even Ballot",
+            "created": datetime(2026, 1, 1),
+        }
+    )
     formats = _Formats(book)
     taken = {"contents", "methods"}
     contents = book.add_worksheet("Contents")
@@ -185,17 +209,22 @@ def workbook(study: Study, results: Results) -> bytes:
         name = _sheet_name(result.title, taken)
         sheet = book.add_worksheet(name)
         grid = lay_out(result, request, study.marks, study.suppression)
-        _write_table(sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,)))
+        _write_table(
+            sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,))
+        )
         contents.write(2 + k, 0, k + 1, formats(align="left"))
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
-    methods = book.add_worksheet("Methods")
-    methods.hide_gridlines(2)
-    methods.fit_to_pages(1, 0)
-    methods.set_column(0, 0, 120)
-    methods.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
-    for k, text in enumerate(methods_note(study, results, study.tables)):
-        methods.write(2 + k, 0, clean(text)[:_LONGEST], formats(text_wrap=True, valign="top"))
+    _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, study.tables))
     contents.write(3 + len(study.tables), 1, "Methods", formats())
     contents.write_url(3 + len(study.tables), 1, "internal:'Methods'!A1", link, "How these tables were made")
     book.close()
     return out.getvalue()
+
+
+def _write_methods(sheet: Any, formats: _Formats, note: list[str]) -> None:
+    sheet.hide_gridlines(2)
+    sheet.fit_to_pages(1, 0)
+    sheet.set_column(0, 0, 120)
+    sheet.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
+    for k, text in enumerate(note):
+        sheet.write(2 + k, 0, clean(text)[:_LONGEST], formats(text_wrap=True, valign="top"))

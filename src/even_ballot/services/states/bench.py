@@ -1,7 +1,7 @@
 """Every state of a study, computed when asked for and kept by the hash of what it is made of.
 
-Sources never change and every later state is source + what was done, so a state's key says all there is to know of it:
-undo, switching off and reordering find earlier states again.
+Sources never change and every later state is source + what was done, so a state's key says all there is to
+know of it: undo, switching off and reordering find earlier states again.
 """
 
 import hashlib
@@ -14,7 +14,14 @@ from typing import TypeVar
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import Dataset, Floats, RawTable
-from even_ballot.core.disclosure.tables import Pattern, control_of, links_of, pattern_of, report_without, without_hidden
+from even_ballot.core.disclosure.tables import (
+    HiddenPattern,
+    control_of,
+    links_of,
+    pattern_of,
+    report_without,
+    without_hidden,
+)
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.progress import Progress
@@ -25,7 +32,7 @@ from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.tables.display import Display
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
@@ -34,7 +41,7 @@ from even_ballot.services.states.kept import Kept
 from even_ballot.services.workers.works import Works
 from even_ballot.store.database import release
 from even_ballot.store.files import file_table
-from even_ballot.store.studies import State
+from even_ballot.store.studies import StudyState
 
 T = TypeVar("T")
 
@@ -46,7 +53,8 @@ def hash_of(*parts: str) -> str:
 
 @dataclass(frozen=True)
 class Ledgered:
-    """The cases after as many steps as could be taken. states[i]: after step i; fault: why step len(states) failed."""
+    """The cases after as many steps as could be taken. states[i]: after step i; fault: why step
+    len(states) failed."""
 
     start: Dataset
     states: tuple[Dataset, ...]
@@ -61,7 +69,8 @@ class Ledgered:
 
 @dataclass(frozen=True)
 class Weighed:
-    """The cases with every weight that could be made, and how each weighting came out, or what is wrong with it."""
+    """The cases with every weight that could be made, and how each weighting came out, or what is wrong
+    with it."""
 
     data: Dataset
     outcomes: tuple[tuple[Raked, WeightingReport] | StudyError, ...]
@@ -102,14 +111,16 @@ class Bench:
         release(session)
         return table
 
-    def tables(self, session: Session, state: State) -> Mapping[str, RawTable]:
+    def tables(self, session: Session, state: StudyState) -> Mapping[str, RawTable]:
         """A study's lookup files."""
         return {name: self.raw(session, file_id) for name, file_id in state.files.lookups.items()}
 
-    def start(self, session: Session, state: State) -> tuple[str, Dataset]:
+    def start(self, session: Session, state: StudyState) -> tuple[str, Dataset]:
         """The cases before the ledger."""
         study = state.study
-        made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
+        made = [name for step in study.ledger for name in step.makes()] + [
+            w.save_as for w in study.weightings
+        ]
         key = hash_of(
             "start",
             state.files.source,
@@ -119,7 +130,7 @@ class Bench:
         )
         return key, self.once(key, lambda: start(study, self.raw(session, state.files.source)))
 
-    def ledgered(self, session: Session, state: State) -> tuple[str, Ledgered]:
+    def ledgered(self, session: Session, state: StudyState) -> tuple[str, Ledgered]:
         """The cases after each step of the ledger, as far as it goes."""
         key, data = self.start(session, state)
         first = data
@@ -137,14 +148,14 @@ class Bench:
             effects.append(effect)
         return key, Ledgered(first, tuple(states), tuple(effects), None)
 
-    def cases(self, session: Session, state: State) -> tuple[str, Dataset]:
+    def cases(self, session: Session, state: StudyState) -> tuple[str, Dataset]:
         """The cases after the whole ledger; raises where a step cannot be taken."""
         key, ledgered = self.ledgered(session, state)
         if ledgered.fault is not None:
             raise ledgered.fault
         return key, ledgered.last
 
-    def findings(self, session: Session, state: State) -> tuple[Finding, ...]:
+    def findings(self, session: Session, state: StudyState) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         key, ledgered = self.ledgered(session, state)
         book, settings = state.study.codebook, state.study.screening
@@ -152,19 +163,24 @@ class Bench:
         with self._telling(state) as tell:
             return self.once(key, lambda: sweep(ledgered.last, book, settings, tell))
 
-    def _telling(self, state: State, what: str | None = None) -> AbstractContextManager[Progress]:
+    def _telling(self, state: StudyState, what: str | None = None) -> AbstractContextManager[Progress]:
         """Work on a study that is seen while it goes on, and can be stopped."""
         return self.works.telling(state.record.id, state.record.edition, what)
 
-    def weighted(self, session: Session, state: State) -> tuple[str, Weighted]:
+    def weighted(self, session: Session, state: StudyState) -> tuple[str, Weighted]:
         """The cases with their weights."""
         key, weighed = self.weighed(session, state)
-        faults = [fault for outcome in weighed.outcomes if isinstance(outcome, StudyError) for fault in outcome.faults]
+        faults = [
+            fault
+            for outcome in weighed.outcomes
+            if isinstance(outcome, StudyError)
+            for fault in outcome.faults
+        ]
         if faults:
             raise StudyError(faults)
         return key, weighed.made
 
-    def weighed(self, session: Session, state: State) -> tuple[str, Weighed]:
+    def weighed(self, session: Session, state: StudyState) -> tuple[str, Weighed]:
         """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
         key, data = self.cases(session, state)
         outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
@@ -184,7 +200,7 @@ class Bench:
                 outcomes.append(error)
         return key, Weighed(data, tuple(outcomes))
 
-    def designed(self, session: Session, state: State) -> tuple[str, Designed]:
+    def designed(self, session: Session, state: StudyState) -> tuple[str, Designed]:
         """The weighted cases with their design."""
         before, weighed = self.weighed(session, state)
         name = weight_name(state.study)
@@ -194,17 +210,22 @@ class Bench:
         key = hash_of("design", before, state.study.design.model_dump_json(), name or "")
         return key, self.once(key, lambda: Designed(weighed.data, *designed(state.study, weighed.made)))
 
-    def table(self, session: Session, state: State, at: int) -> TableResult:
+    def table(self, session: Session, state: StudyState, at: int) -> TableResult:
         """One table of the study."""
         return self._counted(session, state, state.study.tables[at], at, None)
 
-    def told(self, session: Session, state: State, at: int) -> TableResult:
-        """The same with the comparisons that a reading in words is made of. It takes the place of an earlier edition's."""
+    def told(self, session: Session, state: StudyState, at: int) -> TableResult:
+        """The same with the comparisons that a reading in words is made of. It takes the place of an
+        earlier edition's."""
         request = state.study.tables[at]
         tests = tuple(dict.fromkeys((*request.tests, "columns")))
-        return self._counted(session, state, request.model_copy(update={"tests": tests}), at, f"table {request.id}")
+        return self._counted(
+            session, state, request.model_copy(update={"tests": tests}), at, f"table {request.id}"
+        )
 
-    def _counted(self, session: Session, state: State, request: TableRequest, at: int, what: str | None) -> TableResult:
+    def _counted(
+        self, session: Session, state: StudyState, request: TableRequest, at: int, what: str | None
+    ) -> TableResult:
         before, passes = self.passes(session, state)
         counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
         key = hash_of("table", before, counted.model_dump_json())
@@ -220,34 +241,40 @@ class Bench:
         hidden = hash_of("hidden", key, pattern_key)
         return self.once(hidden, lambda: without_hidden(passes, result, request, pattern, f"tables[{at}]"))
 
-    def passes(self, session: Session, state: State) -> tuple[str, Passes]:
+    def passes(self, session: Session, state: StudyState) -> tuple[str, SharedCounts]:
         """The cases that all tables are made of, and what was counted of them."""
         before, ready = self.designed(session, state)
         scope = state.study.where
         key = hash_of("passes", before, scope or "")
-        return key, self.once(key, lambda: Passes(ready.data, ready.units, ready.weight, scope))
+        return key, self.once(key, lambda: SharedCounts(ready.data, ready.units, ready.weight, scope))
 
-    def pattern(self, session: Session, state: State) -> tuple[str, Pattern]:
+    def pattern(self, session: Session, state: StudyState) -> tuple[str, HiddenPattern]:
         """What is hidden when all tables are released together."""
         before, passes = self.passes(session, state)
         asked = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
         requests, control = state.study.tables, state.study.suppression
         key = hash_of(
-            "pattern", before, control.model_dump_json(), *(request.model_dump_json(include=asked) for request in requests)
+            "pattern",
+            before,
+            control.model_dump_json(),
+            *(request.model_dump_json(include=asked) for request in requests),
         )
 
-        def choose() -> Pattern:
+        def choose() -> HiddenPattern:
             with self._telling(state) as tell:
-                return pattern_of(passes, requests, control, links_of(state.study.ledger), margins_of(state.study), tell)
+                return pattern_of(
+                    passes, requests, control, links_of(state.study.ledger), margins_of(state.study), tell
+                )
 
         return key, self.once(key, choose)
 
-    def notable(self, session: Session, state: State) -> Results:
-        """What a methods note is written from: everything but findings and tables; weightings that could be made."""
+    def notable(self, session: Session, state: StudyState) -> Results:
+        """What a methods note is written from: everything but findings and tables; weightings that could
+        be made."""
         _, weighed = self.weighed(session, state)
         return self._found(session, state, (), weighed.made.reports, ())
 
-    def results(self, session: Session, state: State) -> Results:
+    def results(self, session: Session, state: StudyState) -> Results:
         """Everything, as a run of the study file finds it."""
         _, weighted = self.weighted(session, state)
         with self._telling(state) as tell:
@@ -264,12 +291,23 @@ class Bench:
         return replace(found, weightings=reports, control=control_of(state.study.suppression, pattern))
 
     def _found(
-        self, session: Session, state: State, findings: tuple[Finding, ...], reports: tuple[WeightingReport, ...],
+        self,
+        session: Session,
+        state: StudyState,
+        findings: tuple[Finding, ...],
+        reports: tuple[WeightingReport, ...],
         tables: tuple[TableResult, ...],
-    ) -> Results:  # fmt: skip
+    ) -> Results:
         _, ledgered = self.ledgered(session, state)
         _, ready = self.designed(session, state)
         return Results(
-            len(ledgered.start.rows), ready.data.n, ledgered.effects, findings, reports, ready.units, weight_name(state.study),
-            tables, ready.data,
-        )  # fmt: skip
+            len(ledgered.start.rows),
+            ready.data.n,
+            ledgered.effects,
+            findings,
+            reports,
+            ready.units,
+            weight_name(state.study),
+            tables,
+            ready.data,
+        )

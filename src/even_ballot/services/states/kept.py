@@ -1,9 +1,9 @@
-"""Values kept by a key that says all there is to know of them, each made once, whoever asks for it; all together within a number of
-bytes."""
+"""Values kept by a key that says all there is to know of them, each made once, whoever asks for it; all
+together within a number of bytes."""
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields, is_dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ import numpy as np
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.progress import Stopped
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.services.workers.limits import GIB, machine_memory
 from even_ballot.services.workers.works import Superseded
 
@@ -19,34 +19,38 @@ _SMALL, _DEEP = 2000, 12
 
 
 def parts_of(value: Any, depth: int = 0) -> Iterator[tuple[int, int]]:
-    """What a value holds that is worth counting: each array and run of texts by its identity, with its bytes. States of one study
-    share most of their columns, so a sum over states would count them many times."""
+    """What a value holds that is worth counting: each array and run of texts by its identity, with its
+    bytes. States of one study share most of their columns, so a sum over states would count them many
+    times."""
     if isinstance(value, np.ndarray):
         while isinstance(value.base, np.ndarray):
             value = value.base
         yield id(value), value.nbytes
     elif isinstance(value, bytes | str):
         yield id(value), len(value)
-    elif depth > _DEEP:
-        return
-    elif isinstance(value, tuple | list):
-        if value and all(isinstance(text, str) for text in value[:50]):
-            yield id(value), sum(len(text) + 60 if isinstance(text, str) else 60 for text in value)
-        elif len(value) > _SMALL and not isinstance(value[0], np.ndarray):
-            # Many small things alike, figures of a table for one.
-            yield id(value), len(value) * 400
-        else:
-            for item in value:
-                yield from parts_of(item, depth + 1)
-    elif isinstance(value, dict):
-        for item in value.values():
+    elif depth <= _DEEP:
+        own, inside = _inside(value)
+        yield from own
+        for item in inside:
             yield from parts_of(item, depth + 1)
-    elif isinstance(value, Passes):
-        yield id(value), value.room
-        yield from parts_of(value.data, depth + 1)
-    elif is_dataclass(value):
-        for field in fields(value):
-            yield from parts_of(getattr(value, field.name), depth + 1)
+
+
+def _inside(value: Any) -> tuple[list[tuple[int, int]], Iterable[Any]]:
+    """What a value takes up itself, and what it holds."""
+    if isinstance(value, tuple | list):
+        if value and all(isinstance(text, str) for text in value[:50]):
+            return [(id(value), sum(len(text) + 60 if isinstance(text, str) else 60 for text in value))], ()
+        if len(value) > _SMALL and not isinstance(value[0], np.ndarray):
+            # Many small things alike, figures of a table for one.
+            return [(id(value), len(value) * 400)], ()
+        return [], value
+    if isinstance(value, dict):
+        return [], value.values()
+    if isinstance(value, SharedCounts):
+        return [(id(value), value.room)], [value.data]
+    if is_dataclass(value):
+        return [], [getattr(value, field.name) for field in fields(value)]
+    return [], ()
 
 
 class Room:
@@ -99,8 +103,8 @@ class Kept:
         return self._room.taken
 
     def once(self, key: str, make: Callable[[], Any]) -> Any:
-        """What `make` gives, or the fault it raised. Where it is being made already, that is waited for; stopped, it is stopped for
-        all who wait."""
+        """What `make` gives, or the fault it raised. Where it is being made already, that is waited for;
+        stopped, it is stopped for all who wait."""
         while True:
             with self._lock:
                 if key in self._values:
@@ -117,7 +121,8 @@ class Kept:
                 return making.value
             if isinstance(making.broke, Stopped) and not isinstance(making.broke, Superseded):
                 raise Stopped
-            # Whoever made it did not end for a reason of its own, a lost connection for one: now it is our turn.
+            # Whoever made it did not end for a reason of its own, a lost connection for one: now it is our
+            # turn.
 
     def _made(self, key: str, make: Callable[[], Any], making: _Making) -> Any:
         try:
@@ -135,7 +140,9 @@ class Kept:
                 if making.broke is None:
                     self._values[key] = making.value, parts
                     self._room.add(parts)
-                    while len(self._values) > 1 and (self._room.taken > self._room.most or len(self._values) > self._most):
+                    while len(self._values) > 1 and (
+                        self._room.taken > self._room.most or len(self._values) > self._most
+                    ):
                         self._room.drop(self._values.popitem(last=False)[1][1])
             making.done.set()
         return making.value

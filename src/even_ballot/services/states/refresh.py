@@ -17,7 +17,7 @@ from even_ballot.formats.sources.delimited import as_csv
 from even_ballot.services.states.bench import Bench, hash_of
 from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
-from even_ballot.store.studies import Files, State, dump_study, read_study, write_study
+from even_ballot.store.studies import Files, StudyState, dump_study, read_study, write_study
 
 
 @dataclass(frozen=True)
@@ -42,8 +42,9 @@ class Unfit:
 
 @dataclass(frozen=True)
 class RefreshView:
-    """What a newer file would change. file: to be taken over; already: where it extends the answers, its records that were
-    there before; entries: those of the ledger that no longer fit; faults: what would then stop the study."""
+    """What a newer file would change. file: to be taken over; already: where it extends the answers, its
+    records that were there before; entries: those of the ledger that no longer fit; faults: what would
+    then stop the study."""
 
     file: str
     name: str
@@ -59,14 +60,16 @@ class RefreshView:
     tables: tuple[FigureChange, ...]
 
 
-def _with_file(session: Session, state: State, file_id: str) -> State:
+def _with_file(session: Session, state: StudyState, file_id: str) -> StudyState:
     """The study on another source file, everything else as it is."""
     reading = Source.model_validate_json(find_file(session, file_id).reading)
-    study = parse_study(json.loads(dump_study(state.study)) | {"source": reading.model_dump(exclude_none=True)})
+    study = parse_study(
+        json.loads(dump_study(state.study)) | {"source": reading.model_dump(exclude_none=True)}
+    )
     return replace(state, study=study, files=Files(file_id, state.files.lookups))
 
 
-def _tables(session: Session, bench: Bench, state: State) -> tuple[list[TableResult], list[Fault]]:
+def _tables(session: Session, bench: Bench, state: StudyState) -> tuple[list[TableResult], list[Fault]]:
     results, faults = [], []
     for at in range(len(state.study.tables)):
         try:
@@ -76,7 +79,7 @@ def _tables(session: Session, bench: Bench, state: State) -> tuple[list[TableRes
     return results, faults
 
 
-def _unfit(session: Session, bench: Bench, state: State) -> tuple[Unfit, ...]:
+def _unfit(session: Session, bench: Bench, state: StudyState) -> tuple[Unfit, ...]:
     """Every entry that cannot be taken, each passed over so that the later ones are tried too."""
     found = []
     data, tables = bench.start(session, state)[1], bench.tables(session, state)
@@ -88,28 +91,31 @@ def _unfit(session: Session, bench: Bench, state: State) -> tuple[Unfit, ...]:
     return tuple(found)
 
 
-def _identifier(state: State, table: RawTable) -> str | None:
+def _identifier(state: StudyState, table: RawTable) -> str | None:
     """The column that identifies the cases, as it arrives."""
     ids = [v.name for v in state.study.codebook.variables if v.role == "id" and v.name in table.names]
     return ids[0] if ids else None
 
 
-def _extended(session: Session, bench: Bench, state: State, file_id: str) -> tuple[str, int]:
-    """A file of the answers there are and, below them, the newer file's that are not among them; kept once."""
+def _extended(session: Session, bench: Bench, state: StudyState, file_id: str) -> tuple[str, int]:
+    """A file of the answers there are and, below them, the newer file's that are not among them; kept
+    once."""
     older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
 
     def make() -> tuple[str, int]:
         table, already = extended(aligned(newer, older), older, _identifier(state, older))
         first, second = find_file(session, state.files.source), find_file(session, file_id)
         name = f"{PurePath(first.name).stem} and {PurePath(second.name).stem}.csv"
-        return keep(session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)).id, already
+        return keep(
+            session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)
+        ).id, already
 
     return bench.once(hash_of("extended", state.files.source, file_id), make)
 
 
 def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:
-    """What taking a file over, or extending the answers by it, would change. The file is kept anew with its columns under
-    the names the study knows."""
+    """What taking a file over, or extending the answers by it, would change. The file is kept anew with
+    its columns under the names the study knows."""
     state = read_study(session, study_id)
     already = None
     if extend:
@@ -118,7 +124,9 @@ def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bo
     table = aligned(newer, older)
     file = find_file(session, file_id)
     if table.names != newer.names:
-        file = keep_file(session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table)
+        file = keep_file(
+            session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table
+        )
     after = _with_file(session, state, file.id)
     found = RefreshView(
         file=file.id,
@@ -150,7 +158,9 @@ def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bo
     )
 
 
-def _weights(session: Session, bench: Bench, before: State, after: State) -> tuple[WeightChange, ...]:
+def _weights(
+    session: Session, bench: Bench, before: StudyState, after: StudyState
+) -> tuple[WeightChange, ...]:
     try:
         earlier = bench.weighted(session, before)[1].reports
     except StudyError:
@@ -160,8 +170,9 @@ def _weights(session: Session, bench: Bench, before: State, after: State) -> tup
     except StudyError:
         return tuple(WeightChange(r.save_as, r.n_effective, None, r.max, None) for r in earlier)
     return tuple(
-        WeightChange(a.save_as, a.n_effective, b.n_effective, a.max, b.max) for a, b in zip(earlier, later, strict=True)
-    )  # fmt: skip
+        WeightChange(a.save_as, a.n_effective, b.n_effective, a.max, b.max)
+        for a, b in zip(earlier, later, strict=True)
+    )
 
 
 def take_over(session: Session, study_id: str, edition: int, file_id: str) -> None:
@@ -169,5 +180,10 @@ def take_over(session: Session, study_id: str, edition: int, file_id: str) -> No
     state = read_study(session, study_id)
     after = _with_file(session, state, file_id)
     write_study(
-        session, study_id, edition, after.study, after.files, f"Took over the newer file {find_file(session, file_id).name}"
+        session,
+        study_id,
+        edition,
+        after.study,
+        after.files,
+        f"Took over the newer file {find_file(session, file_id).name}",
     )

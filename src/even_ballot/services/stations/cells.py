@@ -14,14 +14,14 @@ from even_ballot.core.faults import fault
 from even_ballot.core.screening import Finding, cases_of
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.bench import Bench, hash_of
-from even_ballot.store.studies import State
+from even_ballot.store.studies import StudyState
 
 MOST_ROWS, MOST_COLUMNS = 400, 200
 
 
 class CellsWanted(BaseModel):
-    """Which cells: a stretch of rows of some columns (default: all). where: a condition; finding: only its cases; aside:
-    instead of the cases in use, those that this entry of the ledger (from 1) set aside."""
+    """Which cells: a stretch of rows of some columns (default: all). where: a condition; finding: only its
+    cases; aside: instead of the cases in use, those that this entry of the ledger (from 1) set aside."""
 
     columns: list[str] | None = None
     offset: int = Field(default=0, ge=0)
@@ -44,9 +44,9 @@ class CellsColumn:
 
 @dataclass(frozen=True)
 class CellsRow:
-    """A case: its record number, its identifier where there is one, whether that tells it from all others, its entries by
-    column as they are written (codes for coded ones), their labels, and each cell's state (0 answered, 1 blank, 2 no answer,
-    3 not placed)."""
+    """A case: its record number, its identifier where there is one, whether that tells it from all others,
+    its entries by column as they are written (codes for coded ones), their labels, and each cell's state
+    (0 answered, 1 blank, 2 no answer, 3 not placed)."""
 
     row: int
     id: str | None
@@ -70,7 +70,8 @@ class CellsView:
 
 
 def _order(data: Dataset, name: str, descending: bool) -> Ints:
-    """The cases by a variable's answers: numbers and codes by size, texts by the alphabet; what has no answer last."""
+    """The cases by a variable's answers: numbers and codes by size, texts by the alphabet; what has no
+    answer last."""
     column = data.column(name, "sort")
     values = column.values.astype(np.float64)
     worded = column.state == UNPLACED
@@ -78,16 +79,20 @@ def _order(data: Dataset, name: str, descending: bool) -> Ints:
         worded = column.state != BLANK
     if column.words and worded.any():
         ranks = np.empty(len(column.words))
-        ranks[sorted(range(len(column.words)), key=lambda i: column.words[i].casefold())] = np.arange(len(column.words))
+        ranks[sorted(range(len(column.words)), key=lambda i: column.words[i].casefold())] = np.arange(
+            len(column.words)
+        )
         # Entries that were not placed come after all that were.
-        values[worded] = ranks[column.values[worded].astype(np.int64)] + (0 if data.variable(name).kind == "text" else 1e15)
+        values[worded] = ranks[column.values[worded].astype(np.int64)] + (
+            0 if data.variable(name).kind == "text" else 1e15
+        )
     if descending:
         values = -values
     values[column.state == BLANK] = np.inf
     return np.argsort(values, kind="stable")
 
 
-def _aside(session: Session, bench: Bench, state: State, step: int) -> tuple[str, Dataset]:
+def _aside(session: Session, bench: Bench, state: StudyState, step: int) -> tuple[str, Dataset]:
     """The cases that an entry of the ledger set aside, as they were before it."""
     key, ledgered = bench.ledgered(session, state)
     if not 1 <= step <= len(ledgered.states):
@@ -97,7 +102,7 @@ def _aside(session: Session, bench: Bench, state: State, step: int) -> tuple[str
     return key, bench.once(key, lambda: before.where(~np.isin(before.rows, ledgered.states[step - 1].rows)))
 
 
-def _kept(data: Dataset, wanted: CellsWanted, state: State) -> Bools | None:
+def _kept(data: Dataset, wanted: CellsWanted, state: StudyState) -> Bools | None:
     keep = None if wanted.where is None else Formula(wanted.where, "where").true(data)
     if wanted.finding is not None:
         found = cases_of(data, wanted.finding, state.study.codebook, state.study.screening)
@@ -105,7 +110,7 @@ def _kept(data: Dataset, wanted: CellsWanted, state: State) -> Bools | None:
     return keep
 
 
-def _rows(data: Dataset, wanted: CellsWanted, state: State) -> Ints:
+def _rows(data: Dataset, wanted: CellsWanted, state: StudyState) -> Ints:
     """The places of the cases wanted, in the order wanted."""
     keep = _kept(data, wanted, state)
     if wanted.sort is None:
@@ -114,7 +119,7 @@ def _rows(data: Dataset, wanted: CellsWanted, state: State) -> Ints:
     return order if keep is None else order[keep[order]]
 
 
-def cells(session: Session, bench: Bench, state: State, wanted: CellsWanted) -> CellsView:
+def cells(session: Session, bench: Bench, state: StudyState, wanted: CellsWanted) -> CellsView:
     """A stretch of the grid. The order of all rows is worked out once for each way of asking and kept."""
     if wanted.aside is None:
         key, ledgered = bench.ledgered(session, state)
@@ -122,7 +127,9 @@ def cells(session: Session, bench: Bench, state: State, wanted: CellsWanted) -> 
     else:
         key, data = _aside(session, bench, state, wanted.aside)
     asked = wanted.model_dump_json(include={"sort", "descending", "where", "finding"})
-    settings = state.study.screening.model_dump_json() + state.study.codebook.model_dump_json(include={"rules"})
+    settings = state.study.screening.model_dump_json() + state.study.codebook.model_dump_json(
+        include={"rules"}
+    )
     place = hash_of("cells", key, asked, settings if wanted.finding else "")
     order = bench.once(place, lambda: _rows(data, wanted, state))
     every = tuple(name for name, v in data.variables.items() if v.kind != "multi")
@@ -131,7 +138,9 @@ def cells(session: Session, bench: Bench, state: State, wanted: CellsWanted) -> 
         names = names[:MOST_COLUMNS]
     at = order[wanted.offset : wanted.offset + wanted.limit]
     identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
-    columns = tuple(CellsColumn(name, data.variable(name, "columns").title, data.variable(name).kind) for name in names)
+    columns = tuple(
+        CellsColumn(name, data.variable(name, "columns").title, data.variable(name).kind) for name in names
+    )
     rows = _shown(data, at, names, identifier, bench, key)
     return CellsView(len(order), data.n, wanted.offset, columns, every, identifier, rows)
 
@@ -143,13 +152,24 @@ def _alone(data: Dataset, identifier: str) -> Bools:
     return np.asarray((counts[index.ravel()] == 1) & column.answered)
 
 
-def _shown(data: Dataset, at: Ints, names: Sequence[str], identifier: str | None, bench: Bench, key: str) -> tuple[CellsRow, ...]:
-    taken = {name: data.column(name, "columns").take(at) for name in dict.fromkeys((*names, *([identifier] if identifier else [])))}
+def _shown(
+    data: Dataset, at: Ints, names: Sequence[str], identifier: str | None, bench: Bench, key: str
+) -> tuple[CellsRow, ...]:
+    taken = {
+        name: data.column(name, "columns").take(at)
+        for name in dict.fromkeys((*names, *([identifier] if identifier else [])))
+    }
     written = {name: entries(column, data.variable(name).kind) for name, column in taken.items()}
     labels: list[list[str | None]] = []
     for name in names:
-        scale, extra = data.scale_of(name) if data.variable(name).kind == "coded" else None, data.variable(name).missing
-        said = {item.code: item.label for item in (*(scale.codes if scale else ()), *(scale.missing if scale else ()), *extra)}
+        scale, extra = (
+            data.scale_of(name) if data.variable(name).kind == "coded" else None,
+            data.variable(name).missing,
+        )
+        said = {
+            item.code: item.label
+            for item in (*(scale.codes if scale else ()), *(scale.missing if scale else ()), *extra)
+        }
         column = taken[name]
         labels.append(
             [
@@ -157,7 +177,9 @@ def _shown(data: Dataset, at: Ints, names: Sequence[str], identifier: str | None
                 for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
             ]
         )
-    alone = None if identifier is None else bench.once(hash_of("alone", key), lambda: _alone(data, identifier))
+    alone = (
+        None if identifier is None else bench.once(hash_of("alone", key), lambda: _alone(data, identifier))
+    )
     states = [taken[name].state.tolist() for name in names]
     return tuple(
         CellsRow(
@@ -193,7 +215,7 @@ class FlowView:
     in_use: int
 
 
-def flow(session: Session, bench: Bench, state: State) -> FlowView:
+def flow(session: Session, bench: Bench, state: StudyState) -> FlowView:
     """How many cases were received, set aside by which entry and why, and are in use."""
     ledgered = bench.ledgered(session, state)[1]
     found = tuple(

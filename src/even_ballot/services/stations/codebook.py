@@ -15,29 +15,37 @@ from even_ballot.core.screening.entries import answered_share, fast_cut, seconds
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.bench import Bench, Ledgered, hash_of
-from even_ballot.services.stations.views import CodebookView, CutOffView, FindingCases, NumberSummary, Shown, Use, VariableView
-from even_ballot.store.studies import State
+from even_ballot.services.stations.views import (
+    CodebookView,
+    CutOffView,
+    FindingCases,
+    NumberSummary,
+    ShownAnswer,
+    Use,
+    VariableView,
+)
+from even_ballot.store.studies import StudyState
 
 _SHOWN, _BARS, _LISTED = 60, 20, 200
 
 
-def _texts(column: Column, state: int, sort: str) -> list[Shown]:
+def _texts(column: Column, state: int, sort: str) -> list[ShownAnswer]:
     counts = np.bincount(column.values[column.state == state].astype(np.int64), minlength=len(column.words))
     order = np.argsort(-counts, kind="stable")[:_SHOWN]
-    return [Shown(None, column.words[i], int(counts[i]), sort) for i in order if counts[i]]
+    return [ShownAnswer(None, column.words[i], int(counts[i]), sort) for i in order if counts[i]]
 
 
-def _coded(data: Dataset, name: str, column: Column) -> list[Shown]:
+def _coded(data: Dataset, name: str, column: Column) -> list[ShownAnswer]:
     codes, known = data.categories(name)
     counts = np.bincount(data.positions(name)[column.answered].astype(np.int64), minlength=len(codes))
     shown = [
-        Shown(item.code, item.label, int(n), "answer" if i < known else "not_in_codebook")
+        ShownAnswer(item.code, item.label, int(n), "answer" if i < known else "not_in_codebook")
         for i, (item, n) in enumerate(zip(codes, counts, strict=True))
     ]
     scale = data.scale_of(name)
     for item in (*(scale.missing if scale else ()), *data.variable(name).missing):
         n = int(((column.values == item.code) & (column.state == MISSING)).sum())
-        shown.append(Shown(item.code, item.label, n, "missing"))
+        shown.append(ShownAnswer(item.code, item.label, n, "missing"))
     return shown
 
 
@@ -50,34 +58,66 @@ def _number(column: Column) -> NumberSummary | None:
     return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
 
 
-def variable_view(data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None) -> VariableView:
+def variable_view(
+    data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None
+) -> VariableView:
     """A variable with its answers as they stand in a dataset."""
     variable = data.variable(name)
     if variable.kind == "multi":
         parts = [data.column(part) for part in variable.parts]
         answered = np.logical_or.reduce([part.answered for part in parts])
         shown = [
-            Shown(variable.options[i].code if variable.options else i + 1,
-                  variable.options[i].label if variable.options else data.variable(p).title,
-                  int(((part.values == 1) & part.answered).sum()), "answer")
+            ShownAnswer(
+                variable.options[i].code if variable.options else i + 1,
+                variable.options[i].label if variable.options else data.variable(p).title,
+                int(((part.values == 1) & part.answered).sum()),
+                "answer",
+            )
             for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
-        ]  # fmt: skip
+        ]
         return VariableView(
-            variable, None, arrived, made_by, int(answered.sum()), int((~answered).sum()), 0, 0, len(parts), tuple(shown), None
+            variable,
+            None,
+            arrived,
+            made_by,
+            int(answered.sum()),
+            int((~answered).sum()),
+            0,
+            0,
+            len(parts),
+            tuple(shown),
+            None,
         )
     column = data.column(name)
     counts = np.bincount(column.state, minlength=4)
     shown = (
-        _coded(data, name, column) if variable.kind == "coded" else _texts(column, 0, "answer") if variable.kind == "text" else []
+        _coded(data, name, column)
+        if variable.kind == "coded"
+        else _texts(column, 0, "answer")
+        if variable.kind == "text"
+        else []
     )
     shown += _texts(column, UNPLACED, "not_placed")
     number = _number(column) if variable.kind == "number" else None
-    distinct = len(column.distinct) if variable.kind != "text" else int((np.bincount(column.values[column.answered]) > 0).sum())
+    distinct = (
+        len(column.distinct)
+        if variable.kind != "text"
+        else int((np.bincount(column.values[column.answered]) > 0).sum())
+    )
     level = variable.level_on(data.scale_of(name))
     return VariableView(
-        variable, level, arrived, made_by, int(counts[0]), int(counts[BLANK]), int(counts[MISSING]), int(counts[UNPLACED]),
-        distinct, tuple(shown), number,
-    )  # fmt: skip
+        variable,
+        level,
+        arrived,
+        made_by,
+        int(counts[0]),
+        int(counts[BLANK]),
+        int(counts[MISSING]),
+        int(counts[UNPLACED]),
+        distinct,
+        tuple(shown),
+        number,
+    )
 
 
 def _kind_of(ledgered: Ledgered, name: str) -> Kind | None:
@@ -98,18 +138,24 @@ def _makers(ledgered: Ledgered) -> dict[str, int]:
     return made
 
 
-def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
+def codebook(session: Session, bench: Bench, state: StudyState) -> CodebookView:
     """Variables and scales after as many steps as can be taken."""
     ledgered = bench.ledgered(session, state)[1]
     data = ledgered.last
     makers = _makers(ledgered)
     scales = {**state.study.codebook.scales, **data.scales}
     used = {
-        name: tuple(Use(v.name, int(data.column(v.name).answered.sum())) for v in data.variables.values() if v.scale == name)
+        name: tuple(
+            Use(v.name, int(data.column(v.name).answered.sum()))
+            for v in data.variables.values()
+            if v.scale == name
+        )
         for name in scales
     }
     return CodebookView(
-        tuple(variable_view(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables),
+        tuple(
+            variable_view(data, name, _kind_of(ledgered, name), makers.get(name)) for name in data.variables
+        ),
         scales,
         used,
         batteries_of(data),
@@ -117,7 +163,9 @@ def codebook(session: Session, bench: Bench, state: State) -> CodebookView:
     )
 
 
-def distribution(session: Session, bench: Bench, state: State, kind: Literal["too_fast", "too_little"]) -> CutOffView | None:
+def distribution(
+    session: Session, bench: Bench, state: StudyState, kind: Literal["too_fast", "too_little"]
+) -> CutOffView | None:
     """What a movable cut-off is chosen by: seconds taken, or share answered, of every case in use."""
     data, settings = bench.ledgered(session, state)[1].last, state.study.screening
     if kind == "too_fast":
@@ -146,8 +194,9 @@ def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:
     return [*names, *(name for name in wanted if name not in names)]
 
 
-def finding_cases(session: Session, bench: Bench, state: State, finding: Finding) -> FindingCases:
-    """The cells behind a finding: each case's record, identifier and entries, and the step that sets the cases aside."""
+def finding_cases(session: Session, bench: Bench, state: StudyState, finding: Finding) -> FindingCases:
+    """The cells behind a finding: each case's record, identifier and entries, and the step that sets the
+    cases aside."""
     data = bench.ledgered(session, state)[1].last
     settings = state.study.screening
     found = found_as(data, finding, state.study.codebook, settings)
@@ -167,12 +216,12 @@ class FitWanted(BaseModel):
     variables: tuple[str, ...]
 
 
-def fit_scale(session: Session, bench: Bench, state: State, wanted: FitWanted) -> tuple[Fit, ...]:
+def fit_scale(session: Session, bench: Bench, state: StudyState, wanted: FitWanted) -> tuple[Fit, ...]:
     """How a scale fits some variables, answer by answer, before it is laid on them."""
     return fits(bench.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
 
 
-def left_out(session: Session, bench: Bench, state: State, questions: list[str]) -> NonResponse:
+def left_out(session: Session, bench: Bench, state: StudyState, questions: list[str]) -> NonResponse:
     """Item non-response over some questions, or over all."""
     key, ledgered = bench.ledgered(session, state)
     data = ledgered.last

@@ -14,20 +14,21 @@ from even_ballot.core.study.study_file import parse_study
 from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
 from even_ballot.services.states.bench import Bench
 from even_ballot.services.workers.apart import HELPERS
-from even_ballot.store.studies import State, dump_study, read_study, write_study
+from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
 
 _SAID = ("label", "note", "unit", "role", "level")
 
 
 @dataclass(frozen=True)
-class Laid:
-    """What a codebook file changes: in sentences, with the variables it names that the study does not have."""
+class CodebookChanges:
+    """What a codebook file changes: in sentences, with the variables it names that the study does not
+    have."""
 
     says: tuple[str, ...]
     unknown: tuple[str, ...]
 
 
-def out(session: Session, bench: Bench, state: State, kind: Literal["csv", "json"]) -> str:
+def out(session: Session, bench: Bench, state: StudyState, kind: Literal["csv", "json"]) -> str:
     """The codebook as it stands after the ledger."""
     data = bench.ledgered(session, state)[1].last
     write = codebook_csv if kind == "csv" else codebook_schema
@@ -35,7 +36,8 @@ def out(session: Session, bench: Bench, state: State, kind: Literal["csv", "json
 
 
 def _differs(said: Variable, now: Variable, level: Level | None) -> dict[str, Any]:
-    """What a file says of a variable and the study does not say yet; what the file leaves out stays. level: as it stands."""
+    """What a file says of a variable and the study does not say yet; what the file leaves out stays.
+    level: as it stands."""
     over = {key: getattr(said, key) for key in _SAID if getattr(said, key) not in (None, getattr(now, key))}
     if over.get("level") == level:
         over.pop("level", None)
@@ -49,7 +51,7 @@ def _differs(said: Variable, now: Variable, level: Level | None) -> dict[str, An
 class _Laying:
     """The document that a codebook file makes of a study's."""
 
-    def __init__(self, state: State, data: Dataset, start: Dataset, book: Codebook) -> None:
+    def __init__(self, state: StudyState, data: Dataset, start: Dataset, book: Codebook) -> None:
         self.state, self.data, self.start, self.book = state, data, start, book
         self.document = json.loads(dump_study(state.study))
         self.codebook = self.document.setdefault("codebook", {})
@@ -76,7 +78,8 @@ class _Laying:
         if over:
             entry = next((e for e in self.entries if e["name"] == said.name), None)
             if entry is None:
-                # Of what the ledger makes, the codebook says no more than its kind: the scale is the ledger's.
+                # Of what the ledger makes, the codebook says no more than its kind: the scale is the
+                # ledger's.
                 arrived = self.start.variables.get(said.name)
                 parts = {"parts", "options"} if now.kind == "multi" else set()
                 entry = (
@@ -86,7 +89,9 @@ class _Laying:
                 )
                 self.entries.append(entry)
             entry |= over
-            self.says.append(f"{said.name}: {', '.join('question' if key == 'label' else key for key in over)}")
+            self.says.append(
+                f"{said.name}: {', '.join('question' if key == 'label' else key for key in over)}"
+            )
         if said.scale is not None:
             self._scale(said, now)
 
@@ -99,19 +104,25 @@ class _Laying:
         if now.scale == said.scale and known is not None:
             if [c.code for c in known.codes] != [c.code for c in scale.codes]:
                 what = f"The scale {said.scale} of {said.name} has other codes in the file."
-                self.faults.append(Fault(what, said.name, "Recode the question first, or give the scale another name."))
+                self.faults.append(
+                    Fault(what, said.name, "Recode the question first, or give the scale another name.")
+                )
             elif known != scale and json.loads(scale.model_dump_json()) != self.scales[said.scale]:
                 self.scales[said.scale] = json.loads(scale.model_dump_json(exclude_unset=True))
                 self.says.append(f"Scale {said.scale}: labels, order or codes that mean no answer")
             return
         found = fit(self.data, said.name, scale)
         if found.verdict in ("other codes", "other direction", "other kind"):
-            self.faults.append(Fault(f"The scale {said.scale} does not fit {said.name}. {found.says}", said.name))
+            self.faults.append(
+                Fault(f"The scale {said.scale} does not fit {said.name}. {found.says}", said.name)
+            )
             return
         if known is not None and known != scale:
             self.faults.append(
                 Fault(
-                    f"The study has a scale {said.scale} already, with other codes or labels.", said.name, "Give it another name."
+                    f"The study has a scale {said.scale} already, with other codes or labels.",
+                    said.name,
+                    "Give it another name.",
                 )
             )
             return
@@ -121,8 +132,11 @@ class _Laying:
             self.coded.setdefault(said.scale, []).append(said.name)
 
 
-def lay(session: Session, bench: Bench, study_id: str, edition: int, name: str, content: bytes) -> Laid:
-    """Lays a codebook file on a study: questions, notes, roles, missing codes; scales by an entry of the ledger."""
+def lay(
+    session: Session, bench: Bench, study_id: str, edition: int, name: str, content: bytes
+) -> CodebookChanges:
+    """Lays a codebook file on a study: questions, notes, roles, missing codes; scales by an entry of the
+    ledger."""
     state = read_study(session, study_id)
     book = HELPERS.run("codebook", content, name, size=len(content))
     ledgered = bench.ledgered(session, state)[1]
@@ -136,5 +150,7 @@ def lay(session: Session, bench: Bench, study_id: str, edition: int, name: str, 
         raise fault("The file names no variable of this study.", name, f"It names: {some(unknown)}.")
     if laying.says:
         study = parse_study(laying.document)
-        write_study(session, study_id, edition, study, state.files, f"Laid the codebook of {name} on the study")
-    return Laid(tuple(laying.says), unknown)
+        write_study(
+            session, study_id, edition, study, state.files, f"Laid the codebook of {name} on the study"
+        )
+    return CodebookChanges(tuple(laying.says), unknown)

@@ -27,7 +27,9 @@ def _column(name: str, label: str, column: Column, decimal: str) -> ColumnPrevie
     order = np.argsort(-counts, kind="stable")
     found = [Answer(column.words[i], int(counts[i])) for i in order[:_SHOWN] if counts[i]]
     blanks = int((column.state == BLANK).sum())
-    return ColumnPreview(name, label, guess_kind(column, decimal), blanks, int((counts > 0).sum()), tuple(found))
+    return ColumnPreview(
+        name, label, guess_kind(column, decimal), blanks, int((counts > 0).sum()), tuple(found)
+    )
 
 
 def preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
@@ -41,8 +43,15 @@ def _preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
     reading = Source.model_validate_json(file.reading)
     sheets = _sheets(session, file_id) if reading.format in ("xlsx", "ods") else ()
     return FilePreview(
-        file.id, file.name, file.size, file.records, file.blank_records, reading, _columns(table, reading.decimal or "."), sheets
-    )  # fmt: skip
+        file.id,
+        file.name,
+        file.size,
+        file.records,
+        file.blank_records,
+        reading,
+        _columns(table, reading.decimal or "."),
+        sheets,
+    )
 
 
 def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
@@ -51,29 +60,42 @@ def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
 
 
 def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
-    return tuple(_column(*parts, decimal) for parts in zip(table.names, table.labels, table.columns, strict=True))
+    return tuple(
+        _column(*parts, decimal) for parts in zip(table.names, table.labels, table.columns, strict=True)
+    )
 
 
 def as_kind(session: Session, bench: Bench, file_id: str, name: str, kind: Kind) -> KindPreview:
     """A column of a file read as another kind: what becomes of its entries."""
     table = bench.raw(session, file_id)
     if name not in table.names:
-        raise fault(f"The file has no column {name!r}.", "column", f"Columns there are: {some(table.names, 12)}.")
+        raise fault(
+            f"The file has no column {name!r}.", "column", f"Columns there are: {some(table.names, 12)}."
+        )
     decimal = Source.model_validate_json(find_file(session, file_id).reading).decimal or "."
     data = interpret(table, Codebook(variables=(Variable(name=name, kind=kind),)), decimal=decimal)
     column = data.column(name)
     left = [Answer(word, n) for word, n in column.entries().items()]
-    return KindPreview(name, kind, int(column.answered.sum()), sum(a.cases for a in left), tuple(left[:_SHOWN]))
+    return KindPreview(
+        name, kind, int(column.answered.sum()), sum(a.cases for a in left), tuple(left[:_SHOWN])
+    )
 
 
-def keep(session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet) -> SourceFile:
-    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and nothing is kept."""
+def keep(
+    session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet
+) -> SourceFile:
+    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and
+    nothing is kept."""
     source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
-    table, reading = HELPERS.run("read", content, source, size=len(content), progress=part(progress, 0, 0.6), where=name)
+    table, reading = HELPERS.run(
+        "read", content, source, size=len(content), progress=part(progress, 0, 0.6), where=name
+    )
     return keep_file(session, source.path[-255:], content, reading, table, part(progress, 0.6, 1))
 
 
-def bring_in(session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None) -> FilePreview:
+def bring_in(
+    session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None
+) -> FilePreview:
     """Reads and keeps a file at once, and shows it."""
     return preview(session, bench, keep(session, name, content, said).id)
 

@@ -9,10 +9,10 @@ from even_ballot.core.faults import StudyError
 from even_ballot.formats.exchange.journal import journal_html, journal_markdown
 from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.views import ConditionView, LedgerEntry
-from even_ballot.store.studies import State
+from even_ballot.store.studies import StudyState
 
 
-def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
+def ledger(session: Session, bench: Bench, state: StudyState) -> list[LedgerEntry]:
     """Every entry in order. After the one that stops, the others are not reached."""
     ledgered = bench.ledgered(session, state)[1]
     entries = []
@@ -40,7 +40,7 @@ def ledger(session: Session, bench: Bench, state: State) -> list[LedgerEntry]:
     return entries
 
 
-def journal(session: Session, bench: Bench, state: State, kind: Literal["md", "html"]) -> str:
+def journal(session: Session, bench: Bench, state: StudyState, kind: Literal["md", "html"]) -> str:
     """The ledger as a document, as far as its entries can be taken."""
     ledgered = bench.ledgered(session, state)[1]
     write = journal_markdown if kind == "md" else journal_html
@@ -48,7 +48,9 @@ def journal(session: Session, bench: Bench, state: State, kind: Literal["md", "h
     return write(state.study, ledgered.start.n, ledgered.last.n, ledgered.effects, stamps)
 
 
-def try_condition(session: Session, bench: Bench, state: State, where: str, broken: bool = False) -> ConditionView:
+def try_condition(
+    session: Session, bench: Bench, state: StudyState, where: str, broken: bool = False
+) -> ConditionView:
     """How many cases a condition is true of (or, `broken`, false of), before anything is done with it."""
     data = bench.ledgered(session, state)[1].last
     try:

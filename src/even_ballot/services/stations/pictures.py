@@ -3,10 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from even_ballot.formats.images.files import TYPES, Kind
+from even_ballot.formats.images.files import TYPES, PictureFormat
 from even_ballot.services.workers.apart import HELPERS
 
-__all__ = ["Kind", "PictureFile", "picture_file"]
+__all__ = ["PictureFile", "PictureFormat", "picture_file"]
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class PictureFile:
     media_type: str
 
 
-def picture_file(pictures: Sequence[tuple[str, str]], kind: Kind) -> PictureFile:
+def picture_file(pictures: Sequence[tuple[str, str]], kind: PictureFormat) -> PictureFile:
     """A drawing, by name and SVG, as it is asked for; several as an archive."""
     size = sum(len(svg) for _, svg in pictures)
     content: bytes = HELPERS.run("picture", list(pictures), kind, size=size)

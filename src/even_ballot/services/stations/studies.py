@@ -3,27 +3,28 @@
 import io
 import json
 import zipfile
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import Codebook, Kind, Variable
-from even_ballot.core.faults import Fault, StudyError, fault, some
+from even_ballot.core.data.dataset import Floats
+from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.services.running import read_document
 from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.intake import bring_in, preview
-from even_ballot.services.stations.views import Station, StudyCard, StudyView, Tally
+from even_ballot.services.stations.views import Station, StudyCard, StudyCounts, StudyView
 from even_ballot.services.workers.apart import HELPERS
 from even_ballot.store.files import file_bytes, find_file
 from even_ballot.store.models import now
 from even_ballot.store.studies import (
     Files,
-    State,
+    StudyState,
     all_studies,
     create_study,
     dump_study,
@@ -33,11 +34,21 @@ from even_ballot.store.studies import (
     read_study,
     source_sizes,
     write_study,
-)  # fmt: skip
+)
 
 _PARTS = (
-    "title", "codebook", "screening", "ledger", "weightings", "design", "tables", "marks", "where", "usual_banner", "suppression"
-)  # fmt: skip
+    "title",
+    "codebook",
+    "screening",
+    "ledger",
+    "weightings",
+    "design",
+    "tables",
+    "marks",
+    "where",
+    "usual_banner",
+    "suppression",
+)
 
 
 def _time(moment: datetime) -> str:
@@ -47,7 +58,10 @@ def _time(moment: datetime) -> str:
 def list_studies(session: Session, deleted: bool = False) -> list[StudyCard]:
     """All studies, latest change first."""
     sizes = source_sizes(session)
-    return [StudyCard(r.id, r.title, *sizes.get(r.id, ("", 0)), _time(r.changed)) for r in all_studies(session, deleted)]
+    return [
+        StudyCard(r.id, r.title, *sizes.get(r.id, ("", 0)), _time(r.changed))
+        for r in all_studies(session, deleted)
+    ]
 
 
 def begin(session: Session, title: str, file_id: str, kinds: dict[str, Kind] | None = None) -> str:
@@ -63,7 +77,7 @@ def view(session: Session, bench: Bench, study_id: str) -> StudyView:
     """A study as it stands."""
     state = read_study(session, study_id)
     undo, redo = neighbours(session, state.record)
-    progress = _progress(session, bench, state)
+    progress = _Progress(session, bench, state)
     return StudyView(
         id=state.record.id,
         title=state.study.title,
@@ -80,65 +94,83 @@ def view(session: Session, bench: Bench, study_id: str) -> StudyView:
     )
 
 
-@dataclass(frozen=True)
 class _Progress:
-    tally: Tally
-    stations: tuple[Station, ...]
-    faults: tuple[Fault, ...]
+    """How far a study gets, station by station, and what stops it."""
 
+    def __init__(self, session: Session, bench: Bench, state: StudyState) -> None:
+        self._session, self._bench, self._state = session, bench, state
+        self._faults: list[Fault] = []
+        self._file = find_file(session, state.files.source)
+        self._in_use = self._file.records
+        self._weights: Floats | None = None
+        self._weight = state.study.design.weight
+        self.stations = (
+            Station("intake", "ok", counted(self._file.records, "case")),
+            *self._prepared(),
+            self._weighted(),
+            *self._tabled(),
+        )
+        self.faults = tuple(self._faults)
 
-def _plural(n: int, one: str, many: str | None = None) -> str:
-    return f"{n:,} {one if n == 1 else many or one + 's'}"
+    @property
+    def tally(self) -> StudyCounts:
+        """Where it stands, in numbers."""
+        received, w = self._file.records, self._weights
+        to = None if w is None else float(w.sum())
+        effective = None if w is None or to is None else to**2 / float(w @ w)
+        aside = received - self._in_use
+        return StudyCounts(
+            received, self._file.blank_records, aside, self._in_use, effective, to, self._weight
+        )
 
-
-def _progress(session: Session, bench: Bench, state: State) -> _Progress:
-    """How far the study gets, and what stops it."""
-    study = state.study
-    faults: list[Fault] = []
-    file = find_file(session, state.files.source)
-    received = file.records
-    stations = [Station("intake", "ok", f"{_plural(received, 'case')}")]
-    in_use = received
-    effective: float | None = None
-    weighted_to: float | None = None
-    reports: tuple[WeightingReport, ...] = ()
-    try:
-        ledgered = bench.ledgered(session, state)[1]
-        in_use = ledgered.last.n
-        coded = sum(v.kind == "coded" for v in ledgered.last.variables.values())
-        says = f"{_plural(len(ledgered.last.variables), 'variable')}, {coded} coded"
-        stations.append(Station("codebook", "ok" if coded else "empty", says))
-        found = [finding for finding in bench.findings(session, state) if finding.accepted is None]
-        says = _plural(len(found), "finding") if found else "nothing found"
+    def _prepared(self) -> tuple[Station, Station]:
+        """Codebook and screening."""
+        try:
+            ledgered = self._bench.ledgered(self._session, self._state)[1]
+            self._in_use = ledgered.last.n
+            variables = ledgered.last.variables
+            coded = sum(v.kind == "coded" for v in variables.values())
+            says = f"{counted(len(variables), 'variable')}, {coded} coded"
+            codebook = Station("codebook", "ok" if coded else "empty", says)
+            found = [f for f in self._bench.findings(self._session, self._state) if f.accepted is None]
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("codebook", "attention", "does not fit the data"), Station(
+                "screening", "waiting", "waits"
+            )
+        says = counted(len(found), "finding") if found else "nothing found"
         if ledgered.fault is not None:
-            faults += ledgered.fault.faults
+            self._faults += ledgered.fault.faults
             says = f"step {len(ledgered.states) + 1} stops"
-        stations.append(Station("screening", "attention" if found or ledgered.fault else "ok", says))
-    except StudyError as error:
-        faults += error.faults
-        stations += [Station("codebook", "attention", "does not fit the data"), Station("screening", "waiting", "waits")]
-    try:
-        reports = () if faults else bench.weighted(session, state)[1].reports
-        stations.append(_weighting_station(reports, bool(faults)))
-    except StudyError as error:
-        faults += error.faults
-        stations.append(Station("weighting", "attention", "targets do not fit"))
-    try:
-        if not faults:
-            ready = bench.designed(session, state)[1]
-            weights = ready.weight[ready.weight > 0]
-            weighted_to = float(weights.sum())
-            effective = weighted_to**2 / float(weights @ weights)
-    except StudyError as error:
-        faults += error.faults
-        stations[-1] = Station("weighting", "attention", "the design does not fit")
-    tables = len(study.tables)
-    says = "waits" if faults else _plural(tables, "table") if tables else "none yet"
-    stations.append(Station("tables", "waiting" if faults else "ok" if tables else "empty", says))
-    stations.append(Station("release", "waiting" if faults or not tables else "ok", "ready" if tables and not faults else "waits"))
-    weight = reports[-1].save_as if reports else study.design.weight
-    tally = Tally(received, file.blank_records, received - in_use, in_use, effective, weighted_to, weight)
-    return _Progress(tally, tuple(stations), tuple(faults))
+        return codebook, Station("screening", "attention" if found or ledgered.fault else "ok", says)
+
+    def _weighted(self) -> Station:
+        """Weights, then the design they are used in."""
+        if self._faults:
+            return _weighting_station((), True)
+        try:
+            reports = self._bench.weighted(self._session, self._state)[1].reports
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("weighting", "attention", "targets do not fit")
+        if reports:
+            self._weight = reports[-1].save_as
+        try:
+            weight = self._bench.designed(self._session, self._state)[1].weight
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("weighting", "attention", "the design does not fit")
+        self._weights = weight[weight > 0]
+        return _weighting_station(reports, False)
+
+    def _tabled(self) -> tuple[Station, Station]:
+        """Tables and release."""
+        tables = len(self._state.study.tables)
+        if self._faults:
+            return Station("tables", "waiting", "waits"), Station("release", "waiting", "waits")
+        if not tables:
+            return Station("tables", "empty", "none yet"), Station("release", "waiting", "waits")
+        return Station("tables", "ok", counted(tables, "table")), Station("release", "ok", "ready")
 
 
 def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> Station:
@@ -152,7 +184,8 @@ def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> S
 
 
 def change(session: Session, bench: Bench, study_id: str, edition: int, parts: dict[str, Any]) -> None:
-    """Lays new parts over a study: any of title, codebook, ledger, weightings, design, tables. The whole is checked first."""
+    """Lays new parts over a study: any of title, codebook, ledger, weightings, design, tables. The whole
+    is checked first."""
     state = read_study(session, study_id)
     if strange := [name for name in parts if name not in _PARTS]:
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
@@ -162,7 +195,7 @@ def change(session: Session, bench: Bench, study_id: str, edition: int, parts: d
     write_study(session, study_id, edition, study, state.files, _said(state.study, study))
 
 
-def _check_moved(session: Session, bench: Bench, state: State, after: Study) -> None:
+def _check_moved(session: Session, bench: Bench, state: StudyState, after: Study) -> None:
     """Entries of the ledger may change places only where every one can still be taken."""
     before = state.study
     same = len(before.ledger) == len(after.ledger) and all(step in before.ledger for step in after.ledger)
@@ -173,7 +206,9 @@ def _check_moved(session: Session, bench: Bench, state: State, after: Study) -> 
         first = moved.fault.faults[0]
         sentence = after.ledger[len(moved.states)].sentence()
         raise fault(
-            f"Entries cannot change places like this: “{sentence}” would stop. {first.said}", first.where, "Move it the other way."
+            f"Entries cannot change places like this: “{sentence}” would stop. {first.said}",
+            first.where,
+            "Move it the other way.",
         )
 
 
@@ -186,7 +221,10 @@ def _said(before: Study, after: Study) -> str:
         if len(after.ledger) < len(before.ledger):
             return "Removed an entry of the ledger"
         switched = [(b, a) for b, a in zip(before.ledger, after.ledger, strict=True) if b.off != a.off]
-        if len(switched) == 1 and switched[0][0].model_copy(update={"off": switched[0][1].off}) == switched[0][1]:
+        if (
+            len(switched) == 1
+            and switched[0][0].model_copy(update={"off": switched[0][1].off}) == switched[0][1]
+        ):
             return f"Switched {'off' if switched[0][1].off else 'on'}: {switched[0][1].sentence()}"
         return (
             "Moved an entry of the ledger"
@@ -205,7 +243,9 @@ def _said(before: Study, after: Study) -> str:
         "suppression": "what is hidden",
         "title": "the title",
     }
-    changed = [words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)]
+    changed = [
+        words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)
+    ]
     return f"Changed {' and '.join(changed)}" if changed else "Saved without a change"
 
 
@@ -221,7 +261,14 @@ def set_lookup(session: Session, study_id: str, edition: int, name: str, file_id
     reading = Source.model_validate_json(file.reading)
     study = state.study.model_copy(update={"lookups": {**state.study.lookups, name: reading}})
     files = replace(state.files, lookups={**state.files.lookups, name: file_id})
-    write_study(session, study_id, edition, parse_study(json.loads(dump_study(study))), files, f"Brought in {file.name} to look up")
+    write_study(
+        session,
+        study_id,
+        edition,
+        parse_study(json.loads(dump_study(study))),
+        files,
+        f"Brought in {file.name} to look up",
+    )
 
 
 def copy(session: Session, study_id: str) -> str:
@@ -253,10 +300,12 @@ def export(session: Session, study_id: str) -> bytes:
         study = state.study
         names = _own_names([study.source.path, *(source.path for source in study.lookups.values())])
         lookups = dict(zip(study.lookups, names[1:], strict=True))
-        study = study.model_copy(update={
-            "source": study.source.model_copy(update={"path": names[0]}),
-            "lookups": {k: s.model_copy(update={"path": lookups[k]}) for k, s in study.lookups.items()},
-        })  # fmt: skip
+        study = study.model_copy(
+            update={
+                "source": study.source.model_copy(update={"path": names[0]}),
+                "lookups": {k: s.model_copy(update={"path": lookups[k]}) for k, s in study.lookups.items()},
+            }
+        )
         put("study.json", document(study))
         put(names[0], file_bytes(session, state.files.source))
         for name, path in lookups.items():
@@ -294,11 +343,17 @@ def take_in(session: Session, bench: Bench, name: str, content: bytes) -> str:
             raise fault(f"The ZIP holds no {source.path}.", where, f"It holds: {some(list(items))}.")
         return bring_in(session, bench, safe_name(source.path), items[source.path], source).id
 
-    files = Files(take(study.source, "source.path"), {k: take(s, f"lookups.{k}.path") for k, s in study.lookups.items()})
-    study = study.model_copy(update={
-        "source": study.source.model_copy(update={"path": safe_name(study.source.path)}),
-        "lookups": {k: s.model_copy(update={"path": safe_name(s.path)}) for k, s in study.lookups.items()},
-    })  # fmt: skip
+    files = Files(
+        take(study.source, "source.path"), {k: take(s, f"lookups.{k}.path") for k, s in study.lookups.items()}
+    )
+    study = study.model_copy(
+        update={
+            "source": study.source.model_copy(update={"path": safe_name(study.source.path)}),
+            "lookups": {
+                k: s.model_copy(update={"path": safe_name(s.path)}) for k, s in study.lookups.items()
+            },
+        }
+    )
     return create_study(session, study, files, f"Took in {name}").id
 
 
@@ -308,7 +363,9 @@ def lay_document(session: Session, study_id: str, edition: int, content: bytes) 
     study = parse_study(read_document(content, "study file"))
     if lacking := [name for name in study.lookups if name not in state.files.lookups]:
         raise fault(
-            f"The study file reads {some(lacking)}, which this study does not have.", "lookups", "Bring these files in first."
+            f"The study file reads {some(lacking)}, which this study does not have.",
+            "lookups",
+            "Bring these files in first.",
         )
     kept = json.loads(dump_study(state.study))
     laid = json.loads(dump_study(study)) | {"source": kept["source"], "lookups": kept.get("lookups", {})}

@@ -7,7 +7,7 @@ from typing import Literal
 from sqlalchemy.orm import Session
 
 from even_ballot.core.disclosure.tables import control_of
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study.study_file import parse_study
@@ -21,13 +21,15 @@ from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.views import DisclosureView, TableView
 from even_ballot.services.workers.apart import HELPERS
 from even_ballot.services.workers.works import Superseded
-from even_ballot.store.studies import State, dump_study, read_study, write_study
+from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
 
 _STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
-_SUPERSEDED = Fault("The study was changed while this table was being counted.", "", "Count it again, as the study is now.")
+_SUPERSEDED = Fault(
+    "The study was changed while this table was being counted.", "", "Count it again, as the study is now."
+)
 
 
-def table(session: Session, bench: Bench, state: State, table_id: str) -> TableView:
+def table(session: Session, bench: Bench, state: StudyState, table_id: str) -> TableView:
     """A table, or what is wrong with it; the others are not touched by its faults."""
     ids = [request.id for request in state.study.tables]
     if table_id not in ids:
@@ -44,15 +46,19 @@ def table(session: Session, bench: Bench, state: State, table_id: str) -> TableV
         return TableView(table_id, None, None, (), (_SUPERSEDED,))
     except Stopped:
         return TableView(table_id, None, None, (), (_STOPPED,))
-    compared = tuple(test for test in told.tests if isinstance(test, Columns))
-    asked = told.tests if "columns" in request.tests else tuple(test for test in told.tests if not isinstance(test, Columns))
+    compared = tuple(test for test in told.tests if isinstance(test, ColumnComparison))
+    asked = (
+        told.tests
+        if "columns" in request.tests
+        else tuple(test for test in told.tests if not isinstance(test, ColumnComparison))
+    )
     result = replace(told, tests=asked)
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
     return TableView(table_id, shown, grid, tuple(note), (), words, compared)
 
 
-def disclosure(session: Session, bench: Bench, state: State) -> DisclosureView | None:
+def disclosure(session: Session, bench: Bench, state: StudyState) -> DisclosureView | None:
     """What disclosure control hides; None where there is none."""
     if state.study.suppression.below is None:
         return None
@@ -60,7 +66,7 @@ def disclosure(session: Session, bench: Bench, state: State) -> DisclosureView |
     return DisclosureView(control_of(state.study.suppression, pattern), round(pattern.hidden.seconds, 2))
 
 
-def plan(state: State, kind: Literal["csv", "json"]) -> str:
+def plan(state: StudyState, kind: Literal["csv", "json"]) -> str:
     """The plan of tables as a file."""
     return (plan_csv if kind == "csv" else plan_json)(state.study.tables)
 
@@ -72,12 +78,15 @@ def lay_plan(session: Session, study_id: str, edition: int, name: str, content: 
     requests = HELPERS.run("plan", content, name, [request.id for request in kept], size=len(content))
     document = json.loads(dump_study(state.study))
     earlier = [] if replace else document.get("tables") or []
-    document["tables"] = [*earlier, *(request.model_dump(mode="json", exclude_unset=True) for request in requests)]
+    document["tables"] = [
+        *earlier,
+        *(request.model_dump(mode="json", exclude_unset=True) for request in requests),
+    ]
     did = f"Read a plan of {counted(len(requests), 'table')} from {name}"
     write_study(session, study_id, edition, parse_study(document), state.files, did)
     return len(requests)
 
 
-def release(session: Session, bench: Bench, state: State) -> dict[str, bytes]:
+def release(session: Session, bench: Bench, state: StudyState) -> dict[str, bytes]:
     """Every file of a release, by name."""
     return outputs(state.study, bench.results(session, state))

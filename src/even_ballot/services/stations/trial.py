@@ -14,12 +14,12 @@ from even_ballot.core.ledger.differences import OldNew, differences
 from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.codebook import variable_view
 from even_ballot.services.stations.views import VariableView
-from even_ballot.store.studies import State
+from even_ballot.store.studies import StudyState
 
 
 class Proposed(BaseModel):
-    """A step to be tried after the last entry, or in place of entry `instead_of` (from 1). scales: answer scales that would
-    be added to the codebook with it."""
+    """A step to be tried after the last entry, or in place of entry `instead_of` (from 1). scales: answer
+    scales that would be added to the codebook with it."""
 
     step: AnyStep
     instead_of: int | None = None
@@ -28,8 +28,8 @@ class Proposed(BaseModel):
 
 @dataclass(frozen=True)
 class Trial:
-    """What a step does: its sentence and effect, old × new, the variables it makes; or what is wrong. stops: the entry
-    further on that would then stop, with the fault."""
+    """What a step does: its sentence and effect, old × new, the variables it makes; or what is wrong.
+    stops: the entry further on that would then stop, with the fault."""
 
     sentence: str
     cases_before: int
@@ -57,11 +57,15 @@ def _first_stop(data: Dataset, later: Sequence[AnyStep], tables: Tables, first: 
             at += 1
     except StudyError as error:
         found = error.faults[0]
-        return Fault(f"Entry {at}, “{later[at - first].sentence()}”, would stop. {found.said}", f"ledger[{at - 1}]", found.mend)
+        return Fault(
+            f"Entry {at}, “{later[at - first].sentence()}”, would stop. {found.said}",
+            f"ledger[{at - 1}]",
+            found.mend,
+        )
     return None
 
 
-def try_step(session: Session, bench: Bench, state: State, proposed: Proposed) -> Trial:
+def try_step(session: Session, bench: Bench, state: StudyState, proposed: Proposed) -> Trial:
     """What a step would do, without doing it."""
     ledgered = bench.ledgered(session, state)[1]
     at = proposed.instead_of
@@ -82,7 +86,7 @@ def try_step(session: Session, bench: Bench, state: State, proposed: Proposed) -
     return replace(told, stops=_first_stop(after, state.study.ledger[at:], tables, at + 1))
 
 
-def entry_difference(session: Session, bench: Bench, state: State, at: int) -> Trial:
+def entry_difference(session: Session, bench: Bench, state: StudyState, at: int) -> Trial:
     """Before and after of an entry of the ledger (from 1)."""
     ledgered = bench.ledgered(session, state)[1]
     if not 1 <= at <= len(ledgered.states):

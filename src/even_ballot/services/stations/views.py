@@ -1,11 +1,12 @@
-"""What the interface is told: studies, files, codebook, ledger, tables. Plain dataclasses; the API sends them as they are."""
+"""What the interface is told: studies, files, codebook, ledger, tables. Plain dataclasses; the API sends
+them as they are."""
 
 from dataclasses import dataclass
 
 from even_ballot.core.data.batteries import Battery, SeveralAnswers
 from even_ballot.core.data.codebook import Kind, Level, Scale, Variable
 from even_ballot.core.disclosure.tables import DisclosureControl
-from even_ballot.core.estimation.comparisons import Columns
+from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.screening import Finding
@@ -73,7 +74,7 @@ class FilePreview:
 
 
 @dataclass(frozen=True)
-class Tally:
+class StudyCounts:
     """Where a study stands, in numbers."""
 
     received: int
@@ -96,7 +97,8 @@ class Station:
 
 @dataclass(frozen=True)
 class StudyView:
-    """A study as the interface holds it. edition: sent back with every change, so that nobody overwrites another's."""
+    """A study as the interface holds it. edition: sent back with every change, so that nobody overwrites
+    another's."""
 
     id: str
     title: str
@@ -104,7 +106,7 @@ class StudyView:
     document: Study
     source: FilePreview
     lookups: dict[str, FilePreview]
-    tally: Tally
+    tally: StudyCounts
     stations: tuple[Station, ...]
     undo: str | None
     redo: str | None
@@ -113,7 +115,7 @@ class StudyView:
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownAnswer:
     """An answer of a variable. code is None for entries that could not be placed and for texts."""
 
     code: int | None
@@ -137,8 +139,9 @@ class NumberSummary:
 
 @dataclass(frozen=True)
 class VariableView:
-    """A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
-    that made it, where one did. level: as said or implied. sort of an answer: answer, missing, not_in_codebook, not_placed."""
+    """A variable with its answers. arrived_as: its kind before the ledger, where it came with the file.
+    made_by: the step that made it, where one did. level: as said or implied. sort of an answer: answer,
+    missing, not_in_codebook, not_placed."""
 
     variable: Variable
     level: Level | None
@@ -149,7 +152,7 @@ class VariableView:
     missing: int
     unplaced: int
     distinct: int
-    answers: tuple[Shown, ...]
+    answers: tuple[ShownAnswer, ...]
     number: NumberSummary | None
 
 
@@ -163,7 +166,8 @@ class Use:
 
 @dataclass(frozen=True)
 class CodebookView:
-    """All variables, the scales with the variables that use them, and what looks as if it belonged together."""
+    """All variables, the scales with the variables that use them, and what looks as if it belonged
+    together."""
 
     variables: tuple[VariableView, ...]
     scales: dict[str, Scale]
@@ -193,8 +197,8 @@ class LedgerEntry:
 
 @dataclass(frozen=True)
 class FindingCases:
-    """The cases behind a finding: record numbers, and for each the values of a few variables. mend: the step that would
-    set these cases aside, with its sentence, where that is what mends it."""
+    """The cases behind a finding: record numbers, and for each the values of a few variables. mend: the
+    step that would set these cases aside, with its sentence, where that is what mends it."""
 
     finding: Finding
     mend: AnyStep | None
@@ -213,8 +217,8 @@ class WeightingsView:
 
 @dataclass(frozen=True)
 class HeavyCase:
-    """A case of large weight: record, identifier where there is one, base and final weight, final over mean weight, and its
-    categories of the variables that the weighting looks at."""
+    """A case of large weight: record, identifier where there is one, base and final weight, final over
+    mean weight, and its categories of the variables that the weighting looks at."""
 
     row: int
     id: str | None
@@ -247,8 +251,8 @@ class DesignView:
 
 @dataclass(frozen=True)
 class TableView:
-    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it. compared: its columns, each
-    pair, whether or not the table asks for letters."""
+    """A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
+    compared: its columns, each pair, whether or not the table asks for letters."""
 
     id: str
     result: TableResult | None
@@ -256,7 +260,7 @@ class TableView:
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
     words: tuple[Reading, ...] = ()
-    compared: tuple[Columns, ...] = ()
+    compared: tuple[ColumnComparison, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -278,7 +282,8 @@ class ConditionView:
 
 @dataclass(frozen=True)
 class CutOffView:
-    """A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how many lie under it."""
+    """A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how
+    many lie under it."""
 
     kind: str
     cut: float

@@ -1,4 +1,5 @@
-"""What can be chosen: figures of tables, functions of formulas, parts of entries. From the registries they are added to."""
+"""What can be chosen: figures of tables, functions of formulas, parts of entries. From the registries they
+are added to."""
 
 from dataclasses import dataclass
 

@@ -16,12 +16,12 @@ from even_ballot.formats.tables.designs import design_notices, design_sentences,
 from even_ballot.services.states.bench import Bench, hash_of
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 from even_ballot.services.workers.apart import HELPERS
-from even_ballot.store.studies import State
+from even_ballot.store.studies import StudyState
 
 _WATCHED = 40
 
 
-def weightings(session: Session, bench: Bench, state: State) -> WeightingsView:
+def weightings(session: Session, bench: Bench, state: StudyState) -> WeightingsView:
     """The reports, or what is wrong."""
     try:
         outcomes = bench.weighed(session, state)[1].outcomes
@@ -31,7 +31,7 @@ def weightings(session: Session, bench: Bench, state: State) -> WeightingsView:
     return WeightingsView(tuple(None if isinstance(o, StudyError) else o[1] for o in outcomes), faults)
 
 
-def design(session: Session, bench: Bench, state: State) -> DesignView:
+def design(session: Session, bench: Bench, state: StudyState) -> DesignView:
     """The design laid on the cases, or what is wrong."""
     try:
         ready = bench.designed(session, state)[1]
@@ -39,12 +39,19 @@ def design(session: Session, bench: Bench, state: State) -> DesignView:
         return DesignView(None, None, None, error.faults)
     units, asked = ready.units, state.study.design
     return DesignView(
-        len(units.psus), int(units.psus.sum()), units.degrees_of_freedom, (), *design_sentences(asked, units),
-        method_sentence(asked, units), design_notices(units, int((ready.weight <= 0).sum())),
-    )  # fmt: skip
+        len(units.psus),
+        int(units.psus.sum()),
+        units.degrees_of_freedom,
+        (),
+        *design_sentences(asked, units),
+        method_sentence(asked, units),
+        design_notices(units, int((ready.weight <= 0).sum())),
+    )
 
 
-def pasted(session: Session, bench: Bench, state: State, by: tuple[str, ...], text: str) -> PastedTargets:
+def pasted(
+    session: Session, bench: Bench, state: StudyState, by: tuple[str, ...], text: str
+) -> PastedTargets:
     """Targets from pasted or typed lines, matched by label or code, never by position."""
     return match_targets(bench.cases(session, state)[1], by, text)
 
@@ -54,7 +61,7 @@ def targets_file(name: str, content: bytes) -> TargetLines:
     return TargetLines(HELPERS.run("targets", content, name, size=len(content)))
 
 
-def _weighted(session: Session, bench: Bench, state: State, at: int) -> tuple[str, Dataset, Raked]:
+def _weighted(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[str, Dataset, Raked]:
     """The cases with their weights, and one weighting; raises what is wrong with it."""
     if not 0 <= at < len(state.study.weightings):
         raise fault("There is no such weighting.", f"weightings[{at}]", "Choose another.")
@@ -65,14 +72,20 @@ def _weighted(session: Session, bench: Bench, state: State, at: int) -> tuple[st
     return key, weighed.data, outcome[0]
 
 
-def _watched(state: State, data: Dataset) -> list[str]:
+def _watched(state: StudyState, data: Dataset) -> list[str]:
     """Coded variables whose shares are followed: those of the tables, else the first there are."""
     named = [name for table in state.study.tables for name in table.stub]
-    coded = [name for name in dict.fromkeys(named) if name in data.variables and data.variables[name].kind == "coded"]
-    return (coded or [name for name, variable in data.variables.items() if variable.kind == "coded"])[:_WATCHED]
+    coded = [
+        name
+        for name in dict.fromkeys(named)
+        if name in data.variables and data.variables[name].kind == "coded"
+    ]
+    return (coded or [name for name, variable in data.variables.items() if variable.kind == "coded"])[
+        :_WATCHED
+    ]
 
 
-def prices(session: Session, bench: Bench, state: State, at: int) -> tuple[LimitPrice, ...]:
+def prices(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[LimitPrice, ...]:
     """What upper limits on a weighting's weights cost and buy."""
     key, data, _ = _weighted(session, bench, state, at)
     watched, weighting = _watched(state, data), state.study.weightings[at]
@@ -80,13 +93,13 @@ def prices(session: Session, bench: Bench, state: State, at: int) -> tuple[Limit
     return bench.once(key, lambda: limit_prices(data, weighting, watched, f"weightings[{at}]"))
 
 
-def comparison(session: Session, bench: Bench, state: State, variables: Sequence[str]) -> Comparison:
+def comparison(session: Session, bench: Bench, state: StudyState, variables: Sequence[str]) -> Comparison:
     """The weightings that could be made, side by side."""
     made = bench.weighed(session, state)[1].made
     return compare(made.data, made.raked, variables or _watched(state, made.data)[:3])
 
 
-def heaviest(session: Session, bench: Bench, state: State, at: int, most: int) -> list[HeavyCase]:
+def heaviest(session: Session, bench: Bench, state: StudyState, at: int, most: int) -> list[HeavyCase]:
     """The cases of largest weight."""
     _, data, raked = _weighted(session, bench, state, at)
     order = np.argsort(-raked.weights, kind="stable")[:most]
@@ -99,6 +112,10 @@ def heaviest(session: Session, bench: Bench, state: State, at: int, most: int) -
     for i, case in enumerate(order.tolist()):
         at_of = {name: int(data.positions(name)[case]) for name in names}
         categories = {name: labels[name][p] if p >= 0 else "unknown" for name, p in at_of.items()}
-        base, weight, own = float(raked.base[case]), float(raked.weights[case]), None if ids is None else ids[i]
+        base, weight, own = (
+            float(raked.base[case]),
+            float(raked.weights[case]),
+            None if ids is None else ids[i],
+        )
         found.append(HeavyCase(int(data.rows[case]), own, base, weight, weight / mean, categories))
     return found

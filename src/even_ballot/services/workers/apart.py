@@ -1,5 +1,5 @@
-"""Work on files and pictures done in processes of its own, within limits of memory and time; what a file does there ends that
-process, and is told as a fault."""
+"""Work on files and pictures done in processes of its own, within limits of memory and time; what a file
+does there ends that process, and is told as a fault."""
 
 import os
 import queue
@@ -57,7 +57,8 @@ def _placed(error: StudyError, where: str) -> StudyError:
 
 
 def _followed(connection: Connection, pid: int, memory: int, seconds: float, progress: Progress) -> Any:
-    """What a process makes of its task. Raises StudyError for faults and limits; _Ended where the process is gone."""
+    """What a process makes of its task. Raises StudyError for faults and limits; _Ended where the process
+    is gone."""
     until, before = time.monotonic() + seconds, _resident(pid)
     while True:
         try:
@@ -81,7 +82,11 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
                 raise _too_much(memory)
             case _:
                 _log.error("helper failed", error=str(value)[:500])
-                raise fault("This cannot be read: the program that takes it apart failed.", "", "Check that it arrived whole.")
+                raise fault(
+                    "This cannot be read: the program that takes it apart failed.",
+                    "",
+                    "Check that it arrived whole.",
+                )
 
 
 class _Helper:
@@ -122,8 +127,8 @@ class Helpers:
                 self._free.put(_Helper())
 
     def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
-        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises StudyError where it is at fault,
-        or takes too much."""
+        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises
+        StudyError where it is at fault, or takes too much."""
         self.warm()
         one = self._free.get()
         if not one.alive:
@@ -142,7 +147,11 @@ class Helpers:
             _log.error("helper ended", task=name, code=code)
             if code in (-signal.SIGABRT, -signal.SIGKILL):
                 raise _placed(_too_much(memory), where) from None
-            raise fault("This cannot be read: taking it apart ended in a crash.", where, "Check that it arrived whole.") from None
+            raise fault(
+                "This cannot be read: taking it apart ended in a crash.",
+                where,
+                "Check that it arrived whole.",
+            ) from None
         except StudyError as error:
             kept = not isinstance(error, _PastLimit)
             raise _placed(error, where) from None
@@ -166,7 +175,8 @@ HELPERS = Helpers()
 
 
 def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:
-    """The same in a copy of this process, for a command that does one thing: nothing has to be loaded again."""
+    """The same in a copy of this process, for a command that does one thing: nothing has to be loaded
+    again."""
     ours, theirs = Pipe()
     memory = memory_for(size)
     sys.stdout.flush()

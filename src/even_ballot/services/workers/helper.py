@@ -1,5 +1,5 @@
-"""What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends that process, not the
-server's.
+"""What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends
+that process, not the server's.
 
 python -m even_ballot.services.workers.helper FD: works through tasks that come in by a socket.
 """
@@ -109,8 +109,8 @@ def faults_from(sent: list[tuple[str, str, str]]) -> StudyError:
 
 
 def _end_with(parent: int) -> None:
-    """Ends this process, whatever it does, once whoever started it is gone. (The signal for that would come with the end of a
-    thread.)"""
+    """Ends this process, whatever it does, once whoever started it is gone. (The signal for that would
+    come with the end of a thread.)"""
     while os.getppid() == parent:
         time.sleep(1)
     os._exit(1)

@@ -22,8 +22,8 @@ _STOPPED = Fault("Stopped. Nothing was taken over.")
 
 @dataclass(frozen=True)
 class JobView:
-    """How a job stands. state: running, done, failed or stopped; share: of the whole, None where not known; result: the
-    identifier of what it made."""
+    """How a job stands. state: running, done, failed or stopped; share: of the whole, None where not
+    known; result: the identifier of what it made."""
 
     id: str
     about: str
@@ -53,7 +53,11 @@ class Jobs:
     def start(self, kind: str, about: str, work: Callable[[Session, Progress], str]) -> JobView:
         """Begins a job; `work` gives the identifier of what it made."""
         # Kept in view a while for those who follow them; afterwards the rows say how they ended.
-        for ended in [k for k, r in list(self._running.items()) if r.ended is not None and time.monotonic() - r.ended > _IN_VIEW]:
+        for ended in [
+            k
+            for k, r in list(self._running.items())
+            if r.ended is not None and time.monotonic() - r.ended > _IN_VIEW
+        ]:
             self._running.pop(ended, None)
         job_id = begin_job(self._engine, kind, about)
         running = _Running(JobView(job_id, about, "running", "Waiting", None, None, ()))
@@ -109,14 +113,24 @@ class Jobs:
         except StudyError as error:
             faults = error.faults
         except OperationalError:
-            faults = (Fault("The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."),)
+            faults = (
+                Fault(
+                    "The database does not answer; nothing of this was kept.",
+                    "",
+                    "Check that it runs, then try again.",
+                ),
+            )
         except BaseException:
             # Also what ends a thread in the middle: a job never stays as if it were running.
             _log.exception("job failed", job=job_id)
-            faults = fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.").faults
+            faults = fault(
+                "The server failed at this; nothing of it was kept.", "", "The server's log says why."
+            ).faults
         try:
             end_job(self._engine, job_id, state, result if state == "done" else None, faults)
         except OperationalError:
             _log.warning("job's end not written", job=job_id, state=state)
-        running.view = replace(running.view, state=state, result=result if state == "done" else None, faults=faults)
+        running.view = replace(
+            running.view, state=state, result=result if state == "done" else None, faults=faults
+        )
         running.ended = time.monotonic()

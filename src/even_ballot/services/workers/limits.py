@@ -13,7 +13,8 @@ def machine_memory() -> int:
 
 
 def memory_for(size: int) -> int:
-    """Bytes that reading so many may take: 2 GiB or four times the file, whichever is more, never over half the machine's."""
+    """Bytes that reading so many may take: 2 GiB or four times the file, whichever is more, never over
+    half the machine's."""
     return min(max(2 * GIB, 4 * size), machine_memory() // 2)
 
 

@@ -21,11 +21,13 @@ class Doing:
 
 
 class Superseded(Stopped):
-    """Work that nobody waits for any more: work for a newer edition has taken its place, or whoever asked has gone."""
+    """Work that nobody waits for any more: work for a newer edition has taken its place, or whoever asked
+    has gone."""
 
 
 class _Work:
-    """Work that somebody waits for. what: the place it fills, where a newer edition's work makes it useless."""
+    """Work that somebody waits for. what: the place it fills, where a newer edition's work makes it
+    useless."""
 
     def __init__(self, what: str | None, edition: int) -> None:
         self.what, self.edition = what, edition
@@ -50,7 +52,8 @@ class Works:
 
     @contextmanager
     def telling(self, study_id: str, edition: int, what: str | None = None) -> Iterator[Progress]:
-        """Work on an edition of a study. Where it says what it is for, work for the same on an earlier edition is stopped."""
+        """Work on an edition of a study. Where it says what it is for, work for the same on an earlier
+        edition is stopped."""
         work = _Work(what, edition)
         with self._lock:
             works = self._works.setdefault(study_id, [])
@@ -67,7 +70,11 @@ class Works:
     def doing(self, study_id: str) -> Doing | None:
         """What is being worked out for a study that takes a while, the newest first."""
         with self._lock:
-            going = [work.doing for work in self._works.get(study_id, ()) if work.doing is not None and work.end is None]
+            going = [
+                work.doing
+                for work in self._works.get(study_id, ())
+                if work.doing is not None and work.end is None
+            ]
         return going[-1] if going else None
 
     def stop(self, study_id: str) -> None:

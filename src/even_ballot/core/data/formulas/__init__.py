@@ -1,4 +1,5 @@
-"""The formula language: parsed by Python's grammar, checked against a short list, evaluated on whole columns."""
+"""The formula language: parsed by Python's grammar, checked against a short list, evaluated on whole
+columns."""
 
 from even_ballot.core.data.formulas.formula import Formula, condition
 from even_ballot.core.data.formulas.functions import FUNCTIONS

@@ -10,15 +10,23 @@ from numpy.typing import NDArray
 from even_ballot.core.data.dataset import Bools, Dataset
 from even_ballot.core.data.formulas.functions import FUNCTIONS, Arguments
 from even_ballot.core.data.formulas.parsing import ARITHMETIC, COMPARE, Parsed
-from even_ballot.core.data.formulas.values import Value, joined, nothing_missing, number, same_text, spelled, truth
+from even_ballot.core.data.formulas.values import (
+    Value,
+    joined,
+    nothing_missing,
+    number,
+    same_text,
+    spelled,
+    truth,
+)
 from even_ballot.core.faults import StudyError, some
 
 
 class Formula:
     """A formula that has been parsed and checked; `names` are the variables it reads.
 
-    Every value is a column with a mask of what is missing; `and`, `or` and `not` are three-valued, anything else with a missing
-    operand is missing.
+    Every value is a column with a mask of what is missing; `and`, `or` and `not` are three-valued,
+    anything else with a missing operand is missing.
     """
 
     def __init__(self, source: str, where: str = "") -> None:
@@ -148,7 +156,9 @@ class _Evaluation:
         if op not in (ast.Eq, ast.NotEq):
             if a.kind == b.kind == "text":
                 return truth(COMPARE[op](spelled(a), spelled(b)), missing)
-            raise self.parsed.fault("Labels can be compared by == and != only", node, "Compare the code instead.")
+            raise self.parsed.fault(
+                "Labels can be compared by == and != only", node, "Compare the code instead."
+            )
         if "coded" in (a.kind, b.kind):
             coded, text = (a, b) if a.kind == "coded" else (b, a)
             same = self._by_label(coded, text, node)
@@ -161,9 +171,13 @@ class _Evaluation:
     def _by_label(self, coded: Value, text: Value, node: ast.expr) -> NDArray[np.bool_]:
         """A string compared with a coded variable is compared with its labels."""
         items = () if coded.scale is None else coded.scale.codes
-        if text.values.ndim == 0 and (word := text.words[int(text.values)]) not in {item.label for item in items}:
+        if text.values.ndim == 0 and (word := text.words[int(text.values)]) not in {
+            item.label for item in items
+        }:
             labels = some([repr(item.label) for item in items])
-            raise self.parsed.fault(f"{word!r} is no label of this scale", node, f"Labels there are: {labels}.")
+            raise self.parsed.fault(
+                f"{word!r} is no label of this scale", node, f"Labels there are: {labels}."
+            )
         code_of = {item.label: item.code for item in items}
         codes = np.array([code_of.get(word, np.nan) for word in text.words] or [np.nan], np.float64)
         return np.asarray(coded.values == codes[text.values])

@@ -1,4 +1,5 @@
-"""The functions that formulas can call: a name, how many arguments, what it gives. Adding one is adding one here."""
+"""The functions that formulas can call: a name, how many arguments, what it gives. Adding one is adding
+one here."""
 
 import ast
 from abc import ABC, abstractmethod

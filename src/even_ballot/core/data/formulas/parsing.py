@@ -24,7 +24,8 @@ ARITHMETIC: dict[type[ast.operator], Callable[[Any, Any], Any]] = {
 
 
 class Parsed:
-    """A formula's tree, all of it on the list. names: the variables it reads. Raises StudyError at the place that is not."""
+    """A formula's tree, all of it on the list. names: the variables it reads. Raises StudyError at the
+    place that is not."""
 
     def __init__(self, source: str, where: str = "") -> None:
         self.source, self.where = source, where
@@ -72,7 +73,9 @@ class Parsed:
             at = self._before + sum(len(line) + 1 for line in lines) + column
             raise self._fault("This does not read as a formula", min(at, len(self.source))) from None
         except (RecursionError, MemoryError, ValueError):
-            raise fault("The formula is nested too deeply, or holds characters no formula has.", self.where) from None
+            raise fault(
+                "The formula is nested too deeply, or holds characters no formula has.", self.where
+            ) from None
         return tree
 
     def _check(self, node: ast.expr, depth: int) -> None:

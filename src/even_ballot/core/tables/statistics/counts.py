@@ -20,4 +20,8 @@ def _weighted(rows: CategoryRows, first: int) -> Iterator[Cell]:
 
 
 register(Statistic("n", "Cases (unweighted)", "cases", "whole", "none", _cases))
-register(Statistic("count", "Count (weighted)", "weighted count", "whole", "none", _weighted, marked=True, linear=True))
+register(
+    Statistic(
+        "count", "Count (weighted)", "weighted count", "whole", "none", _weighted, marked=True, linear=True
+    )
+)

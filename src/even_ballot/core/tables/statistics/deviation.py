@@ -11,4 +11,6 @@ def _deviation(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
     yield from row.emit_values(stat, row.spread().sd.tolist(), first)
 
 
-register(Statistic("sd", "Standard deviation", "sd", "number", "column", number_cells=_deviation, with_error=True))
+register(
+    Statistic("sd", "Standard deviation", "sd", "number", "column", number_cells=_deviation, with_error=True)
+)

@@ -1,7 +1,7 @@
 """Geometric means: e to the power of the mean of logarithms; none where a value is 0 or less.
 
-The standard error is that of the mean of logarithms times the geometric mean, the limits are those of the mean of logarithms
-turned back.
+The standard error is that of the mean of logarithms times the geometric mean, the limits are those of the
+mean of logarithms turned back.
 """
 
 from collections.abc import Iterator
@@ -25,10 +25,21 @@ def _geometric_mean(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
     with np.errstate(all="ignore"):
         low, high = (np.exp(limit) for limit in row.limits(logs))
         est = np.exp(logs.est)
-        yield from row.emit_means(stat, replace(logs, est=est, variance=logs.variance * est**2), first, limits=(low, high))
+        yield from row.emit_means(
+            stat, replace(logs, est=est, variance=logs.variance * est**2), first, limits=(low, high)
+        )
 
 
 register(
-    Statistic("geometric_mean", "Geometric mean", "geometric mean", "number", "column", number_cells=_geometric_mean,
-              with_error=True, marked=True, linear=True)
-)  # fmt: skip
+    Statistic(
+        "geometric_mean",
+        "Geometric mean",
+        "geometric mean",
+        "number",
+        "column",
+        number_cells=_geometric_mean,
+        with_error=True,
+        marked=True,
+        linear=True,
+    )
+)

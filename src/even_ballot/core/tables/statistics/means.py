@@ -12,6 +12,16 @@ def _mean(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
 
 
 register(
-    Statistic("mean", "Mean", "mean", "number", "column", number_cells=_mean, with_error=True, compared=True, marked=True,
-              linear=True)
-)  # fmt: skip
+    Statistic(
+        "mean",
+        "Mean",
+        "mean",
+        "number",
+        "column",
+        number_cells=_mean,
+        with_error=True,
+        compared=True,
+        marked=True,
+        linear=True,
+    )
+)

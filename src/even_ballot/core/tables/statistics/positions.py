@@ -45,7 +45,15 @@ def _modes(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
 
 register(Statistic("median", "Median", "median", "number", "column", number_cells=_quantile, with_error=True))
 register(
-    _Quantile(r"q(\d{1,2}(\.\d+)?|100)", "Quantile", "quantile", "number", "column", number_cells=_quantile, with_error=True),
+    _Quantile(
+        r"q(\d{1,2}(\.\d+)?|100)",
+        "Quantile",
+        "quantile",
+        "number",
+        "column",
+        number_cells=_quantile,
+        with_error=True,
+    ),
     family=True,
 )
 register(Statistic("mode", "Mode", "mode", "number", "column", number_cells=_modes, with_error=True))

@@ -6,15 +6,13 @@ from typing import TYPE_CHECKING
 
 from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.estimation.estimates import Estimates, Ranked, Spread
-from even_ballot.core.estimation.intervals import Limits
+from even_ballot.core.estimation.intervals import IntervalEnds
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.results import BannerKey, Cell, Plain, StubKey
+from even_ballot.core.tables.results import BannerPath, Cell, Plain, StubKey
 
 if TYPE_CHECKING:
     # What a table asks for names figures, and counts are of what it asks for.
-    from even_ballot.core.tables.stubs.counts import Block
-
-Path = tuple[BannerKey, ...]
+    from even_ballot.core.tables.stubs.counts import CategoryCounts
 
 
 class CategoryRows(ABC):
@@ -22,15 +20,25 @@ class CategoryRows(ABC):
 
     units: Units
     keys: list[StubKey]
-    paths: list[Path]
-    block: "Block"
+    paths: list[BannerPath]
+    block: "CategoryCounts"
 
     @abstractmethod
     def emit(
-        self, keys: Sequence[StubKey], paths: Sequence[Path], stat: str, e: Estimates, *, share: bool = False, with_n: bool = False,
-        df: Ints | None = None, plain: list[list[Plain | None]] | None = None, counted: bool = False,
-    ) -> Iterator[Cell]:  # fmt: skip
-        """A cell for each estimate there is, rows × columns, with its interval. df: broadcast to them; counted: of no base."""
+        self,
+        keys: Sequence[StubKey],
+        paths: Sequence[BannerPath],
+        stat: str,
+        e: Estimates,
+        *,
+        share: bool = False,
+        with_n: bool = False,
+        df: Ints | None = None,
+        plain: list[list[Plain | None]] | None = None,
+        counted: bool = False,
+    ) -> Iterator[Cell]:
+        """A cell for each estimate there is, rows × columns, with its interval. df: broadcast to them;
+        counted: of no base."""
 
     @abstractmethod
     def column_shares(self) -> Estimates:
@@ -38,7 +46,8 @@ class CategoryRows(ABC):
 
     @abstractmethod
     def response_shares(self) -> Estimates | None:
-        """Shares of each option in all that were chosen, (options, 1 + C); None where each case gives one answer."""
+        """Shares of each option in all that were chosen, (options, 1 + C); None where each case gives one
+        answer."""
 
     @abstractmethod
     def plain_shares(self, e: Estimates) -> list[list[Plain | None]] | None:
@@ -46,19 +55,26 @@ class CategoryRows(ABC):
 
 
 class NumberRow(ABC):
-    """A variable's own row: of a number, or of codes taken as numbers. One value a column, the first the total."""
+    """A variable's own row: of a number, or of codes taken as numbers. One value a column, the first the
+    total."""
 
     units: Units
-    paths: list[Path]
+    paths: list[BannerPath]
 
     @abstractmethod
     def emit_means(
-        self, stat: str, e: Estimates, first: int, plain: list[Plain | None] | None = None, limits: Limits | None = None
+        self,
+        stat: str,
+        e: Estimates,
+        first: int,
+        plain: list[Plain | None] | None = None,
+        limits: IntervalEnds | None = None,
     ) -> Iterator[Cell]:
-        """A cell for each estimate there is, (1 + C,), from the first column wanted, with its interval: est ± t·se, or limits."""
+        """A cell for each estimate there is, (1 + C,), from the first column wanted, with its interval:
+        est ± t·se, or limits."""
 
     @abstractmethod
-    def limits(self, e: Estimates) -> Limits:
+    def limits(self, e: Estimates) -> IntervalEnds:
         """est ± t·se of every column, NaN where there are no degrees of freedom or one case alone."""
 
     @abstractmethod

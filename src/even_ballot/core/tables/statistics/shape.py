@@ -11,6 +11,27 @@ def _shape(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
     yield from row.emit_values(stat, getattr(row.spread(), stat).tolist(), first)
 
 
-register(Statistic("skewness", "Skewness", "skewness", "number", "column", number_cells=_shape, with_error=True, in_unit=False))
-register(Statistic("kurtosis", "Excess kurtosis", "kurtosis", "number", "column", number_cells=_shape, with_error=True,
-                   in_unit=False))  # fmt: skip
+register(
+    Statistic(
+        "skewness",
+        "Skewness",
+        "skewness",
+        "number",
+        "column",
+        number_cells=_shape,
+        with_error=True,
+        in_unit=False,
+    )
+)
+register(
+    Statistic(
+        "kurtosis",
+        "Excess kurtosis",
+        "kurtosis",
+        "number",
+        "column",
+        number_cells=_shape,
+        with_error=True,
+        in_unit=False,
+    )
+)

@@ -13,19 +13,32 @@ Cells = Callable[[CategoryRows, int], Iterator[Cell]]
 
 def _column(rows: CategoryRows, first: int) -> Iterator[Cell]:
     e, df = rows.column_shares().at(slice(None), slice(first, None)), rows.block.df.column[first:]
-    yield from rows.emit(rows.keys, rows.paths[first:], "col_pct", e, share=True, with_n=True, df=df, plain=rows.plain_shares(e))
+    yield from rows.emit(
+        rows.keys,
+        rows.paths[first:],
+        "col_pct",
+        e,
+        share=True,
+        with_n=True,
+        df=df,
+        plain=rows.plain_shares(e),
+    )
 
 
 def _row(rows: CategoryRows, first: int) -> Iterator[Cell]:
     if len(rows.paths) > 1:
         e = estimates.shares(rows.block.inner, rows.block.answered_row, rows.units)
-        yield from rows.emit(rows.keys, rows.paths[1:], "row_pct", e, share=True, with_n=True, df=rows.block.df.row[:, None])
+        yield from rows.emit(
+            rows.keys, rows.paths[1:], "row_pct", e, share=True, with_n=True, df=rows.block.df.row[:, None]
+        )
 
 
 def _total(rows: CategoryRows, first: int) -> Iterator[Cell]:
     here = (slice(None), slice(first, None))
     e = estimates.shares(rows.block.part.at(*here), rows.block.answered.at(*here), rows.units)
-    yield from rows.emit(rows.keys, rows.paths[first:], "total_pct", e, share=True, with_n=True, df=rows.block.df.total[first:])
+    yield from rows.emit(
+        rows.keys, rows.paths[first:], "total_pct", e, share=True, with_n=True, df=rows.block.df.total[first:]
+    )
 
 
 def _responses(rows: CategoryRows, first: int) -> Iterator[Cell]:
@@ -34,12 +47,20 @@ def _responses(rows: CategoryRows, first: int) -> Iterator[Cell]:
         options, columns = rows.keys[: rows.block.categories], slice(first, None)
         of = None if df is None else df[columns]
         yield from rows.emit(
-            options, rows.paths[columns], "response_pct", e.at(slice(None), columns), share=True, with_n=True, df=of
+            options,
+            rows.paths[columns],
+            "response_pct",
+            e.at(slice(None), columns),
+            share=True,
+            with_n=True,
+            df=of,
         )
 
 
 def _share(name: str, label: str, short: str, base: Base, cells: Cells, **more: Any) -> None:
-    register(Statistic(name, label, short, "share", base, cells, with_error=True, marked=True, linear=True, **more))
+    register(
+        Statistic(name, label, short, "share", base, cells, with_error=True, marked=True, linear=True, **more)
+    )
 
 
 _share("col_pct", "Column %", "column %", "column", _column, several_label="% of cases", compared=True)

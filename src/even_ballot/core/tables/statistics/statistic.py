@@ -1,4 +1,5 @@
-"""What a figure of a table is: how it is called, computed, printed, marked and hidden. One registry of all."""
+"""What a figure of a table is: how it is called, computed, printed, marked and hidden. One registry of
+all."""
 
 import re
 from collections.abc import Callable, Iterator
@@ -18,13 +19,14 @@ Base = Literal["none", "column", "row", "total", "responses"]
 class Statistic:
     """One figure, or a family of them (`name` then is a pattern).
 
-    name: in study files and results; label: in tables; several_label: of several-answer questions, where it differs; short: where
-    it is chosen. shape: how it is printed. base: the cases it is divided by or made of, which is hidden with it; `none`: a count.
-    category_cells: figures of each row of a coded or several-answer stub, from the first column wanted; number_cells: figures of a
-    variable's own row, of a number or of codes taken as numbers. only_several: of several-answer questions alone. with_error:
-    standard error and limits stand beside it. compared: columns are compared by it, and letters stand beside it. marked: it can be
-    weak. in_unit: it is in the unit of the number. linear: it is a sum of weights over
-    another, an equation on who is where.
+    name: in study files and results; label: in tables; several_label: of several-answer questions, where
+    it differs; short: where it is chosen. shape: how it is printed. base: the cases it is divided by or
+    made of, which is hidden with it; `none`: a count. category_cells: figures of each row of a coded or
+    several-answer stub, from the first column wanted; number_cells: figures of a variable's own row, of a
+    number or of codes taken as numbers. only_several: of several-answer questions alone. with_error:
+    standard error and limits stand beside it. compared: columns are compared by it, and letters stand
+    beside it. marked: it can be weak. in_unit: it is in the unit of the number. linear: it is a sum of
+    weights over another, an equation on who is where.
     """
 
     name: str
@@ -101,7 +103,11 @@ class _Schema:
     """All names, once all figures are there."""
 
     def __get_pydantic_json_schema__(self, _: Any, __: Any) -> dict[str, Any]:
-        patterns = [{"type": "string", "pattern": f"^({pattern.pattern})$"} for of, pattern in _ALL if of.choices != (of.name,)]
+        patterns = [
+            {"type": "string", "pattern": f"^({pattern.pattern})$"}
+            for of, pattern in _ALL
+            if of.choices != (of.name,)
+        ]
         return {"anyOf": [{"type": "string", "enum": _names()}, *patterns]}
 
 

@@ -13,24 +13,31 @@ from even_ballot.core.estimation.independence import Independence, Wald, indepen
 from even_ballot.core.estimation.intervals import EDGE
 from even_ballot.core.estimation.trend import Trend, of_alike, slopes
 from even_ballot.core.sampling.variance import ratio, variances
-from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.nets import NetRow, net_rows
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Category, Cell, Plain, StubKey, Test
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.statistics.rows import CategoryRows
-from even_ballot.core.tables.stubs.counts import Block, Rows, coded_block, multi_block
-from even_ballot.core.tables.stubs.domain import Sample
+from even_ballot.core.tables.stubs.counts import CategoryCounts, Rows, coded_block, multi_block
+from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.own_row import OwnRow
-from even_ballot.core.tables.stubs.stub import Part, there
+from even_ballot.core.tables.stubs.stub import StubByBanner, there
 
 
-class CategoriesPart(Part, CategoryRows):
+class CategoriesByBanner(StubByBanner, CategoryRows):
     """A coded or several-answer stub."""
 
     def __init__(
-        self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str, table: str
+        self,
+        passes: SharedCounts,
+        sample: Domain,
+        name: str,
+        over: BannerColumns,
+        request: TableRequest,
+        where: str,
+        table: str,
     ) -> None:
         super().__init__(sample, over, request)
         kind = sample.data.variable(name, where).kind
@@ -41,9 +48,21 @@ class CategoriesPart(Part, CategoryRows):
             return net_rows(request.nets, name, categories, request.stub, table)
 
         rows = Rows(nets, request.total_row, request.dates)
-        key = ("block", name, request.where, over.heading, request.nets, request.stub if request.nets else (), request.total_row,
-               request.dates, over.first, over.columns)  # fmt: skip
-        self.block: Block = passes.once(key, lambda: make(sample, name, over, where, rows), Block.size)
+        key = (
+            "block",
+            name,
+            request.where,
+            over.heading,
+            request.nets,
+            request.stub if request.nets else (),
+            request.total_row,
+            request.dates,
+            over.first,
+            over.columns,
+        )
+        self.block: CategoryCounts = passes.once(
+            key, lambda: make(sample, name, over, where, rows), CategoryCounts.size
+        )
         self.heading = self.block.stub
         self.name = name
         self.keys = [StubKey(name, c.code) for c in self.heading.categories]
@@ -74,7 +93,10 @@ class CategoriesPart(Part, CategoryRows):
         with np.errstate(all="ignore"):
             p, room = e.n / e.base_n, np.where(e.base_n > 1, e.base_n - 1, np.nan)
             # A weighted share of 1 may miss it by rounding, to either side.
-            plain, weighted = (np.sqrt(np.maximum(x * (1 - x), 0) / room) for x in (p, np.where(e.est >= 1 - EDGE, 1.0, e.est)))
+            plain, weighted = (
+                np.sqrt(np.maximum(x * (1 - x), 0) / room)
+                for x in (p, np.where(e.est >= 1 - EDGE, 1.0, e.est))
+            )
             figures = [x.T.tolist() for x in (p, plain, e.est, weighted)]
         return [
             [Plain(a, there(s), b, there(t)) if a == a else None for a, s, b, t in zip(*column, strict=True)]
@@ -138,7 +160,9 @@ class CategoriesPart(Part, CategoryRows):
         own = None
         if part.own is not None and base.own is not None:
             yes, no = part.own, base.own[:, None] - part.own
-            own = [(c, yes[..., c], 1.0) for c in range(len(scores))] + [(c, no[..., c], 0.0) for c in range(len(scores))]
+            own = [(c, yes[..., c], 1.0) for c in range(len(scores))] + [
+                (c, no[..., c], 0.0) for c in range(len(scores))
+            ]
         yield from self._trend(self.keys, *slopes(part.w, base.w, part.w, scores, self.units, of_alike(own)))
         if "mean" in self.show and self.numeric:
             cells, codes = self.known_cells.at(slice(None), columns), self.codes[:, None]
@@ -154,7 +178,7 @@ class CategoriesPart(Part, CategoryRows):
 class CodesRow(OwnRow):
     """A coded variable's codes taken as numbers; those that its scale does not know are left out."""
 
-    def __init__(self, part: CategoriesPart) -> None:
+    def __init__(self, part: CategoriesByBanner) -> None:
         super().__init__(part, part.name)
         self.codes, self.known, self.block = part.codes, part.known, part.block
         self.cells = part.known_cells
@@ -172,8 +196,11 @@ class CodesRow(OwnRow):
     def _spread(self) -> Spread:
         columns = len(self.paths)
         values = Distribution(
-            np.repeat(self.codes, columns), np.tile(np.arange(columns), len(self.codes)), self.weights.ravel(), columns
-        )  # fmt: skip
+            np.repeat(self.codes, columns),
+            np.tile(np.arange(columns), len(self.codes)),
+            self.weights.ravel(),
+            columns,
+        )
         return est.spread(values, self.cells.n.sum(0))
 
     @cached_property
@@ -189,7 +216,9 @@ class CodesRow(OwnRow):
     def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
         values, n = function(self.codes), self.cells.n
         fits = np.isfinite(values)
-        found = est.coded_means(np.where(fits, values, 0.0), self.cells, np.full(len(self.paths), np.nan), self.units)
+        found = est.coded_means(
+            np.where(fits, values, 0.0), self.cells, np.full(len(self.paths), np.nan), self.units
+        )
         return replace(found, est=np.where((n[~fits] > 0).any(0), np.nan, found.est))
 
     def ranks(self) -> list[est.Ranked | None]:

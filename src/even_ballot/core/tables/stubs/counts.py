@@ -12,23 +12,24 @@ from even_ballot.core.data.periods import Period
 from even_ballot.core.estimation.estimates import Sums
 from even_ballot.core.faults import fault
 from even_ballot.core.sampling.tallies import Tally
-from even_ballot.core.tables.banner import Across, placed
+from even_ballot.core.tables.banner import BannerColumns, placed
 from even_ballot.core.tables.nets import NetRow
 from even_ballot.core.tables.results import Category, StubHeading
-from even_ballot.core.tables.stubs.domain import Sample, degrees
+from even_ballot.core.tables.stubs.domain import Domain, degrees
 
 
 @dataclass(frozen=True)
-class Block:
-    """One stub variable against one banner entry: cells by unit × row × column, the total column first, (U, R, 1 + C).
+class CategoryCounts:
+    """One stub variable against one banner entry: cells by unit × row × column, the total column first, (U,
+    R, 1 + C).
 
-    part: each row's own cases, (R, 1 + C); base: cases that answered the stub, (1, 1 + C). Rows after those of the categories are
-    nets. both: of each row, then of all, who answered the banner too, (R + 1, 1). df: PSUs less strata among the cases of each
-    base. responses: of a several-answer question.
+    part: each row's own cases, (R, 1 + C); base: cases that answered the stub, (1, 1 + C). Rows after
+    those of the categories are nets. both: of each row, then of all, who answered the banner too, (R + 1,
+    1). df: PSUs less strata among the cases of each base. responses: of a several-answer question.
     """
 
     stub: StubHeading
-    across: Across
+    across: BannerColumns
     part: Sums
     base: Sums
     both: Sums
@@ -61,14 +62,17 @@ class Block:
 
     @property
     def answered(self) -> Sums:
-        """Bases of total per cent, (1, 1 + C): who answered the stub, and in a banner's columns who answered that too."""
-        return self.base.at(slice(None), slice(0, 1)).beside(self.both.at(slice(-1, None)), len(self.across.paths))
+        """Bases of total per cent, (1, 1 + C): who answered the stub, and in a banner's columns who
+        answered that too."""
+        return self.base.at(slice(None), slice(0, 1)).beside(
+            self.both.at(slice(-1, None)), len(self.across.paths)
+        )
 
 
 @dataclass(frozen=True)
 class Degrees:
-    """PSUs less strata among the cases of bases: of a column (1 + C,); of a row among those who answered the banner (R,); of all
-    who answered both; of a column's responses (1 + C,)."""
+    """PSUs less strata among the cases of bases: of a column (1 + C,); of a row among those who answered
+    the banner (R,); of all who answered both; of a column's responses (1 + C,)."""
 
     column: Ints
     row: Ints
@@ -83,8 +87,9 @@ class Degrees:
 
 @dataclass(frozen=True)
 class Responses:
-    """Σ w m by unit, m the options a case chose: w, (U, 1, 1 + C); n: unweighted, (1, 1 + C). Where every case is its own PSU also
-    the cases by m: whole, (3 U, M, 1, 1 + C), and chosen, (3 U, M, R, 1 + C), those who chose an option."""
+    """Σ w m by unit, m the options a case chose: w, (U, 1, 1 + C); n: unweighted, (1, 1 + C). Where every
+    case is its own PSU also the cases by m: whole, (3 U, M, 1, 1 + C), and chosen, (3 U, M, R, 1 + C),
+    those who chose an option."""
 
     w: Floats
     n: Ints
@@ -92,7 +97,7 @@ class Responses:
     chosen: Floats | None
 
 
-def _laid(t: Tally, over: Across) -> Tally:
+def _laid(t: Tally, over: BannerColumns) -> Tally:
     """A tally with the total column and the others in place of the banner's categories."""
     return Tally(over.laid(t.counts), over.laid(t.w), None if t.own is None else over.laid(t.own), t.present)
 
@@ -141,12 +146,14 @@ def _finished(own: Sums, base: Sums, nets: Sequence[NetRow], total: bool) -> Sum
     return Sums(laid(own.w, base.w, 1), cases, laid(own.n, base.n, 0))
 
 
-def coded_block(sample: Sample, name: str, over: Across, where: str, rows: Rows) -> Block:
+def coded_block(sample: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
     """The block of a coded variable or a date: one pass."""
     data = sample.data
     positions, categories = placed(data, name, rows.dates, where)
     variable = data.variable(name)
-    stub = positions if sample.inside is None else np.where(sample.inside, positions, -1).astype(positions.dtype)
+    stub = (
+        positions if sample.inside is None else np.where(sample.inside, positions, -1).astype(positions.dtype)
+    )
     whole = sample.tally(stub, over, len(categories))
     t = _laid(whole, over)
     nets = rows.nets(categories)
@@ -158,7 +165,7 @@ def coded_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     df = _degrees(over.laid(present.sum(1)), row, everybody, sample)
     base = cells.over(1)
     of_both = _under(_finished(both, both.over(1), nets, rows.total), both.over(1))
-    return Block(heading, over, _finished(cells, base, nets, rows.total), base, of_both, df)
+    return CategoryCounts(heading, over, _finished(cells, base, nets, rows.total), base, of_both, df)
 
 
 def _both(t: Tally) -> Sums:
@@ -173,15 +180,16 @@ def _under(rows: Sums, last: Sums) -> Sums:
     return Sums(np.concatenate([rows.w, last.w], 1), own, np.concatenate([rows.n, last.n]))
 
 
-def _degrees(column: Any, row: Any, both: Any, sample: Sample, responses: Any = None) -> Degrees:
+def _degrees(column: Any, row: Any, both: Any, sample: Domain, responses: Any = None) -> Degrees:
     """Of PSUs with cases of each base, by unit on the first axis."""
     units = sample.units
     of_responses = None if responses is None else degrees(responses, units)
     return Degrees(degrees(column, units), degrees(row, units), int(degrees(both, units)), of_responses)
 
 
-def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows) -> Block:
-    """The block of a several-answer question: a pass for each option and one for how many were chosen. A net is who chose any."""
+def multi_block(sample: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
+    """The block of a several-answer question: a pass for each option and one for how many were chosen. A
+    net is who chose any."""
     data = sample.data
     variable = data.variable(name, where)
     answered, chosen, categories = several(data, name, where)
@@ -217,7 +225,7 @@ def multi_block(sample: Sample, name: str, over: Across, where: str, rows: Rows)
     )
     heading = StubHeading(name, variable.title, "multi", categories, rows.labels(nets))
     of_both = _under(_finished(both, everybody, (), rows.total), everybody)
-    return Block(heading, over, _finished(part, base, (), rows.total), base, of_both, df, responses)
+    return CategoryCounts(heading, over, _finished(part, base, (), rows.total), base, of_both, df, responses)
 
 
 def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], tuple[Category, ...]]:
@@ -231,7 +239,8 @@ def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], t
     labels = [data.variable(part).title for part in variable.parts]
     options = variable.options or ()
     categories = tuple(
-        Category(options[i].code, options[i].label) if options else Category(i + 1, label) for i, label in enumerate(labels)
-    )  # fmt: skip
+        Category(options[i].code, options[i].label) if options else Category(i + 1, label)
+        for i, label in enumerate(labels)
+    )
     answered = np.logical_or.reduce([part.answered for part in parts])
     return answered, [part.answered & (part.values == 1) for part in parts], categories

@@ -10,16 +10,16 @@ from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints
 from even_ballot.core.sampling.replicates import ByCase, ByUnit
 from even_ballot.core.sampling.tallies import Moments, Tally, in_halves, tally, tally_number
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.banner import BannerColumns
 
 
 @dataclass(frozen=True)
-class Sample:
+class Domain:
     """The cases of a table: their design, weight and (for one filter) which of them count.
 
-    Every tally adds up over its rows to the totals of the cases. Its rows are those of units; where there are replicates, those
-    that stand for them; where residuals are wanted, of units, then of the categories of the margins, with a last one that
-    takes these out of the sum again.
+    Every tally adds up over its rows to the totals of the cases. Its rows are those of units; where there
+    are replicates, those that stand for them; where residuals are wanted, of units, then of the categories
+    of the margins, with a last one that takes these out of the sum again.
     """
 
     data: Dataset
@@ -43,9 +43,9 @@ class Sample:
 
         return sum(in_halves(len(self.weight), part))
 
-    def tally(self, stub: NDArray[Any], over: Across, height: int) -> Tally:
-        """Sums by row × stub category × banner category, the last that of cases without an answer there. stub: (n,), below 0 for
-        cases that do not count."""
+    def tally(self, stub: NDArray[Any], over: BannerColumns, height: int) -> Tally:
+        """Sums by row × stub category × banner category, the last that of cases without an answer there.
+        stub: (n,), below 0 for cases that do not count."""
         units, weight = self.units, self.weight
         banner, width = over.index, over.columns + 1
         shape = (units.rows, height, width)
@@ -66,16 +66,20 @@ class Sample:
             extra.append(tally(counted, banner, category, units.residuals.free, (size, height, width)).w)
         return replace(t, w=_beside(t.w, extra))
 
-    def tally_number(self, y: Floats, inside: Bools, over: Across) -> Moments:
+    def tally_number(self, y: Floats, inside: Bools, over: BannerColumns) -> Moments:
         """Sums of a number by row × banner category. y: (n,); inside: (n,), who counts."""
         units, weight = self.units, self.weight
         banner, width = over.index, over.columns + 1
         m = tally_number(y, inside, banner, units.unit, weight, (units.rows, width), units.own)
-        m = replace(m, df=degrees(over.laid((m.w > 0).astype(np.int64) if m.own is None else m.own[0]), units))
+        m = replace(
+            m, df=degrees(over.laid((m.w > 0).astype(np.int64) if m.own is None else m.own[0]), units)
+        )
         if isinstance(units.replicates, ByCase):
             cell = np.where(inside, banner, -1).astype(np.int64)
             shifted = y - m.shift[banner]
-            w, wy = (units.replicates.rows(cell, of, full.sum(0)) for of, full in ((None, m.w), (shifted, m.wy)))
+            w, wy = (
+                units.replicates.rows(cell, of, full.sum(0)) for of, full in ((None, m.w), (shifted, m.wy))
+            )
             return replace(m, w=w, wy=wy, own=None)
         if isinstance(units.replicates, ByUnit):
             return replace(m, w=units.replicates.rows(m.w), wy=units.replicates.rows(m.wy), own=None)
@@ -85,10 +89,12 @@ class Sample:
         extra = []
         for category, size in zip(units.residuals.category, units.residuals.sizes, strict=True):
             counted = inside & (category >= 0)
-            extra.append(tally_number(y, counted, banner, category, units.residuals.free, (size, width), shift=m.shift))
+            extra.append(
+                tally_number(y, counted, banner, category, units.residuals.free, (size, width), shift=m.shift)
+            )
         return replace(m, w=_beside(m.w, [x.w for x in extra]), wy=_beside(m.wy, [x.wy for x in extra]))
 
-    def _size(self, y: Floats, inside: Bools, over: Across, m: Moments) -> Floats | None:
+    def _size(self, y: Floats, inside: Bools, over: BannerColumns, m: Moments) -> Floats | None:
         """Σ w |y| by unit and column, (U, C)."""
         if m.own is not None:
             return None
@@ -100,8 +106,8 @@ class Sample:
 
 
 def degrees(present: NDArray[Any], units: Units) -> Ints:
-    """PSUs less strata of each of S sets of cases. present: (U, *S), PSUs with such cases: how many where every case is its own,
-    else whether there are."""
+    """PSUs less strata of each of S sets of cases. present: (U, *S), PSUs with such cases: how many where
+    every case is its own, else whether there are."""
     there = np.asarray(present) > 0
     starts = np.flatnonzero(np.diff(units.stratum, prepend=-1))
     strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)

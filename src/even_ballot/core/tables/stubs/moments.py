@@ -1,4 +1,5 @@
-"""A number's sums by banner category laid out as columns: of everybody, of single categories, of nets of several."""
+"""A number's sums by banner category laid out as columns: of everybody, of single categories, of nets of
+several."""
 
 from dataclasses import replace
 
@@ -10,19 +11,23 @@ from even_ballot.core.estimation.trend import Cells
 from even_ballot.core.sampling.linearisation import Linear, Varied
 from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.banner import BannerColumns
 
 
-def laid_moments(m: Moments, over: Across) -> Moments:
-    """The moments of the total column and the others, (…, 1 + C), from those of the banner's categories and of the cases without
-    one; each column about its own mean."""
+def laid_moments(m: Moments, over: BannerColumns) -> Moments:
+    """The moments of the total column and the others, (…, 1 + C), from those of the banner's categories
+    and of the cases without one; each column about its own mean."""
     members: list[Ints] = [np.arange(len(m.shift))]
     members += [np.array([c]) for c in range(over.columns)] if over.members is None else list(over.members)
     weights = m.w.sum(0)
     shift = np.array([_mean(m.shift[of], weights[of] + 0.0) for of in members])
     apart = [m.shift[of] - s for of, s in zip(members, shift, strict=True)]
     wy = np.stack([(m.wy[:, of] + by * m.w[:, of]).sum(1) for of, by in zip(members, apart, strict=True)], 1)
-    own = None if m.own is None else np.stack([_merged(m.own[:, :, of], by) for of, by in zip(members, apart, strict=True)], 2)
+    own = (
+        None
+        if m.own is None
+        else np.stack([_merged(m.own[:, :, of], by) for of, by in zip(members, apart, strict=True)], 2)
+    )
     size = None if m.size is None else over.laid(m.size)
     return replace(m, shift=shift, counts=over.laid(m.counts), w=over.laid(m.w), wy=wy, size=size, own=own)
 
@@ -37,7 +42,8 @@ def _mean(shift: Floats, weight: Floats) -> float:
 
 
 def _merged(own: Floats, apart: Floats) -> Floats:
-    """Moments (6, U) of several categories together, (6, U, k), about a mean that is less than theirs by `apart`, (k,)."""
+    """Moments (6, U) of several categories together, (6, U, k), about a mean that is less than theirs by
+    `apart`, (k,)."""
     n, w, level, ww, uw, uu = own
     level = level + apart
     count, whole = n.sum(-1), (n * w).sum(-1)
@@ -57,7 +63,7 @@ def of_varied(own: Floats, shift: Floats, level: float) -> Cells:
     def added(linear: Linear, apart: Floats, line: Floats, most: Floats, units: Units) -> Linear:
         groups = tuple(
             Varied(own[:, :, c : c + 1], line[:, c] - shift[c], apart[c : c + 1]) for c in range(len(shift))
-        )  # fmt: skip
+        )
         size = root_of_squares(own, shift + level) + (np.abs(level) + most[0]) * root_of_weights(own)
         terms = np.sqrt(((size * np.abs(apart)) ** 2).sum(-1))
         return Linear(linear.totals, terms[:, None], groups)

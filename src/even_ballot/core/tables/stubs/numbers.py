@@ -13,15 +13,15 @@ from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.estimation.trend import slopes
 from even_ballot.core.sampling.tallies import Moments
-from even_ballot.core.tables.banner import Across, everybody
+from even_ballot.core.tables.banner import BannerColumns, everybody
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, StubKey, Test
-from even_ballot.core.tables.shared import Passes
+from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import statistic_of
-from even_ballot.core.tables.stubs.domain import Sample
+from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.moments import laid_moments, of_varied
 from even_ballot.core.tables.stubs.own_row import OwnRow
-from even_ballot.core.tables.stubs.stub import Part
+from even_ballot.core.tables.stubs.stub import StubByBanner
 
 _SMALL, _LARGE = 1e-60, 1e60
 _OF_UNIT = ("est", "se", "low", "high", "diff", "slope")
@@ -29,7 +29,8 @@ Figure = TypeVar("Figure", Cell, Test)
 
 
 def _times(figure: Figure, unit: float) -> Figure:
-    """A figure of numbers that were divided by a unit, in theirs; one that float64 does not hold is left out."""
+    """A figure of numbers that were divided by a unit, in theirs; one that float64 does not hold is left
+    out."""
     changed: dict[str, Any] = {}
     for name in _OF_UNIT:
         value = getattr(figure, name, None)
@@ -42,19 +43,30 @@ def _times(figure: Figure, unit: float) -> Figure:
     return replace(figure, **changed)
 
 
-class NumberPart(Part):
+class NumberByBanner(StubByBanner):
     """A number as stub: one row of means and their like."""
 
-    def __init__(self, passes: Passes, sample: Sample, name: str, over: Across, request: TableRequest, where: str) -> None:
+    def __init__(
+        self,
+        passes: SharedCounts,
+        sample: Domain,
+        name: str,
+        over: BannerColumns,
+        request: TableRequest,
+        where: str,
+    ) -> None:
         super().__init__(sample, over, request)
         self.name, self.passes = name, passes
         self.heading = StubHeading(name, sample.data.variable(name, where).title, "number", ())
         column = sample.data.column(name, where)
         self.inside = column.answered & sample.who
         y = np.where(self.inside, column.values, 0.0)
-        # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of reach.
+        # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of
+        # reach.
         largest = float(np.abs(y).max(initial=0))
-        self.unit = 1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
+        self.unit = (
+            1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
+        )
         self.y = y if self.unit == 1 else y / self.unit
 
     def domain(self, column: int) -> Bools:
@@ -67,10 +79,17 @@ class NumberPart(Part):
     @cached_property
     def tallied(self) -> Moments:
         """Moments of every combination of the banner's categories."""
-        key = ("moments", self.name, self.request.where, self.over.heading, self.over.first, self.over.columns)
+        key = (
+            "moments",
+            self.name,
+            self.request.where,
+            self.over.heading,
+            self.over.first,
+            self.over.columns,
+        )
         return self.passes.once(
             key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
-        )  # fmt: skip
+        )
 
     @cached_property
     def moments(self) -> Moments:
@@ -104,7 +123,9 @@ class NumberPart(Part):
             wy = m.wy[:, columns] + (m.shift[columns] - level) * w
             size = wy + level * w if m.size is None else m.size[:, columns]
             size = size + abs(level) * w[: len(size)]
-            cells = None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
+            cells = (
+                None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
+            )
             found = slopes(wy[:, None], w, size[:, None], scores, self.units, cells)
             yield from self._trend([StubKey(self.name)], *found)
         if "columns" in self.request.tests and len(self.paths) > 2:
@@ -114,7 +135,7 @@ class NumberPart(Part):
 class NumbersRow(OwnRow):
     """A number's figures."""
 
-    def __init__(self, part: NumberPart) -> None:
+    def __init__(self, part: NumberByBanner) -> None:
         super().__init__(part, part.name)
         self.of = part
 
@@ -133,7 +154,8 @@ class NumbersRow(OwnRow):
         return Spread(*(self._spread_of(s, whole, each, n) for s in ("sd", "skewness", "kurtosis")))
 
     def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
-        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of several."""
+        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of
+        several."""
         part, own = self.of, getattr(each, of)[:-1]
         if part.over.members is not None:
             found = []
@@ -142,7 +164,9 @@ class NumbersRow(OwnRow):
                     found.append(own[members[0]])
                     continue
                 domain = part.domain(k + 1)
-                values = Distribution(part.y[domain], np.zeros(n[k + 1], np.int64), part.sample.weight[domain], 1)
+                values = Distribution(
+                    part.y[domain], np.zeros(n[k + 1], np.int64), part.sample.weight[domain], 1
+                )
                 found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
             own = np.array(found)
         return np.append(getattr(whole, of), own)

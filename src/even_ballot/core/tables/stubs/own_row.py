@@ -6,16 +6,16 @@ from functools import cached_property
 
 from even_ballot.core.data.dataset import Ints
 from even_ballot.core.estimation.estimates import Estimates, Ranked
-from even_ballot.core.estimation.intervals import Limits
+from even_ballot.core.estimation.intervals import IntervalEnds
 from even_ballot.core.tables.results import Cell, Plain, StubKey
 from even_ballot.core.tables.statistics.rows import NumberRow
-from even_ballot.core.tables.stubs.stub import Part, there
+from even_ballot.core.tables.stubs.stub import StubByBanner, there
 
 
 class OwnRow(NumberRow):
     """What such rows share; means, spread, ranks and shares below a value are the kind's own."""
 
-    def __init__(self, part: Part, name: str) -> None:
+    def __init__(self, part: StubByBanner, name: str) -> None:
         self.part, self.units, self.paths = part, part.units, part.paths
         self.key = StubKey(name)
 
@@ -41,7 +41,12 @@ class OwnRow(NumberRow):
         return self.ranks()
 
     def emit_means(
-        self, stat: str, e: Estimates, first: int, plain: list[Plain | None] | None = None, limits: Limits | None = None
+        self,
+        stat: str,
+        e: Estimates,
+        first: int,
+        plain: list[Plain | None] | None = None,
+        limits: IntervalEnds | None = None,
     ) -> Iterator[Cell]:
         columns = slice(first, None)
         ends = None if limits is None else (limits[0][None, columns], limits[1][None, columns])
@@ -49,10 +54,17 @@ class OwnRow(NumberRow):
         beside = None if plain is None else [[p] for p in plain[columns]]
         # One case says nothing of how its like differ.
         yield from self.part.emit(
-            [self.key], self.paths[columns], stat, e.at(None, columns), df=df, plain=beside, limits=ends, of_one_case=False
+            [self.key],
+            self.paths[columns],
+            stat,
+            e.at(None, columns),
+            df=df,
+            plain=beside,
+            limits=ends,
+            of_one_case=False,
         )
 
-    def limits(self, e: Estimates) -> Limits:
+    def limits(self, e: Estimates) -> IntervalEnds:
         return self.part.limits(e)
 
     def emit_values(self, stat: str, values: Sequence[float | None], first: int) -> Iterator[Cell]:

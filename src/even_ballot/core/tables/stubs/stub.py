@@ -1,4 +1,5 @@
-"""One stub variable against one banner entry: what all kinds of stub share when figures become cells and tests."""
+"""One stub variable against one banner entry: what all kinds of stub share when figures become cells and
+tests."""
 
 from collections.abc import Iterator, Sequence
 from itertools import combinations
@@ -8,18 +9,16 @@ import numpy as np
 from scipy import special
 
 from even_ballot.core.data.dataset import Floats, Ints
-from even_ballot.core.estimation.comparisons import Columns, adjusted
+from even_ballot.core.estimation.comparisons import ColumnComparison, adjusted_p_values
 from even_ballot.core.estimation.estimates import Estimates
-from even_ballot.core.estimation.intervals import Limits, proportion, symmetric
+from even_ballot.core.estimation.intervals import IntervalEnds, proportion, symmetric
 from even_ballot.core.estimation.trend import Trend
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
-from even_ballot.core.tables.banner import Across
+from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerKey, Cell, Plain, StubHeading, StubKey, Test
-from even_ballot.core.tables.stubs.domain import Sample
-
-Path = tuple[BannerKey, ...]
+from even_ballot.core.tables.results import BannerKey, BannerPath, Cell, Plain, StubHeading, StubKey, Test
+from even_ballot.core.tables.stubs.domain import Domain
 
 
 def there(value: float) -> float | None:
@@ -28,7 +27,9 @@ def there(value: float) -> float | None:
 
 def said(key: StubKey) -> dict[str, Any]:
     """A stub row as tests name it."""
-    return {name: getattr(key, name) for name in ("variable", "code", "net") if getattr(key, name) is not None}
+    return {
+        name: getattr(key, name) for name in ("variable", "code", "net") if getattr(key, name) is not None
+    }
 
 
 def _rounding(e: Estimates, at: Ints) -> Floats:
@@ -36,17 +37,20 @@ def _rounding(e: Estimates, at: Ints) -> Floats:
     return np.asarray(1e-12 * e.est[at] * (1 - e.est[at]) / np.maximum(e.base_n[at], 1))
 
 
-class Part:
+class StubByBanner:
     """One stub variable against one banner entry; its columns are the total and those of the entry."""
 
     heading: StubHeading
 
-    def __init__(self, sample: Sample, over: Across, request: TableRequest) -> None:
+    def __init__(self, sample: Domain, over: BannerColumns, request: TableRequest) -> None:
         self.sample, self.over, self.request = sample, over, request
         self.units: Units = sample.units
         self.df = self.units.degrees_of_freedom
         self.show = request.show
-        self.paths: list[Path] = [(), *(tuple(map(BannerKey.of, over.heading.variables, path)) for path in over.paths)]
+        self.paths: list[BannerPath] = [
+            (),
+            *(tuple(map(BannerKey.of, over.heading.variables, path)) for path in over.paths),
+        ]
 
     def cells(self, first: int) -> Iterator[Cell]:
         """The cells of every column from the first wanted (0: the total)."""
@@ -56,7 +60,7 @@ class Part:
         """The tests asked for."""
         raise NotImplementedError
 
-    def limits(self, e: Estimates, share: bool = False) -> Limits:
+    def limits(self, e: Estimates, share: bool = False) -> IntervalEnds:
         """The limits of estimates of any shape; NaN where the design has no degrees of freedom."""
         if self.df < 1:
             nowhere = np.full(e.est.shape, np.nan)
@@ -66,13 +70,24 @@ class Part:
         return symmetric(e.est, np.sqrt(e.variance), self.df, self.request.interval)
 
     def emit(
-        self, keys: Sequence[StubKey], paths: Sequence[Path], stat: str, e: Estimates, *, share: bool = False,
-        with_n: bool = False, df: Ints | None = None, plain: list[list[Plain | None]] | None = None,
-        limits: Limits | None = None, counted: bool = False, of_one_case: bool = True,
-    ) -> Iterator[Cell]:  # fmt: skip
-        """A cell for each estimate there is, rows × columns, with its interval where the design has degrees of freedom. df:
-        broadcast to rows × columns; plain: by column and row; limits: where they are not the usual ones; counted: it is of no
-        base; of_one_case: whether one case alone has an interval."""
+        self,
+        keys: Sequence[StubKey],
+        paths: Sequence[BannerPath],
+        stat: str,
+        e: Estimates,
+        *,
+        share: bool = False,
+        with_n: bool = False,
+        df: Ints | None = None,
+        plain: list[list[Plain | None]] | None = None,
+        limits: IntervalEnds | None = None,
+        counted: bool = False,
+        of_one_case: bool = True,
+    ) -> Iterator[Cell]:
+        """A cell for each estimate there is, rows × columns, with its interval where the design has
+        degrees of freedom. df: broadcast to rows × columns; plain: by column and row; limits: where they
+        are not the usual ones; counted: it is of no base; of_one_case: whether one case alone has an
+        interval."""
         low, high = limits or self.limits(e, share)
         if not of_one_case:
             low, high = (np.where(e.base_n == 1, np.nan, limit) for limit in (low, high))
@@ -82,19 +97,30 @@ class Part:
             for r, (key, value, s, lo, hi, n, base, deff) in enumerate(zip(keys, *column, strict=True)):
                 if counted or (value == value and base > 0):
                     yield Cell(
-                        key, path, stat, value, there(s), there(lo), there(hi),
-                        n if with_n else None, None if counted else base, there(deff), own[c][r] if own else None,
+                        key,
+                        path,
+                        stat,
+                        value,
+                        there(s),
+                        there(lo),
+                        there(hi),
+                        n if with_n else None,
+                        None if counted else base,
+                        there(deff),
+                        own[c][r] if own else None,
                         plain[c][r] if plain else None,
-                    )  # fmt: skip
+                    )
 
-    def _compare(self, stub: StubKey, e: Estimates, share: bool = False) -> Iterator[Columns]:
-        """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for each but the total; share:
-        they are shares."""
+    def _compare(self, stub: StubKey, e: Estimates, share: bool = False) -> Iterator[ColumnComparison]:
+        """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for
+        each but the total; share: they are shares."""
         if self.df < 1:
             return
         paths = self.over.paths
         pairs = [(i, j) for i, j in combinations(range(len(paths)), 2) if paths[i][:-1] == paths[j][:-1]]
-        pairs = [(i, j) for i, j in pairs if e.base_n[i] > 0 and e.base_n[j] > 0 and not self.over.overlap(i, j)]
+        pairs = [
+            (i, j) for i, j in pairs if e.base_n[i] > 0 and e.base_n[j] > 0 and not self.over.overlap(i, j)
+        ]
         if not pairs:
             return
         a, b = (np.array(side) for side in zip(*pairs, strict=True))
@@ -106,14 +132,25 @@ class Part:
         t = np.divide(difference, se, out=np.zeros_like(se), where=real)
         p = 2 * special.stdtr(self.df, -np.abs(t))
         p_adjusted = np.full(len(p), np.nan)
-        p_adjusted[real] = adjusted(p[real], self.request.adjust)
+        p_adjusted[real] = adjusted_p_values(p[real], self.request.adjust)
         low, high = symmetric(difference, se, self.df, self.request.interval)
         key = said(stub)
         for k in np.flatnonzero(real).tolist():
             i, j = pairs[k]
             diff, error, quotient, plain, fair = (float(x[k]) for x in (difference, se, t, p, p_adjusted))
             limits = there(float(low[k])), there(float(high[k]))
-            yield Columns(key, self.over.heading.variables, paths[i], paths[j], diff, error, quotient, plain, fair, *limits)
+            yield ColumnComparison(
+                key,
+                self.over.heading.variables,
+                paths[i],
+                paths[j],
+                diff,
+                error,
+                quotient,
+                plain,
+                fair,
+                *limits,
+            )
 
     def _trend(self, keys: list[StubKey], slope: Floats, variance: Floats) -> Iterator[Trend]:
         """A test for each slope that has a standard error."""
@@ -121,7 +158,9 @@ class Part:
             return
         se = np.sqrt(variance)
         low, high = symmetric(slope, se, self.df, self.request.interval)
-        for key, b, s, lo, hi in zip(keys, slope.tolist(), se.tolist(), low.tolist(), high.tolist(), strict=True):
+        for key, b, s, lo, hi in zip(
+            keys, slope.tolist(), se.tolist(), low.tolist(), high.tolist(), strict=True
+        ):
             if s > 0 and b == b:
                 t = b / s
                 p = float(2 * special.stdtr(self.df, -abs(t)))

@@ -9,7 +9,11 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
 revision = "0001"
 down_revision = None
 
-_OPTIONS: dict[str, Any] = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+_OPTIONS: dict[str, Any] = {
+    "mysql_engine": "InnoDB",
+    "mysql_charset": "utf8mb4",
+    "mysql_collate": "utf8mb4_bin",
+}
 _TIME = DATETIME(fsp=6)
 
 
@@ -28,14 +32,18 @@ def upgrade() -> None:
     )
     op.create_table(
         "source_bytes",
-        sa.Column("file_id", sa.String(16), sa.ForeignKey("source_files.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "file_id", sa.String(16), sa.ForeignKey("source_files.id", ondelete="CASCADE"), primary_key=True
+        ),
         sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("content", LONGBLOB, nullable=False),
         **_OPTIONS,
     )
     op.create_table(
         "source_columns",
-        sa.Column("file_id", sa.String(16), sa.ForeignKey("source_files.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "file_id", sa.String(16), sa.ForeignKey("source_files.id", ondelete="CASCADE"), primary_key=True
+        ),
         sa.Column("position", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("name", sa.String(255), nullable=False),
         sa.Column("label", LONGTEXT, nullable=False),
@@ -48,7 +56,9 @@ def upgrade() -> None:
         sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("rows", sa.Integer, nullable=False),
         sa.Column("content", LONGBLOB, nullable=False),
-        sa.ForeignKeyConstraint(["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["file_id", "position"], ["source_columns.file_id", "source_columns.position"], ondelete="CASCADE"
+        ),
         **_OPTIONS,
     )
     op.create_table(
@@ -65,7 +75,9 @@ def upgrade() -> None:
     op.create_index("studies_by_change", "studies", ["deleted", "changed"])
     op.create_table(
         "revisions",
-        sa.Column("study_id", sa.String(16), sa.ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "study_id", sa.String(16), sa.ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True
+        ),
         sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("document", LONGTEXT, nullable=False),
         sa.Column("files", LONGTEXT, nullable=False),

@@ -9,7 +9,11 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
 revision = "0002"
 down_revision = "0001"
 
-_OPTIONS: dict[str, Any] = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+_OPTIONS: dict[str, Any] = {
+    "mysql_engine": "InnoDB",
+    "mysql_charset": "utf8mb4",
+    "mysql_collate": "utf8mb4_bin",
+}
 _TIME = DATETIME(fsp=6)
 
 
