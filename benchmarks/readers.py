@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import requests
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "support"))
 
 from served import served
 

@@ -21,7 +21,6 @@ debian() {
     probe=${pair%%=*}
     case $probe in
       py:*) python3 -c "import ${probe#py:}" 2>/dev/null || missing+=("${pair#*=}") ;;
-      lib:*) [ -n "$(PATH=$PATH:/sbin:/usr/sbin ldconfig -p | grep -F "${probe#lib:}")" ] || missing+=("${pair#*=}") ;;
       *) PATH=$PATH:/usr/sbin command -v "$probe" >/dev/null || missing+=("${pair#*=}") ;;
     esac
   done
@@ -80,7 +79,6 @@ interface() {
 to_run() {
   local lock=${1:-requirements.lock}
   if python_ready "$lock" && PATH=$PATH:/usr/sbin command -v mariadbd >/dev/null; then return; fi
-  debian mariadbd=mariadb-server py:ensurepip=python3-venv lib:libpango-1.0=libpango-1.0-0 \
-    lib:libpangoft2-1.0=libpangoft2-1.0-0 lib:libharfbuzz-subset=libharfbuzz-subset0
+  debian mariadbd=mariadb-server py:ensurepip=python3-venv
   python_ready "$lock" || python_packages "$lock"
 }

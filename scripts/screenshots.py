@@ -24,11 +24,12 @@ from even_ballot.store.server import MariaServer, free_port
 
 ROOT = Path(__file__).parents[1]
 OUT = ROOT / "docs" / "screenshots"
-sys.path.insert(0, str(ROOT / "tests"))
+sys.path.insert(0, str(ROOT / "tests" / "support"))
 from pages import Browser, chromium  # noqa: E402
 
 
-def pictures(browser: Browser, study: str) -> None:
+# One picture after the other.
+def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     """One picture of each main view."""
 
     def shot(name: str, path: str, text: str, *actions: str) -> None:

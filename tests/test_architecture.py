@@ -1,11 +1,14 @@
-"""Arrows point inward only."""
+"""Arrows point inward only, among layers and among the rooms of the core; rooms and functions stay small."""
 
 import ast
+import re
+from collections.abc import Iterator
 from pathlib import Path
 
 import even_ballot
 
 ROOT = Path(even_ballot.__file__).parent
+PROJECT = ROOT.parents[1]
 MAY = {
     "core": {"core"},
     "formats": {"core", "formats"},
@@ -16,36 +19,47 @@ MAY = {
     "cli": {"core", "services"},
 }
 NEVER_IN_CORE = {
-    "fastapi",
-    "starlette",
-    "sqlalchemy",
-    "uvicorn",
-    "pyarrow",
-    "pathlib",
-    "os",
-    "io",
-    "socket",
-    "subprocess",
-}
+    "fastapi", "starlette", "sqlalchemy", "uvicorn", "pyarrow", "pathlib", "os", "io", "socket", "subprocess",
+}  # fmt: skip
+ROOMS = (
+    "numerics", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation", "tables",
+    "disclosure", "study",
+)  # fmt: skip
+"""Rooms of the core, each of which may use itself and those before it."""
+FLAT = {"faults", "model", "progress", "__init__"}
+"""Files of the core that every room may use."""
+MOST_FILES, MOST_LINES = 12, 40
 
 
-def imports(path: Path) -> set[str]:
+def modules() -> Iterator[tuple[Path, ast.Module]]:
+    for path in sorted(ROOT.rglob("*.py")):
+        yield path, ast.parse(path.read_text())
+
+
+def imports(tree: ast.AST) -> set[str]:
     found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in ast.walk(tree):
         if isinstance(node, ast.ImportFrom) and node.module:
-            found.add(node.module)
+            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
         elif isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
     return found
 
 
+def only_for_types(tree: ast.Module) -> set[str]:
+    """What is imported for type checkers alone."""
+    blocks = (n for n in tree.body if isinstance(n, ast.If) and ast.unparse(n.test) == "TYPE_CHECKING")
+    return {name for block in blocks for name in imports(block)}
+
+
 def test_every_layer_imports_inward_only() -> None:
     wrong = []
-    for path in ROOT.rglob("*.py"):
+    for path, tree in modules():
         layer = path.relative_to(ROOT).parts[0].removesuffix(".py")
-        for module in imports(path):
+        for module in imports(tree):
             parts = module.split(".")
-            if parts[0] == "even_ballot" and len(parts) > 1 and parts[1] not in MAY.get(layer, set(MAY)):
+            ours = parts[0] == "even_ballot" and len(parts) > 1 and parts[1] != "__version__"
+            if ours and parts[1] not in MAY.get(layer, set(MAY)):
                 wrong.append(f"{path.relative_to(ROOT)} imports {module}")
     assert wrong == []
 
@@ -53,8 +67,55 @@ def test_every_layer_imports_inward_only() -> None:
 def test_the_core_knows_no_files_no_web_and_no_database() -> None:
     wrong = [
         (path.name, module)
-        for path in (ROOT / "core").rglob("*.py")
-        for module in imports(path)
+        for path, tree in modules()
+        if "core" in path.relative_to(ROOT).parts
+        for module in imports(tree)
         if module.split(".")[0] in NEVER_IN_CORE
     ]
+    assert wrong == []
+
+
+def test_every_room_of_the_core_uses_those_before_it_only() -> None:
+    wrong = []
+    for path, tree in modules():
+        parts = path.relative_to(ROOT).with_suffix("").parts
+        if parts[0] != "core" or parts[1] in FLAT:
+            continue
+        assert parts[1] in ROOMS, f"{path} is in no room that is known; its order among the others is wanted"
+        for module in imports(tree) - only_for_types(tree):
+            used = module.split(".")
+            if used[:2] != ["even_ballot", "core"] or len(used) < 3 or used[2] in FLAT:
+                continue
+            if used[2] in ROOMS and ROOMS.index(used[2]) > ROOMS.index(parts[1]):
+                wrong.append(f"{'/'.join(parts)} imports {module}")
+    assert wrong == []
+
+
+def test_no_room_holds_more_than_a_dozen_files() -> None:
+    """Migrations add one for each change of the database, for ever."""
+    rooms = {path.parent for path, _ in modules() if "migrations" not in path.parts}
+    rooms |= {path.parent for path in (PROJECT / "tests").rglob("test_*.py")}
+    full = {
+        str(room.relative_to(PROJECT)): n
+        for room in rooms
+        if (n := sum(path.name != "__init__.py" for path in room.glob("*.py"))) > MOST_FILES
+    }
+    assert full == {}
+
+
+def test_functions_are_short_or_say_why_not() -> None:
+    """A line above the function, or above its decorators, begins with `# Long:`."""
+    wrong = []
+    for path, tree in modules():
+        lines = path.read_text().split("\n")
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                continue
+            first = node.body[0]
+            said = isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant)
+            body = node.body[1:] if said else node.body
+            length = (body[-1].end_lineno or 0) - body[0].lineno + 1 if body else 0
+            above = lines[min([node.lineno, *(d.lineno for d in node.decorator_list)]) - 2].strip()
+            if length > MOST_LINES and not re.match(r"# Long: \w", above):
+                wrong.append(f"{path.relative_to(ROOT)}: {node.name} has {length} lines")
     assert wrong == []

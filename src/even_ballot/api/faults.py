@@ -86,7 +86,7 @@ _REFUSED = {
     ),
     422: (_UNFIT, "A text in this is too long, or holds characters that cannot be stored.", "Shorten it."),
 }
-"""What the database refuses for a reason that the sender can do something about: by status, its codes, what to say."""
+"""What the database refuses for a reason that the sender can mend: by status, its codes, what to say."""
 
 
 def _stale(error: StaleState) -> JSONResponse:

@@ -152,6 +152,7 @@ def _as_ctrl_c(number: int, frame: object) -> None:
     raise KeyboardInterrupt
 
 
+# Long: what starts first stops last, in one place.
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
     signal.signal(signal.SIGTERM, _as_ctrl_c)

@@ -149,7 +149,8 @@ def _entry(
     }
 
 
-def _plant(
+# Long: every planted fault with its cases, in the order they are planted.
+def _plant(  # noqa: C901
     rng: np.random.Generator, entries: list[dict[str, str]], planted: Planted, scale: float = 1.0
 ) -> list[dict[str, str]]:
     """Faults, each in entries of its own kind; returns the entries in the order they arrived."""
@@ -226,6 +227,7 @@ def _staff_tests(
     return tests
 
 
+# Long: the columns of a file, one after the other.
 def deliveries() -> tuple[Delivery, Delivery, list[District]]:
     """The first delivery, the second (all of the first and more), and the frame."""
     rng = np.random.default_rng(SEED)

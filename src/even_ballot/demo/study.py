@@ -55,6 +55,7 @@ def _targets(margin: str, at: list[dict[str, int]]) -> list[dict[str, Any]]:
     ]
 
 
+# Long: a study file is one document.
 def study_document() -> dict[str, Any]:
     """The study file as a document."""
     arrived = names()

@@ -5,7 +5,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import pyarrow as pa
 
-from even_ballot.core.data.dataset import BLANK, Column, Ints
+from even_ballot.core.data.dataset import BLANK, Column
+from even_ballot.core.numerics.arrays import Ints
 
 LIMIT = 4 * 1024 * 1024 - 4096
 _ROWS = 131_072

@@ -249,7 +249,7 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
 
 def test_the_same_study_hides_the_same_figures_in_every_process() -> None:
     asked = "from test_hiding import *; print([r.hidden for r in released(answers(5, 60, True), PLANS[7])])"
-    folders = [str(Path(__file__).parent), str(Path(__file__).parents[2])]
+    folders = [str(Path(__file__).parent), str(Path(__file__).parents[2] / "support")]
     said = [
         subprocess.run(
             [sys.executable, "-c", asked], env={**os.environ, "PYTHONPATH": ":".join(folders), "PYTHONHASHSEED": seed},

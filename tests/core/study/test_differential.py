@@ -1,4 +1,4 @@
-"""Random studies against a second reading of the definitions (`tests/reading.py`). `--studies 5000` tries
+"""Random studies against a second reading of the definitions (`tests/support/reading.py`). `--studies 5000` tries
 as many."""
 
 import math

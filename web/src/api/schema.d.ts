@@ -15,7 +15,8 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the file.
+         * @description Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the
+         *     file.
          */
         post: operations["bring_in"];
         delete?: never;
@@ -1034,8 +1035,8 @@ export interface components {
         };
         /**
          * AdjustedCell
-         * @description A cell: its codes by variable, its name in words, who answered and who did not (cases with a base weight), the factor by
-         *     which the base weights of those who answered grew, and whether it is small.
+         * @description A cell: its codes by variable, its name in words, who answered and who did not (cases with a base
+         *     weight), the factor by which the base weights of those who answered grew, and whether it is small.
          */
         AdjustedCell: {
             /** At */
@@ -1065,8 +1066,9 @@ export interface components {
         };
         /**
          * AnswerFit
-         * @description An answer and the code it takes; None where it fits nothing as it stands. proposal: the code it likely means, and why
-         *     (`alike`: spacing or letter case; `misspelt`, with how like the label it is, in per cent).
+         * @description An answer and the code it takes; None where it fits nothing as it stands. proposal: the code it
+         *     likely means, and why (`alike`: spacing or letter case; `misspelt`, with how like the label it is, in
+         *     per cent).
          */
         AnswerFit: {
             /** Answer */
@@ -1092,7 +1094,8 @@ export interface components {
         };
         /**
          * Balanced
-         * @description Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the unit left out keeps.
+         * @description Balanced half samples, for two first-stage units a stratum; fay: the share of its weight that the
+         *     unit left out keeps.
          */
         Balanced: {
             /**
@@ -1134,8 +1137,8 @@ export interface components {
         };
         /**
          * BannerHeading
-         * @description A banner entry: for each variable of its nest, outermost first, its question, categories, and nets of them. shown: of each
-         *     level in the order they are shown in, where that was settled.
+         * @description A banner entry: for each variable of its nest, outermost first, its question, categories, and nets
+         *     of them. shown: of each level in the order they are shown in, where that was settled.
          */
         BannerHeading: {
             /** Categories */
@@ -1146,7 +1149,7 @@ export interface components {
              */
             nets?: string[][];
             /** Shown */
-            shown?: components["schemas"]["even_ballot__core__tables__results__Shown"][][] | null;
+            shown?: components["schemas"]["ShownLine"][][] | null;
             /** Titles */
             titles: string[];
             /** Variables */
@@ -1176,8 +1179,8 @@ export interface components {
         };
         /**
          * Battery
-         * @description Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells each from the
-         *     others.
+         * @description Neighbouring questions of one stem answered on one scale, or with the same words. items: what tells
+         *     each from the others.
          */
         Battery: {
             /** Items */
@@ -1266,7 +1269,8 @@ export interface components {
         };
         /**
          * Cell
-         * @description One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of its base.
+         * @description One figure of a table. Fields that do not apply are None. df: PSUs less strata among the cases of
+         *     its base.
          */
         Cell: {
             /** Banner */
@@ -1309,9 +1313,9 @@ export interface components {
         };
         /**
          * CellsRow
-         * @description A case: its record number, its identifier where there is one, whether that tells it from all others, its entries by
-         *     column as they are written (codes for coded ones), their labels, and each cell's state (0 answered, 1 blank, 2 no answer,
-         *     3 not placed).
+         * @description A case: its record number, its identifier where there is one, whether that tells it from all others,
+         *     its entries by column as they are written (codes for coded ones), their labels, and each cell's state
+         *     (0 answered, 1 blank, 2 no answer, 3 not placed).
          */
         CellsRow: {
             /** Alone */
@@ -1349,8 +1353,8 @@ export interface components {
         };
         /**
          * CellsWanted
-         * @description Which cells: a stretch of rows of some columns (default: all). where: a condition; finding: only its cases; aside:
-         *     instead of the cases in use, those that this entry of the ledger (from 1) set aside.
+         * @description Which cells: a stretch of rows of some columns (default: all). where: a condition; finding: only its
+         *     cases; aside: instead of the cases in use, those that this entry of the ledger (from 1) set aside.
          */
         CellsWanted: {
             /** Aside */
@@ -1392,7 +1396,8 @@ export interface components {
         };
         /**
          * ChangedCounts
-         * @description A column of few answers whose counts changed, largest changes of a share first; moved: the largest of them.
+         * @description A column of few answers whose counts changed, largest changes of a share first; moved: the largest
+         *     of them.
          */
         ChangedCounts: {
             /** Answers */
@@ -1416,9 +1421,10 @@ export interface components {
          * CodeAnswers
          * @description Answers in words become codes, whole answer against whole answer.
          *
-         *     The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a finding,
-         *     "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A question that is coded
-         *     already keeps its meaning: a scale that says something else of a code in use is refused.
+         *     The scale's own labels need no entry in `answers`. `otherwise`: "flag" keeps what fits nothing as a
+         *     finding, "blank" empties it, a code takes it all. Numbers that are codes of the scale become these. A
+         *     question that is coded already keeps its meaning: a scale that says something else of a code in use is
+         *     refused.
          */
         CodeAnswers: {
             /**
@@ -1479,8 +1485,20 @@ export interface components {
             variables?: components["schemas"]["Variable"][];
         };
         /**
+         * CodebookChanges
+         * @description What a codebook file changes: in sentences, with the variables it names that the study does not
+         *     have.
+         */
+        CodebookChanges: {
+            /** Says */
+            says: string[];
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
          * CodebookView
-         * @description All variables, the scales with the variables that use them, and what looks as if it belonged together.
+         * @description All variables, the scales with the variables that use them, and what looks as if it belonged
+         *     together.
          */
         CodebookView: {
             /** Batteries */
@@ -1500,7 +1518,8 @@ export interface components {
         };
         /**
          * Collapse
-         * @description Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they are blank.
+         * @description Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they
+         *     are blank.
          */
         Collapse: {
             /**
@@ -1509,7 +1528,7 @@ export interface components {
              */
             do: "collapse";
             /** Groups */
-            groups: components["schemas"]["Group"][];
+            groups: components["schemas"]["MergedCategory"][];
             /** Into */
             into: string;
             /** Label */
@@ -1527,29 +1546,11 @@ export interface components {
             why?: string | null;
         };
         /**
-         * ColumnPreview
-         * @description A column before it is taken over.
+         * ColumnComparison
+         * @description The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no
+         *     code), with its interval.
          */
-        ColumnPreview: {
-            /** Answers */
-            answers: components["schemas"]["Answer"][];
-            /** Blanks */
-            blanks: number;
-            /** Distinct */
-            distinct: number;
-            /** Kind */
-            kind: string;
-            /** Label */
-            label: string;
-            /** Name */
-            name: string;
-        };
-        /**
-         * Columns
-         * @description The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no code), with its
-         *     interval.
-         */
-        Columns: {
+        ColumnComparison: {
             /** A */
             a: (number | string)[];
             /** B */
@@ -1580,6 +1581,24 @@ export interface components {
             };
             /** T */
             t: number;
+        };
+        /**
+         * ColumnPreview
+         * @description A column before it is taken over.
+         */
+        ColumnPreview: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            /** Blanks */
+            blanks: number;
+            /** Distinct */
+            distinct: number;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
         };
         /**
          * ComparedRow
@@ -1670,7 +1689,8 @@ export interface components {
         };
         /**
          * CutOffView
-         * @description A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how many lie under it.
+         * @description A distribution from 0 to `high` in equal bars (the last holds what lies beyond), the cut-off and how
+         *     many lie under it.
          */
         CutOffView: {
             /** Bars */
@@ -1714,9 +1734,9 @@ export interface components {
          * Design
          * @description How the sample was drawn.
          *
-         *     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters: variables of the
-         *     first stage. population_size: a variable with the number of first-stage units in the stratum. calibrated: standard errors
-         *     know that the weights were raked.
+         *     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters:
+         *     variables of the first stage. population_size: a variable with the number of first-stage units in the
+         *     stratum. calibrated: standard errors know that the weights were raked.
          */
         Design: {
             /**
@@ -1808,8 +1828,9 @@ export interface components {
         };
         /**
          * DisclosureControl
-         * @description What was hidden, in groups: small ones, those that protect them, and those that could not be judged, around which everything
-         *     is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures are hidden.
+         * @description What was hidden, in groups: small ones, those that protect them, and those that could not be judged,
+         *     around which everything is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures
+         *     are hidden.
          */
         DisclosureControl: {
             /** Below */
@@ -1864,8 +1885,8 @@ export interface components {
         };
         /**
          * Dominance
-         * @description When a total or mean of a number says too much of its largest cases. n, k: the n largest make up more than k per cent of
-         *     it; p: the second largest could tell the largest to within p per cent.
+         * @description When a total or mean of a number says too much of its largest cases. n, k: the n largest make up
+         *     more than k per cent of it; p: the second largest could tell the largest to within p per cent.
          */
         Dominance: {
             /** K */
@@ -1877,7 +1898,8 @@ export interface components {
         };
         /**
          * Drift
-         * @description What is new in a file: columns (name → heading), columns gone, answers never seen, counts that changed, records.
+         * @description What is new in a file: columns (name → heading), columns gone, answers never seen, counts that
+         *     changed, records.
          */
         Drift: {
             /** Counts */
@@ -1899,8 +1921,8 @@ export interface components {
         };
         /**
          * DropCases
-         * @description Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare: records (by
-         *     their number in the source) that were looked at and stay in use all the same.
+         * @description Sets cases aside: those a condition is true of, those named, or all but one of those alike. spare:
+         *     records (by their number in the source) that were looked at and stay in use all the same.
          */
         DropCases: {
             /**
@@ -1927,8 +1949,8 @@ export interface components {
         };
         /**
          * Duplicates
-         * @description Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept. at_least: how many of
-         *     them a case must have answered to be compared.
+         * @description Cases alike in all of these variables, answers and codes that mean none alike; one of each is kept.
+         *     at_least: how many of them a case must have answered to be compared.
          */
         Duplicates: {
             /**
@@ -1947,9 +1969,9 @@ export interface components {
         };
         /**
          * Edit
-         * @description One cell of one case. id: the case's value of the variable with role id, else its record number; with `by` "row"
-         *     always the record number, which tells cases apart that share an identifier. value: a code, a label, a number or a text
-         *     as it would stand in a file; null is blank.
+         * @description One cell of one case. id: the case's value of the variable with role id, else its record number;
+         *     with `by` "row" always the record number, which tells cases apart that share an identifier. value: a
+         *     code, a label, a number or a text as it would stand in a file; null is blank.
          */
         Edit: {
             /**
@@ -1981,9 +2003,9 @@ export interface components {
          * Fault
          * @description One thing that is wrong with a study or its data.
          *
-         *     what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do about it. at, of: in a
-         *     formula, the character it is at, from 0, and the formula. kind: a word for what is wrong, where something is offered that mends
-         *     it; write: what mends it in a study file.
+         *     what: the fault in a sentence; where: a JSON path, or a file with row and column; mend: what to do
+         *     about it. at, of: in a formula, the character it is at, from 0, and the formula. kind: a word for what
+         *     is wrong, where something is offered that mends it; write: what mends it in a study file.
          */
         Fault: {
             /** At */
@@ -2026,7 +2048,8 @@ export interface components {
         };
         /**
          * FigureChange
-         * @description A table's figures before and after: how many there are, those that differ, and the largest difference of a share.
+         * @description A table's figures before and after: how many there are, those that differ, and the largest
+         *     difference of a share.
          */
         FigureChange: {
             /** Changed */
@@ -2092,9 +2115,9 @@ export interface components {
         };
         /**
          * Finding
-         * @description A kind of fault in a variable (one value of it, where that matters), and how many cases have it. accepted: why it
-         *     may stand, where somebody has said so. step: what sets these cases aside, as a rule that holds for answers still to come; None
-         *     where their cells want mending instead.
+         * @description A kind of fault in a variable (one value of it, where that matters), and how many cases have it.
+         *     accepted: why it may stand, where somebody has said so. step: what sets these cases aside, as a rule
+         *     that holds for answers still to come; None where their cells want mending instead.
          */
         Finding: {
             /** Accepted */
@@ -2112,8 +2135,8 @@ export interface components {
         };
         /**
          * FindingCases
-         * @description The cases behind a finding: record numbers, and for each the values of a few variables. mend: the step that would
-         *     set these cases aside, with its sentence, where that is what mends it.
+         * @description The cases behind a finding: record numbers, and for each the values of a few variables. mend: the
+         *     step that would set these cases aside, with its sentence, where that is what mends it.
          */
         FindingCases: {
             /** Columns */
@@ -2209,8 +2232,9 @@ export interface components {
         };
         /**
          * Grid
-         * @description headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown, is the first); paths: the
-         *     codes that each column stands for; letters: of the columns, where they are compared; notes: what letters and marks mean.
+         * @description headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
+         *     is the first); paths: the codes that each column stands for; letters: of the columns, where they are
+         *     compared; notes: what letters and marks mean.
          */
         Grid: {
             /** Battery */
@@ -2232,21 +2256,9 @@ export interface components {
             sections: components["schemas"]["Section"][];
         };
         /**
-         * Group
-         * @description A category and the codes it is made of.
-         */
-        Group: {
-            /** Code */
-            code: number;
-            /** From */
-            from: number[];
-            /** Label */
-            label: string;
-        };
-        /**
          * HeavyCase
-         * @description A case of large weight: record, identifier where there is one, base and final weight, final over mean weight, and its
-         *     categories of the variables that the weighting looks at.
+         * @description A case of large weight: record, identifier where there is one, base and final weight, final over
+         *     mean weight, and its categories of the variables that the weighting looks at.
          */
         HeavyCase: {
             /** Base */
@@ -2266,7 +2278,8 @@ export interface components {
         };
         /**
          * HiddenFigure
-         * @description A figure that is not shown. why: small (few cases), or protects (others could be worked out from it).
+         * @description A figure that is not shown. why: small (few cases), or protects (others could be worked out from
+         *     it).
          */
         HiddenFigure: {
             /** Banner */
@@ -2352,7 +2365,8 @@ export interface components {
         };
         /**
          * ItemNonResponse
-         * @description A question's cases without an answer: blank, with a code that means none, with an entry that was not placed.
+         * @description A question's cases without an answer: blank, with a code that means none, with an entry that was not
+         *     placed.
          */
         ItemNonResponse: {
             /** Blank */
@@ -2379,8 +2393,8 @@ export interface components {
         };
         /**
          * JobView
-         * @description How a job stands. state: running, done, failed or stopped; share: of the whole, None where not known; result: the
-         *     identifier of what it made.
+         * @description How a job stands. state: running, done, failed or stopped; share: of the whole, None where not
+         *     known; result: the identifier of what it made.
          */
         JobView: {
             /** About */
@@ -2416,16 +2430,6 @@ export interface components {
             placed: number;
             /** Unplaced */
             unplaced: number;
-        };
-        /**
-         * Laid
-         * @description What a codebook file changes: in sentences, with the variables it names that the study does not have.
-         */
-        Laid: {
-            /** Says */
-            says: string[];
-            /** Unknown */
-            unknown: string[];
         };
         /**
          * LedgerEntry
@@ -2464,8 +2468,9 @@ export interface components {
         };
         /**
          * LimitPrice
-         * @description Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the margins are. gap: largest
-         *     |Σ w − target| as a share of the whole. min, max: smallest and largest weight over the mean. at_limits: cases on a limit.
+         * @description Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the
+         *     margins are. gap: largest |Σ w − target| as a share of the whole. min, max: smallest and largest weight
+         *     over the mean. at_limits: cases on a limit.
          */
         LimitPrice: {
             /** At Limits */
@@ -2501,11 +2506,13 @@ export interface components {
         };
         /**
          * Line
-         * @description One line of figures: the category (said on its first line only), what the figures are, and one for each column.
+         * @description One line of figures: the category (said on its first line only), what the figures are, and one for each
+         *     column.
          *
-         *     code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that each value exceeds by
-         *     more than sampling would explain; marks: why each is weak; hidden: which are not shown; each None where there is nothing to
-         *     say. variable, shapes: of a battery's line, its item and how its figures are printed column by column.
+         *     code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that
+         *     each value exceeds by more than sampling would explain; marks: why each is weak; hidden: which are not
+         *     shown; each None where there is nothing to say. variable, shapes: of a battery's line, its item and how
+         *     its figures are printed column by column.
          */
         Line: {
             /** Category */
@@ -2563,8 +2570,8 @@ export interface components {
          * LookUp
          * @description Joins columns of a lookup file by one key or several together; keys must be unique there.
          *
-         *     on: the key, one name for both; several such names; or {variable: column of the file, …}. missing: "refuse" stops where a case
-         *     has no match, "flag" leaves its new cells blank and reports it.
+         *     on: the key, one name for both; several such names; or {variable: column of the file, …}. missing:
+         *     "refuse" stops where a case has no match, "flag" leaves its new cells blank and reports it.
          */
         LookUp: {
             /**
@@ -2626,8 +2633,8 @@ export interface components {
         };
         /**
          * MarginGap
-         * @description A margin of one or several weightings, and how far each weight is from its targets at most, as shares: `gaps` in the order
-         *     of weights, `labels` the category where.
+         * @description A margin of one or several weightings, and how far each weight is from its targets at most, as
+         *     shares: `gaps` in the order of weights, `labels` the category where.
          */
         MarginGap: {
             /** By */
@@ -2675,9 +2682,9 @@ export interface components {
         };
         /**
          * Marks
-         * @description What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base than this; rse: a larger
-         *     relative standard error (0.3 is 30 %); effective: a smaller effective base (base over design effect); df: fewer degrees of
-         *     freedom among the cases of its base.
+         * @description What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base
+         *     than this; rse: a larger relative standard error (0.3 is 30 %); effective: a smaller effective base
+         *     (base over design effect); df: fewer degrees of freedom among the cases of its base.
          */
         Marks: {
             /**
@@ -2694,6 +2701,28 @@ export interface components {
             effective?: number | null;
             /** Rse */
             rse?: number | null;
+        };
+        /**
+         * MergedCategory
+         * @description A category and the codes it is made of.
+         */
+        MergedCategory: {
+            /** Code */
+            code: number;
+            /** From */
+            from: number[];
+            /** Label */
+            label: string;
+        };
+        /**
+         * MissingPattern
+         * @description The places, among the questions looked at, of those left out together; and in how many cases.
+         */
+        MissingPattern: {
+            /** Cases */
+            cases: number;
+            /** Left Out */
+            left_out: number[];
         };
         /**
          * Moved
@@ -2727,8 +2756,9 @@ export interface components {
         };
         /**
          * Net
-         * @description A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub: the variable; left out,
-         *     every stub variable that has such categories. banner: the variable of the banner of which it is one column instead.
+         * @description A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub:
+         *     the variable; left out, every stub variable that has such categories. banner: the variable of the
+         *     banner of which it is one column instead.
          */
         Net: {
             /** Banner */
@@ -2761,7 +2791,8 @@ export interface components {
         };
         /**
          * Newer
-         * @description A newer file of answers, and whether its records are added to those there are or stand in their place.
+         * @description A newer file of answers, and whether its records are added to those there are or stand in their
+         *     place.
          */
         Newer: {
             /**
@@ -2774,8 +2805,8 @@ export interface components {
         };
         /**
          * NonResponse
-         * @description cases: all; items: one a question; left_out[k]: cases that left out k of them; patterns: the most frequent first,
-         *     with `other_patterns` more of `other_cases` cases.
+         * @description cases: all; items: one a question; left_out[k]: cases that left out k of them; patterns: the most
+         *     frequent first, with `other_patterns` more of `other_cases` cases.
          */
         NonResponse: {
             /** Cases */
@@ -2789,7 +2820,7 @@ export interface components {
             /** Other Patterns */
             other_patterns: number;
             /** Patterns */
-            patterns: components["schemas"]["Pattern"][];
+            patterns: components["schemas"]["MissingPattern"][];
         };
         /**
          * NumberSummary
@@ -2813,8 +2844,8 @@ export interface components {
         };
         /**
          * OldNew
-         * @description Variable `old` before × variable `new` after, most frequent turns first within the order of old answers; `more`
-         *     pairs are not listed. changed: cases whose entry is another than before.
+         * @description Variable `old` before × variable `new` after, most frequent turns first within the order of old
+         *     answers; `more` pairs are not listed. changed: cases whose entry is another than before.
          */
         OldNew: {
             /** Changed */
@@ -2840,8 +2871,8 @@ export interface components {
         };
         /**
          * PartShown
-         * @description A part as it is shown: what it is called, how it is written, what can be chosen, each with what it is called, and what it is
-         *     where nothing is said.
+         * @description A part as it is shown: what it is called, how it is written, what can be chosen, each with what it
+         *     is called, and what it is where nothing is said.
          */
         PartShown: {
             /**
@@ -2873,8 +2904,8 @@ export interface components {
         };
         /**
          * PastedTarget
-         * @description A line of pasted targets. at and label are None where its label fits no category; problem says what is wrong; likely is the
-         *     category that was probably meant, where its label is misspelt.
+         * @description A line of pasted targets. at and label are None where its label fits no category; problem says what
+         *     is wrong; likely is the category that was probably meant, where its label is misspelt.
          */
         PastedTarget: {
             /** At */
@@ -2907,16 +2938,6 @@ export interface components {
             without_target: string[];
         };
         /**
-         * Pattern
-         * @description The places, among the questions looked at, of those left out together; and in how many cases.
-         */
-        Pattern: {
-            /** Cases */
-            cases: number;
-            /** Left Out */
-            left_out: number[];
-        };
-        /**
          * Picture
          * @description A drawing: what it is called, and its SVG.
          */
@@ -2941,7 +2962,8 @@ export interface components {
         };
         /**
          * Plain
-         * @description A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its standard error.
+         * @description A share or mean as if the cases were a simple random sample: unweighted, and weighted, each with its
+         *     standard error.
          */
         Plain: {
             /** Unweighted */
@@ -2955,8 +2977,9 @@ export interface components {
         };
         /**
          * Possible
-         * @description Limits that could be met, None where none could: the smallest upper one with the lower as it is, the largest lower one with
-         *     the upper as it is, and both, moved away from the mean in the same proportion (the lower one no further than 0).
+         * @description Limits that could be met, None where none could: the smallest upper one with the lower as it is, the
+         *     largest lower one with the upper as it is, and both, moved away from the mean in the same proportion
+         *     (the lower one no further than 0).
          */
         Possible: {
             both: components["schemas"]["Both"] | null;
@@ -2967,8 +2990,8 @@ export interface components {
         };
         /**
          * ProductBase
-         * @description Base weight: the product of some columns over the product of others (chances of selection, stage by stage), over a
-         *     constant; rescaled, where `sum_to` says so, to sum to the cases or to a number.
+         * @description Base weight: the product of some columns over the product of others (chances of selection, stage by
+         *     stage), over a constant; rescaled, where `sum_to` says so, to sum to the cases or to a number.
          */
         ProductBase: {
             /**
@@ -2991,8 +3014,8 @@ export interface components {
         };
         /**
          * Proposed
-         * @description A step to be tried after the last entry, or in place of entry `instead_of` (from 1). scales: answer scales that would
-         *     be added to the codebook with it.
+         * @description A step to be tried after the last entry, or in place of entry `instead_of` (from 1). scales: answer
+         *     scales that would be added to the codebook with it.
          */
         Proposed: {
             /** Instead Of */
@@ -3023,7 +3046,8 @@ export interface components {
         };
         /**
          * Reading
-         * @description A sentence, and which figures bear it: stub row, banner paths and stat. about: the question, where the table has several.
+         * @description A sentence, and which figures bear it: stub row, banner paths and stat. about: the question, where
+         *     the table has several.
          */
         Reading: {
             /** About */
@@ -3064,8 +3088,9 @@ export interface components {
         };
         /**
          * RefreshView
-         * @description What a newer file would change. file: to be taken over; already: where it extends the answers, its records that were
-         *     there before; entries: those of the ledger that no longer fit; faults: what would then stop the study.
+         * @description What a newer file would change. file: to be taken over; already: where it extends the answers, its
+         *     records that were there before; entries: those of the ledger that no longer fit; faults: what would
+         *     then stop the study.
          */
         RefreshView: {
             /** Already */
@@ -3116,8 +3141,9 @@ export interface components {
         };
         /**
          * ResponseAdjustment
-         * @description In each cell those who answered take over the base weight of those who did not. responded: a condition; cells:
-         *     variables whose combinations are the cells; smallest: respondents under which a cell is named as small.
+         * @description In each cell those who answered take over the base weight of those who did not. responded: a
+         *     condition; cells: variables whose combinations are the cells; smallest: respondents under which a cell
+         *     is named as small.
          */
         ResponseAdjustment: {
             /**
@@ -3135,7 +3161,8 @@ export interface components {
         };
         /**
          * Reverse
-         * @description Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored code.
+         * @description Turns an ordered scale round, labels with it: each answer keeps its label and takes the mirrored
+         *     code.
          */
         Reverse: {
             /**
@@ -3172,8 +3199,8 @@ export interface components {
         };
         /**
          * Scale
-         * @description An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the code that
-         *     leans neither way, where an ordered scale has one.
+         * @description An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the
+         *     code that leans neither way, where an ordered scale has one.
          */
         Scale: {
             /** Codes */
@@ -3228,9 +3255,10 @@ export interface components {
         };
         /**
          * Screening
-         * @description fast: seconds under which an interview is too fast; null, a third of the median. answered: the share of `questions`
-         *     (default: those of all batteries) under which too little was answered. battery: how many neighbouring questions of one
-         *     scale make a battery. far: how many times the middle half's width beyond it a number is unusual.
+         * @description fast: seconds under which an interview is too fast; null, a third of the median. answered: the share
+         *     of `questions` (default: those of all batteries) under which too little was answered. battery: how many
+         *     neighbouring questions of one scale make a battery. far: how many times the middle half's width beyond
+         *     it a number is unusual.
          */
         Screening: {
             /**
@@ -3258,8 +3286,8 @@ export interface components {
         };
         /**
          * Section
-         * @description A stub variable: its question, its lines, and the bases of its columns. path: of a battery's section, the banner column
-         *     whose cases it is of.
+         * @description A stub variable: its question, its lines, and the bases of its columns. path: of a battery's
+         *     section, the banner column whose cases it is of.
          */
         Section: {
             /** Bases */
@@ -3275,8 +3303,8 @@ export interface components {
         };
         /**
          * SeveralAnswers
-         * @description Neighbouring columns that look like the answers of one several-answer question. worded: the columns hold a word
-         *     where chosen and a blank where not, so that 0/1 columns have to be made of them first.
+         * @description Neighbouring columns that look like the answers of one several-answer question. worded: the columns
+         *     hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first.
          */
         SeveralAnswers: {
             /** Name */
@@ -3289,6 +3317,20 @@ export interface components {
             stem: string;
             /** Worded */
             worded: boolean;
+        };
+        /**
+         * ShownAnswer
+         * @description An answer of a variable. code is None for entries that could not be placed and for texts.
+         */
+        ShownAnswer: {
+            /** Cases */
+            cases: number;
+            /** Code */
+            code: number | null;
+            /** Label */
+            label: string;
+            /** Sort */
+            sort: string;
         };
         /**
          * ShownCategory
@@ -3308,8 +3350,25 @@ export interface components {
             net?: string | null;
         };
         /**
+         * ShownLine
+         * @description A row or column as it is shown: a code or the label of a net, what it is called, and whether its
+         *     scale does not know it.
+         */
+        ShownLine: {
+            /** Label */
+            label: string;
+            /** Step */
+            step: number | string;
+            /**
+             * Stray
+             * @default false
+             */
+            stray?: boolean;
+        };
+        /**
          * ShownVariable
-         * @description A stub or banner variable as it is shown. categories: those listed come first and in this order, the others after them.
+         * @description A stub or banner variable as it is shown. categories: those listed come first and in this order, the
+         *     others after them.
          */
         ShownVariable: {
             /**
@@ -3324,8 +3383,9 @@ export interface components {
         };
         /**
          * Sort
-         * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure in one row (variable, and
-         *     code or net). The largest comes first unless ascending. Items of a battery: by the figure in the column of code or net.
+         * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
+         *     in one row (variable, and code or net). The largest comes first unless ascending. Items of a battery:
+         *     by the figure in the column of code or net.
          */
         Sort: {
             /**
@@ -3354,8 +3414,8 @@ export interface components {
         };
         /**
          * Source
-         * @description Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows (from 1) holds
-         *     the names; the others become labels.
+         * @description Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows
+         *     (from 1) holds the names; the others become labels.
          */
         Source: {
             /** Decimal */
@@ -3389,7 +3449,8 @@ export interface components {
         };
         /**
          * Split
-         * @description One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no option is a finding.
+         * @description One delimited cell becomes a several-answer question with parts into_CODE; an answer that is no
+         *     option is a finding.
          */
         Split: {
             /**
@@ -3471,8 +3532,8 @@ export interface components {
         };
         /**
          * StubHeading
-         * @description A stub variable, its question, its categories (none for a number) and the nets of them. shown: rows in the order they are
-         *     shown in, where that was settled.
+         * @description A stub variable, its question, its categories (none for a number) and the nets of them. shown: rows
+         *     in the order they are shown in, where that was settled.
          */
         StubHeading: {
             /** Categories */
@@ -3485,7 +3546,7 @@ export interface components {
              */
             nets?: string[];
             /** Shown */
-            shown?: components["schemas"]["even_ballot__core__tables__results__Shown"][] | null;
+            shown?: components["schemas"]["ShownLine"][] | null;
             /** Title */
             title: string;
             /** Variable */
@@ -3505,7 +3566,8 @@ export interface components {
         };
         /**
          * Study
-         * @description A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new table begins with.
+         * @description A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
+         *     table begins with.
          */
         Study: {
             /**
@@ -3606,8 +3668,29 @@ export interface components {
             title: string;
         };
         /**
+         * StudyCounts
+         * @description Where a study stands, in numbers.
+         */
+        StudyCounts: {
+            /** Blank Records */
+            blank_records: number;
+            /** Effective */
+            effective: number | null;
+            /** In Use */
+            in_use: number;
+            /** Received */
+            received: number;
+            /** Set Aside */
+            set_aside: number;
+            /** Weight */
+            weight: string | null;
+            /** Weighted To */
+            weighted_to: number | null;
+        };
+        /**
          * StudyView
-         * @description A study as the interface holds it. edition: sent back with every change, so that nobody overwrites another's.
+         * @description A study as the interface holds it. edition: sent back with every change, so that nobody overwrites
+         *     another's.
          */
         StudyView: {
             /** Changed */
@@ -3628,7 +3711,7 @@ export interface components {
             source: components["schemas"]["FilePreview"];
             /** Stations */
             stations: components["schemas"]["Station"][];
-            tally: components["schemas"]["Tally"];
+            tally: components["schemas"]["StudyCounts"];
             /** Title */
             title: string;
             /** Undo */
@@ -3636,9 +3719,10 @@ export interface components {
         };
         /**
          * Suppression
-         * @description below: figures of fewer unweighted cases than this (but some) are hidden in every table, with as many others as it takes that
-         *     nobody can work them out; null: nothing is hidden. range: how far apart the smallest and the largest count must lie that agree
-         *     with all that is released; null: they hold 0 and `below`. dominance: for totals and means of numbers.
+         * @description below: figures of fewer unweighted cases than this (but some) are hidden in every table, with as
+         *     many others as it takes that nobody can work them out; null: nothing is hidden. range: how far apart
+         *     the smallest and the largest count must lie that agree with all that is released; null: they hold 0 and
+         *     `below`. dominance: for totals and means of numbers.
          */
         Suppression: {
             /** Below */
@@ -3649,11 +3733,12 @@ export interface components {
         };
         /**
          * TableRequest
-         * @description A table: stub variables down, banner variables across (a list inside is nested). group: the heading it stands under in the
-         *     plan. dates: the period whose categories a date has. total_row: a row of all who answered below each stub's categories.
-         *     levels: of the letters, the strict one first. plain: beside every share and mean what a simple random sample would give,
-         *     unweighted and weighted. layout: battery, its stub variables down and their common answers across. beside: what
-         *     is shown with each figure. display: how it is shown; no figure depends on either.
+         * @description A table: stub variables down, banner variables across (a list inside is nested). group: the heading
+         *     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
+         *     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
+         *     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
+         *     its stub variables down and their common answers across. beside: what is shown with each figure.
+         *     display: how it is shown; no figure depends on either.
          */
         TableRequest: {
             /**
@@ -3753,8 +3838,8 @@ export interface components {
         };
         /**
          * TableResult
-         * @description The cells and tests of a table, with the headings they stand under. in_filter: None where that is hidden; hidden: figures
-         *     that were taken out, None where small cells are shown.
+         * @description The cells and tests of a table, with the headings they stand under. in_filter: None where that is
+         *     hidden; hidden: figures that were taken out, None where small cells are shown.
          */
         TableResult: {
             /** Banners */
@@ -3770,21 +3855,21 @@ export interface components {
             /** Stubs */
             stubs: components["schemas"]["StubHeading"][];
             /** Tests */
-            tests: (components["schemas"]["Independence"] | components["schemas"]["Wald"] | components["schemas"]["Columns"] | components["schemas"]["Trend"])[];
+            tests: (components["schemas"]["Independence"] | components["schemas"]["Wald"] | components["schemas"]["ColumnComparison"] | components["schemas"]["Trend"])[];
             /** Title */
             title: string;
         };
         /**
          * TableView
-         * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it. compared: its columns, each
-         *     pair, whether or not the table asks for letters.
+         * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
+         *     compared: its columns, each pair, whether or not the table asks for letters.
          */
         TableView: {
             /**
              * Compared
              * @default []
              */
-            compared?: components["schemas"]["Columns"][];
+            compared?: components["schemas"]["ColumnComparison"][];
             /** Faults */
             faults: components["schemas"]["Fault"][];
             grid: components["schemas"]["Grid"] | null;
@@ -3798,26 +3883,6 @@ export interface components {
              * @default []
              */
             words?: components["schemas"]["Reading"][];
-        };
-        /**
-         * Tally
-         * @description Where a study stands, in numbers.
-         */
-        Tally: {
-            /** Blank Records */
-            blank_records: number;
-            /** Effective */
-            effective: number | null;
-            /** In Use */
-            in_use: number;
-            /** Received */
-            received: number;
-            /** Set Aside */
-            set_aside: number;
-            /** Weight */
-            weight: string | null;
-            /** Weighted To */
-            weighted_to: number | null;
         };
         /**
          * Target
@@ -3933,8 +3998,8 @@ export interface components {
         };
         /**
          * Trial
-         * @description What a step does: its sentence and effect, old × new, the variables it makes; or what is wrong. stops: the entry
-         *     further on that would then stop, with the fault.
+         * @description What a step does: its sentence and effect, old × new, the variables it makes; or what is wrong.
+         *     stops: the entry further on that would then stop, with the fault.
          */
         Trial: {
             /** Cases After */
@@ -4004,7 +4069,8 @@ export interface components {
         };
         /**
          * Variable
-         * @description What a column means. least, most: the smallest and largest number there can be; what lies beyond is a finding.
+         * @description What a column means. least, most: the smallest and largest number there can be; what lies beyond is
+         *     a finding.
          */
         Variable: {
             /**
@@ -4048,14 +4114,15 @@ export interface components {
         };
         /**
          * VariableView
-         * @description A variable with its answers. arrived_as: its kind before the ledger, where it came with the file. made_by: the step
-         *     that made it, where one did. level: as said or implied. sort of an answer: answer, missing, not_in_codebook, not_placed.
+         * @description A variable with its answers. arrived_as: its kind before the ledger, where it came with the file.
+         *     made_by: the step that made it, where one did. level: as said or implied. sort of an answer: answer,
+         *     missing, not_in_codebook, not_placed.
          */
         VariableView: {
             /** Answered */
             answered: number;
             /** Answers */
-            answers: components["schemas"]["even_ballot__services__stations__views__Shown"][];
+            answers: components["schemas"]["ShownAnswer"][];
             /** Arrived As */
             arrived_as: ("coded" | "number" | "text" | "date" | "multi") | null;
             /** Blank */
@@ -4089,8 +4156,9 @@ export interface components {
         };
         /**
          * Wald
-         * @description Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k and df − k + 1, d the k
-         *     differences between cell shares and products of their margins (Korn and Graubard, 1990).
+         * @description Adjusted Wald test of a stub against a banner variable: F = (df − k + 1)/(k · df) · d′ V⁻¹ d on k
+         *     and df − k + 1, d the k differences between cell shares and products of their margins (Korn and
+         *     Graubard, 1990).
          */
         Wald: {
             /** Banner */
@@ -4144,8 +4212,8 @@ export interface components {
         };
         /**
          * WeightSummary
-         * @description A weight at a glance. name: None where every case counts the same. n: cases of positive weight; min, max: over the mean
-         *     weight.
+         * @description A weight at a glance. name: None where every case counts the same. n: cases of positive weight; min,
+         *     max: over the mean weight.
          */
         WeightSummary: {
             /** Efficiency */
@@ -4205,9 +4273,9 @@ export interface components {
         };
         /**
          * WeightingReport
-         * @description n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965). nonresponse:
-         *     the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where limits cannot be met, those that
-         *     could be.
+         * @description n_effective = (Σ w)²/Σ w², efficiency = n_effective/n, deff_weights = n/n_effective (Kish, 1965).
+         *     nonresponse: the cells of an adjustment; at_limits: cases whose weight lies on a limit; possible: where
+         *     limits cannot be met, those that could be.
          */
         WeightingReport: {
             /** At Limits */
@@ -4251,35 +4319,6 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             /** Reports */
             reports: (components["schemas"]["WeightingReport"] | null)[];
-        };
-        /**
-         * Shown
-         * @description A row or column as it is shown: a code or the label of a net, what it is called, and whether its scale does not know it.
-         */
-        even_ballot__core__tables__results__Shown: {
-            /** Label */
-            label: string;
-            /** Step */
-            step: number | string;
-            /**
-             * Stray
-             * @default false
-             */
-            stray?: boolean;
-        };
-        /**
-         * Shown
-         * @description An answer of a variable. code is None for entries that could not be placed and for texts.
-         */
-        even_ballot__services__stations__views__Shown: {
-            /** Cases */
-            cases: number;
-            /** Code */
-            code: number | null;
-            /** Label */
-            label: string;
-            /** Sort */
-            sort: string;
         };
     };
     responses: never;
@@ -5173,7 +5212,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Laid"];
+                    "application/json": components["schemas"]["CodebookChanges"];
                 };
             };
             /** @description Not Found */

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.weighting.raking import Raked

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.replicates import Again, Factors, Jackknife, MadeAgain
 from even_ballot.core.weighting.limits import ordered, solve
@@ -34,8 +34,9 @@ def adjusts(chain: Sequence[Raked]) -> bool:
     return any(raked.margins or raked.response is not None for raked in chain)
 
 
+# A compiled loop: a call inside it costs more than it explains.
 @compiled
-def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int, sums: Any) -> float:
+def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int, sums: Any) -> float:  # noqa: C901
     """Rakes weights by combination (K,) in place; categories (M, K), targets (M, J); the largest gap that
     is left."""
     margins = categories.shape[0]

@@ -7,8 +7,9 @@ import numpy as np
 
 from even_ballot.core.calibration.margin_residuals import with_residuals
 from even_ballot.core.calibration.reweighting import adjusts, chain_of, made_again
-from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.design import (
     Balanced,
     Bootstrapped,

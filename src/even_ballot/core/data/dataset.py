@@ -3,19 +3,16 @@
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from difflib import get_close_matches
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.faults import fault, some
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 
 _NEAR, _LARGE, _NAME = 1 << 16, 200_000, 80
 ANSWERED, BLANK, MISSING, UNPLACED = 0, 1, 2, 3
@@ -142,8 +139,8 @@ class Dataset:
     def instead(self, name: str) -> str:
         """What might have been meant by a name that is no variable."""
         folded = {known.casefold()[:_NAME]: known for known in self.variables}
-        near = get_close_matches(name.casefold()[:_NAME], folded, n=1, cutoff=0.7)
-        if near:
+        near = process.extractOne(name.casefold()[:_NAME], list(folded), scorer=fuzz.ratio, score_cutoff=70)
+        if near is not None:
             case = " Names are case-sensitive." if near[0] == name.casefold() else ""
             return f"Did you mean {folded[near[0]]}?{case}"
         return f"There are: {some(list(self.variables), 12)}."

@@ -5,8 +5,9 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Column, Ints
-from even_ballot.core.tables.results import Category
+from even_ballot.core.data.categories import Category
+from even_ballot.core.data.dataset import Column
+from even_ballot.core.numerics.arrays import Ints
 
 Period = Literal["day", "month", "quarter", "year"]
 

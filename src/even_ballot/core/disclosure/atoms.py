@@ -15,8 +15,8 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.disclosure.events import EventKey, Events
+from even_ballot.core.numerics.arrays import Floats, Ints
 
 _CLASSES, _PAIRS, _LOOKED_AT = 100, 200, 400
 WEIGHT = "\x00weight"

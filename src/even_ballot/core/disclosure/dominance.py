@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Bools, Floats
 from even_ballot.core.disclosure.events import EventKey, Events
 from even_ballot.core.disclosure.request import Dominance
+from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.tables.shared import SharedCounts
 
 

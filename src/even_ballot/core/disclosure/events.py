@@ -14,9 +14,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Bools, Ints
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
+from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest

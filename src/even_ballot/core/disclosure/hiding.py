@@ -16,9 +16,9 @@ from typing import Any
 import numpy as np
 from scipy.sparse import coo_array, csr_array, hstack, vstack
 
-from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.disclosure.atoms import Atoms, Links
 from even_ballot.core.disclosure.events import ANSWERED, RESPONSES, Events
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.linear_programs import least
 from even_ballot.core.progress import Progress, quiet
 

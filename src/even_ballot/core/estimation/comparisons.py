@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 
 Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.estimation.intervals import EDGE
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.linearisation import Alike, Linear, Varied, squares_in
 from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.sampling.units import Units

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import covariance_of_shares, variances_of_contrasts
 

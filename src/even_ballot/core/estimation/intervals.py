@@ -6,8 +6,8 @@ import numpy as np
 from pydantic import Field
 from scipy import special
 
-from even_ballot.core.data.dataset import Bools, Floats, Ints
 from even_ballot.core.model import Model
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 
 Sides = Literal["both", "lower", "upper"]
 Method = Literal["logit", "wald", "wilson", "beta"]

@@ -7,8 +7,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
 from even_ballot.core.estimation.estimates import of_cases
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.linearisation import Linear
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances

@@ -6,11 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from even_ballot.core.data.dataset import ANSWERED, BLANK, Bools, Dataset
+from even_ballot.core.data.dataset import ANSWERED, BLANK, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables
 from even_ballot.core.model import Model
+from even_ballot.core.numerics.arrays import Bools
 
 
 class Ids(Model):
@@ -85,7 +86,6 @@ class DropCases(Step):
         if self.duplicates is not None:
             return (
                 f"Set aside cases alike in {some(self.duplicates.of)}, keeping the "
-                ""
                 f"{self.duplicates.keep} of each{but}"
             )
         return f"Set aside the cases where {self.where}{but}"

@@ -9,10 +9,11 @@ import numpy as np
 from pydantic import Field
 
 from even_ballot.core.data.codebook import Code, Variable
-from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset, text_column
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, text_column
 from even_ballot.core.data.interpretation import as_coded, as_date, as_number, with_missing_codes
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
+from even_ballot.core.numerics.arrays import Bools
 
 
 class Edit(Step):
@@ -115,7 +116,6 @@ class Split(Step):
     def sentence(self) -> str:
         return (
             f"Split {self.variable} at {self.separator!r} into {self.into}: "
-            ""
             f"{some([o.label for o in self.options])}"
         )
 

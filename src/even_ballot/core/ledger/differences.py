@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import BLANK, UNPLACED, Dataset, Ints
+from even_ballot.core.data.dataset import BLANK, UNPLACED, Dataset
 from even_ballot.core.ledger import Step
+from even_ballot.core.numerics.arrays import Ints
 
 _SHOWN, _MANY, _SOURCES = 60, 24, 4
 

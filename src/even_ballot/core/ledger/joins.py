@@ -8,10 +8,11 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from even_ballot.core.data.codebook import Scale, Variable
-from even_ballot.core.data.dataset import ANSWERED, BLANK, Bools, Column, Dataset, Ints, RawTable
+from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, Dataset, RawTable
 from even_ballot.core.data.interpretation import as_number, guess_kind, parse_number
 from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.numerics.arrays import Bools, Ints
 
 Way = tuple[str, ...]
 """One way that a key may be spelled, a part for each of its variables."""

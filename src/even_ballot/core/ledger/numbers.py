@@ -86,7 +86,6 @@ class Score(Step):
     def sentence(self) -> str:
         return (
             f"Score {self.into}, the {self.how} of {some(self.items)} where at least {self.at_least} "
-            ""
             "are answered"
         )
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 
 
 def least(

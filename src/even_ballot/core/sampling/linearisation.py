@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 
 
 @dataclass(frozen=True)

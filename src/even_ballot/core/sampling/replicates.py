@@ -10,8 +10,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import linalg
 
-from even_ballot.core.data.dataset import Bools, Floats, Ints
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 
 _FINEST = 10_000
@@ -121,19 +122,13 @@ def bootstrap(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, count: i
     return Factors(factor, np.full(count, 1 / count))
 
 
-def _hadamard(least: int) -> NDArray[np.int8]:
-    """A matrix of ±1 with orthogonal columns, of the smallest power of two that is at least `least`."""
-    h = np.ones((1, 1), np.int8)
-    while len(h) < least:
-        h = np.block([[h, h], [h, -h]])
-    return h
-
-
 def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: float) -> Factors:
     """Balanced repeated replication for two PSUs a stratum, with Fay's factor: one gets 1 + (1 − ρ)√(1 −
     f_h), the other 1 − (1 − ρ)√(1 − f_h)."""
     strata = len(psus)
-    signs = _hadamard(strata + 1)[:, 1 : strata + 1].astype(np.float64)
+    # The smallest power of two that leaves every stratum a column that is not constant.
+    size = 1 << strata.bit_length()
+    signs = linalg.hadamard(size, np.float64)[:, 1 : strata + 1]
     # A stratum of one PSU is passed over.
     change = np.where(psus == 2, (1 - fay) * np.sqrt(1 - fraction), 0.0)
     first = np.concatenate([[True], np.diff(stratum) != 0])

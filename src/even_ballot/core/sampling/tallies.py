@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 
 _PARALLEL_FROM = 400_000

@@ -6,8 +6,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.design import Design, SinglePsu
 from even_ballot.core.sampling.replicates import Replicates
 from even_ballot.core.sampling.residuals import Residuals

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Cases, Linear, squares_in
 from even_ballot.core.sampling.units import Units

@@ -5,7 +5,8 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Bools, Column, Dataset
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.screening.finding import Found, Usual
 from even_ballot.core.screening.settings import Screening
 

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from even_ballot.core.data.codebook import Role
-from even_ballot.core.data.dataset import BLANK, Column, Dataset, Floats, Ints
+from even_ballot.core.data.dataset import BLANK, Column, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger.cases import DropCases, Duplicates, in_groups
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.screening.finding import Found
 from even_ballot.core.screening.settings import Screening
 

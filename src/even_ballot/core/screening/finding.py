@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Bools, Dataset
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.ledger.cases import DropCases
+from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.screening.settings import Screening
 
 

@@ -5,9 +5,10 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from even_ballot.core.data.codebook import Accepted, Codebook, Rule
-from even_ballot.core.data.dataset import Bools, Dataset
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.screening import cells, entries
 from even_ballot.core.screening.finding import Check, Finding, Found

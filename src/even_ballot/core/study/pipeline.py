@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from even_ballot.core.calibration.weighted_sample import sampled
-from even_ballot.core.data.dataset import Dataset, Floats, RawTable
+from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.disclosure.tables import (
     control_of,
@@ -14,6 +14,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.faults import fault
 from even_ballot.core.ledger import run_ledger
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import sweep
 from even_ballot.core.study.results import Results, Weighted

@@ -8,14 +8,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Dataset, Floats, Ints
+from even_ballot.core.data.categories import Category
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.periods import Period, periods
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.tables.nets import NetRow, banner_nets
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import BannerHeading, Category, CodeOrNet, ColumnPath
+from even_ballot.core.tables.results import BannerHeading, CodeOrNet, ColumnPath
 
 
 @dataclass(frozen=True)

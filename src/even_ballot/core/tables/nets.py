@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Ints
+from even_ballot.core.data.categories import Category
 from even_ballot.core.faults import fault, some
+from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.request import Net
-from even_ballot.core.tables.results import Category
 
 
 @dataclass(frozen=True)

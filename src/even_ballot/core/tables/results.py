@@ -5,6 +5,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from even_ballot.core.data.categories import Category
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence, Wald
 from even_ballot.core.estimation.trend import Trend
@@ -28,8 +29,10 @@ class StubKey:
 
 CodeOrNet = int | str
 """A category's code, or the label of a net of several."""
+
 ColumnPath = tuple[CodeOrNet, ...]
 """A banner column: the code or net of each variable of its nest, outermost first."""
+
 NamedPath = tuple[tuple[str, CodeOrNet], ...]
 """The same with the variables' names."""
 
@@ -89,7 +92,7 @@ class Cell:
     base_n: int | None = None
     deff: float | None = None
     df: int | None = None
-    as_json: Plain | None = None
+    plain: Plain | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,15 +104,6 @@ class HiddenFigure:
     banner: tuple[BannerKey, ...]
     stat: str
     why: str
-
-
-@dataclass(frozen=True)
-class Category:
-    """A category as it is shown; in_codebook is False for a code the scale does not know."""
-
-    code: int
-    label: str
-    in_codebook: bool = True
 
 
 @dataclass(frozen=True)
@@ -184,7 +178,7 @@ class TableResult:
 
 
 def as_json(value: Any) -> Any:
-    """Results as as_json JSON: None left out, tuples as lists."""
+    """Results as plain JSON: None left out, tuples as lists."""
     if hasattr(value, "__dataclass_fields__"):
         return {k: as_json(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
     if isinstance(value, BaseModel):

@@ -1,14 +1,15 @@
 """The cases that all tables of a study are made of, and what was counted of them already."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar
 
 import numpy as np
+from cachetools import LRUCache
 
-from even_ballot.core.data.dataset import Bools, Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import condition
+from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns, across, everybody
 from even_ballot.core.tables.request import TableRequest
@@ -25,8 +26,7 @@ class SharedCounts:
 
     def __init__(self, data: Dataset, units: Units, weight: Floats, scope: str | None = None) -> None:
         self.data, self.units, self.weight, self.scope = data, units.weighed(weight), weight, scope
-        self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
-        self._size = 0
+        self._kept: LRUCache[Hashable, tuple[Any, int]] = LRUCache(_MOST, getsizeof=lambda kept: kept[1])
         self._lock = threading.Lock()
 
     @property
@@ -37,16 +37,14 @@ class SharedCounts:
     def once(self, key: Hashable, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it. size: of it, in bytes."""
         with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key][0]  # type: ignore[no-any-return]
+            if (known := self._kept.get(key)) is not None:
+                found: T = known[0]
+                return found
         made = make()
         with self._lock:
-            if key not in self._kept:
-                self._kept[key] = made, size(made)
-                self._size += self._kept[key][1]
-            while self._size > _MOST and len(self._kept) > 1:
-                self._size -= self._kept.popitem(last=False)[1][1]
+            # What is larger than all the room there is is not kept.
+            if (room := size(made)) <= _MOST:
+                self._kept[key] = made, room
         return made
 
     def inside(self, where: str | None, place: str) -> Bools | None:

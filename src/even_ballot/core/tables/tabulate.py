@@ -1,14 +1,20 @@
 """A table request → a result, presentation-free."""
 
-from even_ballot.core.data.dataset import Dataset, Floats
+from collections.abc import Iterator
+from itertools import product
+
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.units import Units
+from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.sizes import check_figures, columns_at_once
 from even_ballot.core.tables.stubs.categories import CategoriesByBanner
+from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.numbers import NumberByBanner
 from even_ballot.core.tables.stubs.stub import StubByBanner
 
@@ -29,59 +35,52 @@ def counted_table(
     passes: SharedCounts, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet
 ) -> TableResult:
     """One table of several made of the same cases. tell: told of every block of the table."""
-    data = passes.data
     if not request.stub:
-        raise fault(
-            "The table has no stub, so there is nothing to count.",
-            f"{where}.stub",
-            "Name at least one variable.",
-        )
+        what = "The table has no stub, so there is nothing to count."
+        raise fault(what, f"{where}.stub", "Name at least one variable.")
     sample = passes.sample(request.where, f"{where}.where")
     entries = [
         passes.across(entry, request, f"{where}.banner[{i}]", where)
         for i, entry in enumerate(request.entries or ((),))
     ]
-    check_figures(data, entries, request, where)
+    check_figures(passes.data, entries, request, where)
     cells: list[Cell] = []
     tests: list[Test] = []
     stubs: list[StubHeading] = []
-    blocks = len(request.stub) * len(entries)
-    for i, name in enumerate(request.stub):
-        place = f"{where}.stub[{i}]"
-        kind = data.variable(name, place).kind
-        for j, over in enumerate(entries):
-            tell(f"Counting {request.title or request.id}", (i * len(entries) + j) / blocks)
-            if kind == "text":
-                raise fault(
-                    f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several "
-                    "answers.",
-                    place,
-                    "Code its answers first.",
-                )
-            for block in over.blocks(columns_at_once(data, sample.units, name, over, request, place)):
-                part: StubByBanner
-                if kind == "number":
-                    part = NumberByBanner(passes, sample, name, block, request, place)
-                else:
-                    part = CategoriesByBanner(passes, sample, name, block, request, place, where)
-                total = j == 0 and block.first == 0
-                if total:
-                    stubs.append(part.heading)
-                # The total column comes with the first entry only.
-                cells += part.cells(0 if total else 1)
-                tests += part.tests()
+    for i, j in product(range(len(request.stub)), range(len(entries))):
+        done = (i * len(entries) + j) / (len(request.stub) * len(entries))
+        tell(f"Counting {request.title or request.id}", done)
+        for part in _parts(passes, sample, request, i, entries[j], where):
+            # The total column comes with the first entry only.
+            total = j == 0 and part.over.first == 0
+            if total:
+                stubs.append(part.heading)
+            cells += part.cells(0 if total else 1)
+            tests += part.tests()
     if request.layout == "battery":
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
-    return TableResult(
-        request.id,
-        request.title or request.id,
-        tuple(stubs),
-        banners,
-        sample.cases,
-        tuple(cells),
-        tuple(tests),
-    )
+    title = request.title or request.id
+    return TableResult(request.id, title, tuple(stubs), banners, sample.cases, tuple(cells), tuple(tests))
+
+
+def _parts(
+    passes: SharedCounts, sample: Domain, request: TableRequest, at: int, over: BannerColumns, where: str
+) -> Iterator[StubByBanner]:
+    """One stub variable against one banner entry, in as many blocks of columns as its size asks for."""
+    name, place = request.stub[at], f"{where}.stub[{at}]"
+    kind = passes.data.variable(name, place).kind
+    if kind == "text":
+        raise fault(
+            f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.",
+            place,
+            "Code its answers first.",
+        )
+    for block in over.blocks(columns_at_once(passes.data, sample.units, name, over, request, place)):
+        if kind == "number":
+            yield NumberByBanner(passes, sample, name, block, request, place)
+        else:
+            yield CategoriesByBanner(passes, sample, name, block, request, place, where)
 
 
 def _check_battery(stubs: list[StubHeading], where: str) -> None:

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.weighting.margins import LaidMargin
 from even_ballot.core.weighting.raking import Raked
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.weighting.limits import least_high
 from even_ballot.core.weighting.raking import Raked, bounds_of, rake
 from even_ballot.core.weighting.request import Limits, Weighting

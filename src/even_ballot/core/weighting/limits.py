@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from even_ballot.core.data.dataset import Bools, Floats, Ints
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.numerics.linear_programs import least
 

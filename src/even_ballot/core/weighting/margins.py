@@ -1,13 +1,15 @@
 """A weighting's margins laid on the cases: distinct combinations, their categories, targets that fit them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Dataset, Floats, Ints
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.weighting.request import Margin, Weighting
@@ -195,73 +197,66 @@ def lay_margin(
     live = combos.base > 0
     unknown = (places < 0).any(1) & live
     if unknown.any() and margin.unknown == "refuse":
-        raise fault(
-            f"{counted(int(combos.cases[unknown].sum()), 'case has', 'cases have')} no value on "
-            f"{margin.title}.",
-            where,
-            "Fill it in, set these cases aside, or hold their share as it is.",
-            kind="unknown_on_margin",
-            write='"unknown": "hold"',
-        )
-    rows = np.where(unknown[:, None], -1, places)
-    keys = np.column_stack([group_of, rows])
+        raise _unknown(margin, int(combos.cases[unknown].sum()), where)
+    keys = np.column_stack([group_of, np.where(unknown[:, None], -1, places)])
     found, index = np.unique(keys[live], axis=0, return_inverse=True)
     category = np.full(len(live), -1, np.int64)
     category[live] = index.ravel()
     wanted, faults = _wanted(data, margin, weighting, codes, group_places, where)
-    target = np.zeros(len(found))
-    at: list[CategoryCodes] = []
+    spots = [_spot(margin, weighting, codes, group_places, key) for key in found.tolist()]
+    target = np.full(len(found), np.nan)
     for j, (group, *place) in enumerate(found.tolist()):
-        of_group = {
-            name: codes[name][p]
-            for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)
-        }
-        held = place[0] < 0
-        here: CategoryCodes = {
-            name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)
-        }
-        at.append(of_group | here)
-        if held:
-            target[j] = np.nan
-        elif (value := wanted.pop((group, *place), None)) is None:
+        # An unknown that is held has no target of its own.
+        if place[0] >= 0:
+            value = wanted.pop((group, *place), None)
+            target[j] = value or 0.0
             n = int(combos.cases[category == j].sum())
-            faults.append(
-                Fault(
-                    f"{counted(n, 'case is', 'cases are')} in {_named(data, at[-1])}, which has no target.",
-                    where,
-                    "Give it a target, or set the cases aside.",
-                )
-            )
-        elif value == 0:
-            n = int(combos.cases[category == j].sum())
-            faults.append(
-                Fault(
-                    f"{_named(data, at[-1])} has target 0 but {counted(n, 'case')}.",
-                    where,
-                    "Set these cases aside, or give it a target above 0.",
-                )
-            )
-        else:
-            target[j] = value
-    for (group, *place), value in wanted.items():
+            faults += _target_faults(_named(data, spots[j]), value, n, where)
+    for key, value in wanted.items():
         if value > 0:
-            of_group = {
-                name: codes[name][p]
-                for name, p in zip(weighting.within, group_places[group].tolist(), strict=True)
-            }
-            spot: CategoryCodes = of_group | {
-                name: codes[name][p] for name, p in zip(margin.by, place, strict=True)
-            }
-            faults.append(
-                Fault(
-                    f"Nobody is in {_named(data, spot)}, which has a target of {value:g}.",
-                    where,
-                    "Join it to another category, or leave it out and let the others sum to the whole.",
-                )
-            )
+            spot = _named(data, _spot(margin, weighting, codes, group_places, key))
+            what = f"Nobody is in {spot}, which has a target of {value:g}."
+            mend = "Join it to another category, or leave it out and let the others sum to the whole."
+            faults.append(Fault(what, where, mend))
     if faults:
         raise StudyError(faults)
-    return LaidMargin(margin, category, tuple(at), target, found[:, 0])
+    return LaidMargin(margin, category, tuple(spots), target, found[:, 0])
+
+
+def _unknown(margin: Margin, cases: int, where: str) -> StudyError:
+    return fault(
+        f"{counted(cases, 'case has', 'cases have')} no value on {margin.title}.",
+        where,
+        "Fill it in, set these cases aside, or hold their share as it is.",
+        kind="unknown_on_margin",
+        write='"unknown": "hold"',
+    )
+
+
+def _spot(
+    margin: Margin,
+    weighting: Weighting,
+    codes: dict[str, list[int]],
+    group_places: Ints,
+    key: Sequence[int],
+) -> CategoryCodes:
+    """A category by its group and places; none of the places of an unknown is known."""
+    group, *place = key
+    of_group = group_places[group].tolist()
+    spot: CategoryCodes = {name: codes[name][p] for name, p in zip(weighting.within, of_group, strict=True)}
+    held = place[0] < 0
+    return spot | {name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)}
+
+
+def _target_faults(spot: str, value: float | None, n: int, where: str) -> list[Fault]:
+    """What is wrong with the target of a category that has cases."""
+    if value is None:
+        what = f"{counted(n, 'case is', 'cases are')} in {spot}, which has no target."
+        return [Fault(what, where, "Give it a target, or set the cases aside.")]
+    if value == 0:
+        mend = "Set these cases aside, or give it a target above 0."
+        return [Fault(f"{spot} has target 0 but {counted(n, 'case')}.", where, mend)]
+    return []
 
 
 def _wanted(

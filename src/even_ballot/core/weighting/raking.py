@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from even_ballot.core.data.codebook import Variable
-from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints, number_column
+from even_ballot.core.data.dataset import Dataset, number_column
 from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.units import weights_of
 from even_ballot.core.weighting.limits import Possible, ordered, possible, solve
 from even_ballot.core.weighting.margins import (

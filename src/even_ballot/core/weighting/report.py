@@ -5,7 +5,8 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Dataset, Floats
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.weighting.limits import Possible
 from even_ballot.core.weighting.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.raking import Raked

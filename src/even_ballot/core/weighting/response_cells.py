@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import Fault, StudyError, counted, fault
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.weighting.request import ResponseAdjustment
 
 

@@ -158,113 +158,94 @@ def _same_scale(scales: dict[str, Scale], name: str, scale: Scale, where: str) -
 def read_codebook_csv(content: bytes, name: str) -> Codebook:
     """A codebook from lines such as `codebook_csv` writes; only `variable` has to be there, in any order
     of columns."""
-    if not content.strip():
-        raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
-    text = content.decode(guess_encoding(content), errors="replace").lstrip("\ufeff")
-    reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=guess_delimiter(text[:65536]))
-    columns = [(heading or "").strip().lower() for heading in reader.fieldnames or ()]
-    if "variable" not in columns:
-        raise fault(
-            "No column is headed “variable”.",
-            f"{name}, line 1",
-            f"Headings that are read: {', '.join(HEADINGS)}.",
-        )
-    reader.fieldnames = columns
-    lines: dict[str, list[tuple[int, dict[str, str]]]] = {}
-    for row in reader:
-        cells = {
-            key: unguarded((value or "").strip())
-            for key, value in row.items()
-            if key and not isinstance(value, list)
-        }
-        if any(cells.values()):
-            lines.setdefault(cells["variable"], []).append((reader.line_num, cells))
     scales: dict[str, Scale] = {}
     variables = []
-    for variable, rows in lines.items():
+    for variable, rows in _lines_by_variable(content, name).items():
         line, first = rows[0]
         where = f"{name}, line {line}"
-        coded = [(n, r) for n, r in rows if r.get("code")]
         sort: dict[bool, list[Code]] = {True: [], False: []}
-        for n, r in coded:
-            sort[r.get("answer") == "missing"].append(
-                _code(r["code"], r.get("label", ""), f"{name}, line {n}")
-            )
+        for n, r in rows:
+            if r.get("code"):
+                code = _code(r["code"], r.get("label", ""), f"{name}, line {n}")
+                sort[r.get("answer") == "missing"].append(code)
         kind = first.get("kind") or ("coded" if sort[False] else "text")
         said: dict[str, Any] = {key: first.get(key) for key in ("role", "unit", "note", "level")}
         said["label"] = first.get("question")
         if kind == "coded" and sort[False]:
             scale = first.get("scale") or variable
-            _same_scale(
-                scales, scale, _scale(where, sort[False], sort[True], first.get("ordered") == "yes"), where
-            )
+            made = _scale(where, sort[False], sort[True], first.get("ordered") == "yes")
+            _same_scale(scales, scale, made, where)
             variables.append(_variable(where, name=variable, kind=kind, scale=scale, **said))
         elif kind != "multi":
             variables.append(_variable(where, name=variable, kind=kind, missing=tuple(sort[True]), **said))
     return Codebook(scales=scales, variables=tuple(variables))
 
 
+def _lines_by_variable(content: bytes, name: str) -> dict[str, list[tuple[int, dict[str, str]]]]:
+    """Lines of a codebook with their numbers, by the variable they are of; empty ones left out."""
+    read = f"Headings that are read: {', '.join(HEADINGS)}."
+    if not content.strip():
+        raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
+    text = content.decode(guess_encoding(content), errors="replace").lstrip("\ufeff")
+    reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=guess_delimiter(text[:65536]))
+    columns = [(heading or "").strip().lower() for heading in reader.fieldnames or ()]
+    if "variable" not in columns:
+        raise fault("No column is headed “variable”.", f"{name}, line 1", read)
+    reader.fieldnames = columns
+    lines: dict[str, list[tuple[int, dict[str, str]]]] = {}
+    for row in reader:
+        known = {key: value for key, value in row.items() if key and not isinstance(value, list)}
+        cells = {key: unguarded((value or "").strip()) for key, value in known.items()}
+        if any(cells.values()):
+            lines.setdefault(cells["variable"], []).append((reader.line_num, cells))
+    return lines
+
+
 def read_codebook_schema(content: bytes, name: str) -> Codebook:
     """A codebook from a table schema; fields with categories become coded variables, alike categories one
     scale."""
+    scales: dict[str, Scale] = {}
+    fields = enumerate(_fields(content, name))
+    variables = [_variable_of_field(field, scales, f"{name}, fields[{i}]") for i, field in fields]
+    return Codebook(scales=scales, variables=tuple(variables))
+
+
+def _fields(content: bytes, name: str) -> list[Any]:
+    """The fields of a table schema."""
     try:
         document = json.loads(content.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
-        raise fault(
-            f"This is not JSON: {error}.", name, "Bring a table schema, or a codebook in CSV."
-        ) from None
+        mend = "Bring a table schema, or a codebook in CSV."
+        raise fault(f"This is not JSON: {error}.", name, mend) from None
     fields = document.get("fields") if isinstance(document, dict) else None
     if not isinstance(fields, list):
-        raise fault(
-            "The document has no list of fields.", name, "A table schema has “fields”, one for each variable."
-        )
-    scales: dict[str, Scale] = {}
-    variables = []
-    for i, field in enumerate(fields):
-        where = f"{name}, fields[{i}]"
-        if not isinstance(field, dict) or not isinstance(field.get("name"), str):
-            raise fault("This field has no name.", where)
-        ours = field.get("evenBallot") if isinstance(field.get("evenBallot"), dict) else {}
-        assert isinstance(ours, dict)
-        codes = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("categories") or ()]
-        missing = [
-            _code(str(_value(c)), str(_label(c)), where)
-            for c in field.get("missingValues") or ()
-            if str(_value(c)) != ""
-        ]
-        kind = ours.get("kind") or (
-            "coded" if codes else _KINDS.get(str(field.get("type", "string")), "text")
-        )
-        said = {key: ours.get(key) for key in ("role", "unit", "level")}
-        title = field.get("title")
-        said |= {"label": title if title != field["name"] else None, "note": field.get("description")}
-        if kind == "multi":
-            variables.append(
-                _variable(
-                    where,
-                    name=field["name"],
-                    kind=kind,
-                    parts=ours.get("parts"),
-                    options=ours.get("options"),
-                    **said,
-                )
-            )
-        elif codes:
-            scale = _scale(where, codes, missing, bool(field.get("categoriesOrdered")), ours.get("midpoint"))
-            known = ours.get("scale") or next((key for key, s in scales.items() if s == scale), field["name"])
-            _same_scale(scales, known, scale, where)
-            variables.append(_variable(where, name=field["name"], kind="coded", scale=known, **said))
-        else:
-            variables.append(
-                _variable(
-                    where,
-                    name=field["name"],
-                    kind=kind,
-                    missing=tuple(missing) if kind == "number" else (),
-                    **said,
-                )
-            )
-    return Codebook(scales=scales, variables=tuple(variables))
+        mend = "A table schema has “fields”, one for each variable."
+        raise fault("The document has no list of fields.", name, mend)
+    return fields
+
+
+def _variable_of_field(field: Any, scales: dict[str, Scale], where: str) -> Variable:
+    """A variable; its scale is put among the scales."""
+    if not isinstance(field, dict) or not isinstance(field.get("name"), str):
+        raise fault("This field has no name.", where)
+    own = field.get("evenBallot")
+    ours: dict[str, Any] = own if isinstance(own, dict) else {}
+    codes = [_code(str(_value(c)), str(_label(c)), where) for c in field.get("categories") or ()]
+    unanswered = [c for c in field.get("missingValues") or () if str(_value(c)) != ""]
+    missing = [_code(str(_value(c)), str(_label(c)), where) for c in unanswered]
+    guessed = "coded" if codes else _KINDS.get(str(field.get("type", "string")), "text")
+    kind, title = ours.get("kind") or guessed, field.get("title")
+    said: dict[str, Any] = {key: ours.get(key) for key in ("role", "unit", "level")}
+    said |= {"label": title if title != field["name"] else None, "note": field.get("description")}
+    said["name"] = field["name"]
+    if kind == "multi":
+        return _variable(where, kind=kind, parts=ours.get("parts"), options=ours.get("options"), **said)
+    if codes:
+        scale = _scale(where, codes, missing, bool(field.get("categoriesOrdered")), ours.get("midpoint"))
+        known = ours.get("scale") or next((key for key, s in scales.items() if s == scale), field["name"])
+        _same_scale(scales, known, scale, where)
+        return _variable(where, kind="coded", scale=known, **said)
+    return _variable(where, kind=kind, missing=tuple(missing) if kind == "number" else (), **said)
 
 
 def _value(item: Any) -> Any:

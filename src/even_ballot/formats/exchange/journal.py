@@ -1,11 +1,11 @@
 """The ledger as a document for a colleague: Markdown and HTML."""
 
 from collections.abc import Sequence
-from html import escape
 
 from even_ballot.core.faults import counted
 from even_ballot.core.ledger import Effect
 from even_ballot.core.study.study_file import Study
+from even_ballot.formats.pages import page
 
 _SIGNS = frozenset("\\`*[]#|~")
 
@@ -69,12 +69,4 @@ def journal_html(
 ) -> str:
     """The same as a page of its own."""
     title, state = _head(study, received, used)
-    entries = "".join(
-        f"<li><p>{escape(s)}<br><em>{escape(d)}</em></p></li>\n" for s, d in _entries(effects, stamps)
-    )
-    style = "body{font:16px/1.5 Georgia,serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#211e19}em{color:#5d564b}"
-    return (
-        f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
-        f"<style>{style}</style></head>\n"
-        f"<body><h1>{escape(title)}</h1><p>{escape(state)}</p>\n<ol>\n{entries}</ol></body></html>\n"
-    )
+    return page("ledger", title=title, state=state, entries=_entries(effects, stamps))

@@ -57,7 +57,6 @@ def method_sentence(design: Design, units: Units) -> str:
         case GivenColumns(scale=scale):
             how = (
                 f"{count:,} replicate weights that came with the file (each squared difference counts "
-                ""
                 f"{scale:g})"
             )
         case _:
@@ -74,66 +73,65 @@ def method_sentence(design: Design, units: Units) -> str:
 
 def design_notices(units: Units, weightless: int) -> tuple[Fault, ...]:
     """What to mind about a design that fits. weightless: cases of weight 0."""
-    found = []
-    if units.recurring:
-        n = len(units.recurring)
-        found.append(
-            Fault(
-                f"{counted(n, 'cluster name stands', 'cluster names stand')} in more than one stratum "
-                f"({some(units.recurring)}): "
-                "read within the stratum, they are different units.",
-                "design.clusters",
-                "Where they are one and the same unit, it belongs in one stratum only.",
-            )
-        )
     single = [units.names[h] for h in range(len(units.psus)) if units.single[h]]
-    if single:
-        adds = {
-            "certainty": "add nothing to the variance",
-            "centre": "are held against the mean of all units",
-            "average": "take the mean of the other strata",
-        }[units.single_psu]
-        found.append(
-            Fault(
-                f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only "
-                f"({some(single)}); they {adds}.",
-                "design.single_psu",
-                "Join them to strata that are like them, where the sample was drawn that way.",
-            )
-        )
-    if weightless:
-        mend = "They keep their unit in the design, and count in no base."
-        found.append(
-            Fault(f"{counted(weightless, 'case has', 'cases have')} weight 0.", "design.weight", mend)
-        )
-    df = units.degrees_of_freedom
+    found = (
+        _recurring(units.recurring) if units.recurring else None,
+        _single(single, units.single_psu) if single else None,
+        _weightless(weightless) if weightless else None,
+        _few(units.degrees_of_freedom),
+        _failed(units),
+    )
+    return tuple(fault for fault in found if fault is not None)
+
+
+def _recurring(clusters: tuple[str, ...]) -> Fault:
+    names = counted(len(clusters), "cluster name stands", "cluster names stand")
+    return Fault(
+        f"{names} in more than one stratum ({some(clusters)}): read within the stratum, they are different "
+        "units.",
+        "design.clusters",
+        "Where they are one and the same unit, it belongs in one stratum only.",
+    )
+
+
+_ADDS = {
+    "certainty": "add nothing to the variance",
+    "centre": "are held against the mean of all units",
+    "average": "take the mean of the other strata",
+}
+
+
+def _single(strata: list[str], policy: str) -> Fault:
+    names = counted(len(strata), "stratum has", "strata have")
+    return Fault(
+        f"{names} one first-stage unit only ({some(strata)}); they {_ADDS[policy]}.",
+        "design.single_psu",
+        "Join them to strata that are like them, where the sample was drawn that way.",
+    )
+
+
+def _weightless(cases: int) -> Fault:
+    mend = "They keep their unit in the design, and count in no base."
+    return Fault(f"{counted(cases, 'case has', 'cases have')} weight 0.", "design.weight", mend)
+
+
+def _few(df: int) -> Fault | None:
     if df == 0:
-        mend = "Name what was drawn first, or join strata."
-        found.append(
-            Fault("There are no degrees of freedom, so no intervals and no tests.", "design.clusters", mend)
-        )
-    elif df < _FEW:
-        mend = "Read their limits with care."
-        found.append(
-            Fault(
-                f"With {counted(df, 'degree')} of freedom intervals are wide and rough.",
-                "design.clusters",
-                mend,
-            )
-        )
+        what = "There are no degrees of freedom, so no intervals and no tests."
+        return Fault(what, "design.clusters", "Name what was drawn first, or join strata.")
+    if df < _FEW:
+        what = f"With {counted(df, 'degree')} of freedom intervals are wide and rough."
+        return Fault(what, "design.clusters", "Read their limits with care.")
+    return None
+
+
+def _failed(units: Units) -> Fault | None:
     failed = None if units.replicates is None else units.replicates.failed
-    if units.replicates is not None and failed is not None and failed.any():
-        n = int(failed.sum())
-        what = (
-            f"{n:,} of {units.replicates.count:,} replicates cannot be raked to the margins, so there "
-            ""
-            "are no standard errors."
-        )
-        found.append(
-            Fault(
-                what,
-                "design.variance",
-                "Join categories that stand in few first-stage units, or use linearisation.",
-            )
-        )
-    return tuple(found)
+    if units.replicates is None or failed is None or not failed.any():
+        return None
+    n, every = int(failed.sum()), units.replicates.count
+    return Fault(
+        f"{n:,} of {every:,} replicates cannot be raked to the margins, so there are no standard errors.",
+        "design.variance",
+        "Join categories that stand in few first-stage units, or use linearisation.",
+    )

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
@@ -291,13 +291,11 @@ def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
     if why["extreme"]:
         yield (
             f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are "
-            ""
             "single cases' own."
         )
     if why["dominance"]:
         yield (
             "× hidden: figures of a number that a few cases nearly make up "
-            ""
             f"({counted(why['dominance'], 'figure')})."
         )
 
@@ -310,48 +308,48 @@ def _unanswered(result: TableResult, stub: StubHeading) -> bool:
 def _section(
     stub: StubHeading, keys: list[NamedPath], figures: _Figures, request: TableRequest, compared: _Compared
 ) -> Section:
-    lines: list[Line] = []
     rows = [(StubKey.of(stub.variable, row.step), row.label, row.stray) for row in stub.rows]
-    for key, label, marked in [*rows, (StubKey(stub.variable), "", False)]:
-        said = label
-        for stat in request.show:
-            row = [figures.at(key, path, stat) for path in keys]
-            gone = tuple(figures.is_hidden(key, path, stat) for path in keys)
-            if not any(row) and not any(gone):
-                continue
-            hidden = gone if any(gone) else None
-            for kind, figure, shape, values in _figures(stat, row, request, stub.kind):
-                strong = kind == "estimate"
-                letters = compared.letters(key, stat) if strong else None
-                weak_ones = figures.marks(row) if strong else None
-                lines.append(
-                    Line(
-                        key.code,
-                        key.net,
-                        stat,
-                        said,
-                        kind,
-                        figure,
-                        shape,
-                        values,
-                        strong,
-                        marked,
-                        letters,
-                        weak_ones,
-                        hidden,
-                    )
-                )
-                said = ""
+    rows.append((StubKey(stub.variable), "", False))
+    lines = tuple(
+        line
+        for key, label, marked in rows
+        for line in _row(stub.kind, key, label, marked, keys, figures, request, compared)
+    )
     cases = _cases_of(stub, figures, request)
     responses = "response_pct" if stub.kind == "multi" and "response_pct" in request.show else None
     of_cases = "Base: cases (unweighted)" if responses else "Base (unweighted)"
-    own = [key for key, _, _ in rows] + [StubKey(stub.variable)]
+    own = [key for key, _, _ in rows]
     bases = tuple(
         Bases(label, tuple(_base(figures, own, path, stat) for path in keys))
         for label, stat in ((of_cases, cases), ("Base: responses (unweighted)", responses))
         if stat is not None
     )
-    return Section(stub.variable, stub.title, tuple(lines), bases)
+    return Section(stub.variable, stub.title, lines, bases)
+
+
+def _row(
+    of: str,
+    key: StubKey,
+    label: str,
+    stray: bool,
+    keys: list[NamedPath],
+    figures: _Figures,
+    request: TableRequest,
+    compared: _Compared,
+) -> Iterator[Line]:
+    """The lines of one row of a stub, its label on the first. of: the stub's kind."""
+    for stat in request.show:
+        row = [figures.at(key, path, stat) for path in keys]
+        gone = tuple(figures.is_hidden(key, path, stat) for path in keys)
+        if not any(row) and not any(gone):
+            continue
+        for kind, figure, shape, values in _figures(stat, row, request, of):
+            strong = kind == "estimate"
+            letters = compared.letters(key, stat) if strong else None
+            marks = figures.marks(row) if strong else None
+            line = Line(key.code, key.net, stat, label, kind, figure, shape, values, strong, stray)
+            yield replace(line, letters=letters, marks=marks, hidden=gone if any(gone) else None)
+            label = ""
 
 
 def _cases_of(stub: StubHeading, figures: _Figures, request: TableRequest) -> str | None:
@@ -460,56 +458,29 @@ def _item(
     keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
     row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
-    # Total per cents are of everybody who answered both, other figures of the column.
-    own = [cell for cell in row if cell is not None and cell.base_n is not None]
-    base = next(
-        (cell.base_n for cell in sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")), None
-    )
+    base = _base_of_item(row)
     if base is None and not any(gone):
         return
     gone[-1] = base is None
-    marks, hidden = figures.marks(row), tuple(gone) if any(gone) else None
+    hidden = tuple(gone) if any(gone) else None
     estimates = tuple(None if cell is None else cell.est for cell in row[:-1])
-    yield Line(
-        None,
-        None,
-        "",
-        title,
-        "estimate",
-        "",
-        "share",
-        (*estimates, base),
-        True,
-        False,
-        None,
-        marks,
-        hidden,
-        stub.variable,
-        shapes,
-    )
+    first = Line(None, None, "", title, "estimate", "", "share", (*estimates, base), True)
+    first = replace(first, hidden=hidden, variable=stub.variable, shapes=shapes)
+    yield replace(first, marks=figures.marks(row))
     for what, name, of, shape in _beside(request, "share"):
         values = tuple(None if cell is None else of(cell) for cell in row[:-1])
         if any(v is not None for v in values):
-            # A standard error or a limit is what its figure is; ratios and bases are the same all along the
-            # line.
+            # A standard error or a limit is what its figure is; others are the same all along the line.
             each = shapes if what in ("se", "low", "high") else (shape,) * len(columns)
-            yield Line(
-                None,
-                None,
-                "",
-                "",
-                what,
-                name,
-                shape,
-                (*values, None),
-                False,
-                False,
-                None,
-                None,
-                hidden,
-                stub.variable,
-                each,
-            )
+            line = replace(first, category="", kind=what, figure=name, shape=shape, strong=False)
+            yield replace(line, values=(*values, None), shapes=each)
+
+
+def _base_of_item(row: list[Cell | None]) -> int | None:
+    """An item's base: total per cents are of everybody who answered both, other figures of the column."""
+    own = [cell for cell in row if cell is not None and cell.base_n is not None]
+    order = sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")
+    return next((cell.base_n for cell in order), None)
 
 
 def _titles(result: TableResult, keys: list[NamedPath]) -> dict[NamedPath, str]:

@@ -59,7 +59,6 @@ def _limits(weighting: Weighting, report: WeightingReport) -> str:
     high = "" if weighting.limits.high is None else f" to {weighting.limits.high:g}"
     return (
         f", held within {weighting.limits.low:g}{high} times the mean "
-        ""
         f"({counted(report.at_limits, 'case')} on a limit)"
     )
 
@@ -73,7 +72,6 @@ def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
         met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
         raked = (
             f", raked to {margins}{within} ({met} after "
-            ""
             f"{counted(report.cycles, 'cycle')}){_limits(weighting, report)}"
         )
     return (

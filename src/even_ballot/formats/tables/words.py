@@ -179,7 +179,6 @@ class _Read:
         else:
             text = (
                 f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the "
-                ""
                 f"difference, {size} {bears}."
             )
         yield Reading(text, key, paths, stat)

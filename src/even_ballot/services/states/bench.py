@@ -13,7 +13,7 @@ from typing import TypeVar
 
 from sqlalchemy.orm import Session
 
-from even_ballot.core.data.dataset import Dataset, Floats, RawTable
+from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.disclosure.tables import (
     HiddenPattern,
     control_of,
@@ -24,6 +24,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, take_step
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.progress import Progress
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding, sweep

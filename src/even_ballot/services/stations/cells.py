@@ -8,9 +8,10 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import Kind
-from even_ballot.core.data.dataset import BLANK, UNPLACED, Bools, Dataset, Ints
+from even_ballot.core.data.dataset import BLANK, UNPLACED, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.screening import Finding, cases_of
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.bench import Bench, hash_of

@@ -7,8 +7,8 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.batteries import batteries_of, several_answers_of
-from even_ballot.core.data.codebook import Kind, Scale
-from even_ballot.core.data.dataset import BLANK, MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.data.codebook import Code, Kind, Scale, Variable
+from even_ballot.core.data.dataset import MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.ledger.scale_fit import Fit, fits
 from even_ballot.core.screening import Finding, Screening, batteries, found_as
 from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
@@ -64,60 +64,38 @@ def variable_view(
     """A variable with its answers as they stand in a dataset."""
     variable = data.variable(name)
     if variable.kind == "multi":
-        parts = [data.column(part) for part in variable.parts]
-        answered = np.logical_or.reduce([part.answered for part in parts])
-        shown = [
-            ShownAnswer(
-                variable.options[i].code if variable.options else i + 1,
-                variable.options[i].label if variable.options else data.variable(p).title,
-                int(((part.values == 1) & part.answered).sum()),
-                "answer",
-            )
-            for i, (p, part) in enumerate(zip(variable.parts, parts, strict=True))
-        ]
-        return VariableView(
-            variable,
-            None,
-            arrived,
-            made_by,
-            int(answered.sum()),
-            int((~answered).sum()),
-            0,
-            0,
-            len(parts),
-            tuple(shown),
-            None,
-        )
+        return _several_view(data, variable, arrived, made_by)
     column = data.column(name)
-    counts = np.bincount(column.state, minlength=4)
-    shown = (
-        _coded(data, name, column)
-        if variable.kind == "coded"
-        else _texts(column, 0, "answer")
-        if variable.kind == "text"
-        else []
-    )
+    answered, blank, missing, unplaced = np.bincount(column.state, minlength=4).tolist()
+    shown: list[ShownAnswer] = []
+    if variable.kind == "coded":
+        shown = _coded(data, name, column)
+    elif variable.kind == "text":
+        shown = _texts(column, 0, "answer")
     shown += _texts(column, UNPLACED, "not_placed")
     number = _number(column) if variable.kind == "number" else None
-    distinct = (
-        len(column.distinct)
-        if variable.kind != "text"
-        else int((np.bincount(column.values[column.answered]) > 0).sum())
-    )
+    words = variable.kind == "text"
+    distinct = int((np.bincount(column.values[column.answered]) > 0).sum()) if words else len(column.distinct)
     level = variable.level_on(data.scale_of(name))
-    return VariableView(
-        variable,
-        level,
-        arrived,
-        made_by,
-        int(counts[0]),
-        int(counts[BLANK]),
-        int(counts[MISSING]),
-        int(counts[UNPLACED]),
-        distinct,
-        tuple(shown),
-        number,
-    )
+    counts = (answered, blank, missing, unplaced, distinct)
+    return VariableView(variable, level, arrived, made_by, *counts, tuple(shown), number)
+
+
+def _several_view(
+    data: Dataset, variable: Variable, arrived: Kind | None, made_by: int | None
+) -> VariableView:
+    """A several-answer question: each option with who chose it."""
+    parts = [data.column(part) for part in variable.parts]
+    answered = np.logical_or.reduce([part.answered for part in parts])
+    shown = []
+    for i, (name, part) in enumerate(zip(variable.parts, parts, strict=True)):
+        option = (
+            variable.options[i] if variable.options else Code(code=i + 1, label=data.variable(name).title)
+        )
+        chosen = int(((part.values == 1) & part.answered).sum())
+        shown.append(ShownAnswer(option.code, option.label, chosen, "answer"))
+    counts = (int(answered.sum()), int((~answered).sum()), 0, 0, len(parts))
+    return VariableView(variable, None, arrived, made_by, *counts, tuple(shown), None)
 
 
 def _kind_of(ledgered: Ledgered, name: str) -> Kind | None:

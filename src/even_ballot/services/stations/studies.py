@@ -10,8 +10,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import Codebook, Kind, Variable
-from even_ballot.core.data.dataset import Floats
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.exchange.bundle import safe_name

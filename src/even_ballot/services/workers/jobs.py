@@ -11,12 +11,16 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Progress, Stopped
 from even_ballot.store.jobs import begin_job, end_job, faults_of, find_job, note_progress
 
 _log = structlog.get_logger()
 _EVERY, _IN_VIEW = 0.5, 60
+_NO_DATABASE = Fault(
+    "The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."
+)
+_FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
 _STOPPED = Fault("Stopped. Nothing was taken over.")
 
 
@@ -100,37 +104,30 @@ class Jobs:
                 noted = time.monotonic()
                 note_progress(self._engine, job_id, says, share)
 
-        result: str | None = None
-        faults: tuple[Fault, ...] = ()
-        state = "failed"
+        state, result, faults = self._ended(job_id, work, progress)
+        try:
+            end_job(self._engine, job_id, state, result, faults)
+        except OperationalError:
+            _log.warning("job's end not written", job=job_id, state=state)
+        running.view = replace(running.view, state=state, result=result, faults=faults)
+        running.ended = time.monotonic()
+
+    def _ended(
+        self, job_id: str, work: Callable[[Session, Progress], str], progress: Progress
+    ) -> tuple[str, str | None, tuple[Fault, ...]]:
+        """How a job ended: its state, what it made where it is done, and what stopped it."""
         try:
             with Session(self._engine, expire_on_commit=False) as session, session.begin():
                 result = work(session, progress)
                 progress("Writing it down", 1.0)
-            state = "done"
         except Stopped:
-            state, faults = "stopped", (_STOPPED,)
+            return "stopped", None, (_STOPPED,)
         except StudyError as error:
-            faults = error.faults
+            return "failed", None, error.faults
         except OperationalError:
-            faults = (
-                Fault(
-                    "The database does not answer; nothing of this was kept.",
-                    "",
-                    "Check that it runs, then try again.",
-                ),
-            )
+            return "failed", None, (_NO_DATABASE,)
         except BaseException:
             # Also what ends a thread in the middle: a job never stays as if it were running.
             _log.exception("job failed", job=job_id)
-            faults = fault(
-                "The server failed at this; nothing of it was kept.", "", "The server's log says why."
-            ).faults
-        try:
-            end_job(self._engine, job_id, state, result if state == "done" else None, faults)
-        except OperationalError:
-            _log.warning("job's end not written", job=job_id, state=state)
-        running.view = replace(
-            running.view, state=state, result=result if state == "done" else None, faults=faults
-        )
-        running.ended = time.monotonic()
+            return "failed", None, (_FAILED,)
+        return "done", result, ()

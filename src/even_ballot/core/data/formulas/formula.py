@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Bools, Dataset
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas.functions import FUNCTIONS, Arguments
 from even_ballot.core.data.formulas.parsing import ARITHMETIC, COMPARE, Parsed
 from even_ballot.core.data.formulas.values import (
@@ -20,6 +20,7 @@ from even_ballot.core.data.formulas.values import (
     truth,
 )
 from even_ballot.core.faults import StudyError, some
+from even_ballot.core.numerics.arrays import Bools
 
 
 class Formula:

@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Bools, Floats
 from even_ballot.core.data.formulas.values import Value, nothing_missing, number, truth
 from even_ballot.core.faults import StudyError
+from even_ballot.core.numerics.arrays import Bools, Floats
 
 _MANY = 500
 

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.tables.results import Cell
 from even_ballot.core.tables.statistics.rows import NumberRow
 from even_ballot.core.tables.statistics.statistic import Statistic, register

@@ -6,17 +6,18 @@ from functools import cached_property
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats, Ints
+from even_ballot.core.data.categories import Category
 from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.estimation.independence import Independence, Wald, independence, wald
 from even_ballot.core.estimation.intervals import EDGE
 from even_ballot.core.estimation.trend import Trend, of_alike, slopes
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.variance import ratio, variances
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.nets import NetRow, net_rows
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import Category, Cell, Plain, StubKey, Test
+from even_ballot.core.tables.results import Cell, Plain, StubKey, Test
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.statistics.rows import CategoryRows

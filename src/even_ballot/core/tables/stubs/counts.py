@@ -7,14 +7,16 @@ from typing import Any
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints
+from even_ballot.core.data.categories import Category
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.periods import Period
 from even_ballot.core.estimation.estimates import Sums
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.tallies import Tally
 from even_ballot.core.tables.banner import BannerColumns, placed
 from even_ballot.core.tables.nets import NetRow
-from even_ballot.core.tables.results import Category, StubHeading
+from even_ballot.core.tables.results import StubHeading
 from even_ballot.core.tables.stubs.domain import Domain, degrees
 
 

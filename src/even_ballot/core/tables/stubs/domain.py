@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Bools, Dataset, Floats, Ints
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.replicates import ByCase, ByUnit
 from even_ballot.core.sampling.tallies import Moments, Tally, in_halves, tally, tally_number
 from even_ballot.core.sampling.units import Units

@@ -5,9 +5,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.estimation.estimates import root_of_squares, root_of_weights
 from even_ballot.core.estimation.trend import Cells
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.linearisation import Linear, Varied
 from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.sampling.units import Units

@@ -8,10 +8,10 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from even_ballot.core.data.dataset import Bools, Floats, Ints
 from even_ballot.core.estimation import estimates as est
 from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
 from even_ballot.core.estimation.trend import slopes
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.tables.banner import BannerColumns, everybody
 from even_ballot.core.tables.request import TableRequest

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from even_ballot.core.data.dataset import Floats, Ints
 from even_ballot.core.estimation.comparisons import ColumnComparison, adjusted_p_values
 from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds, proportion, symmetric
 from even_ballot.core.estimation.trend import Trend
+from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.banner import BannerColumns

@@ -17,6 +17,7 @@ _OPTIONS: dict[str, Any] = {
 _TIME = DATETIME(fsp=6)
 
 
+# Long: the tables of a database, one after the other.
 def upgrade() -> None:
     op.create_table(
         "source_files",

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-CASES = Path(__file__).parent / "reference"
+CASES = Path(__file__).parents[1] / "reference"
 _CELL = ("est", "se", "low", "high", "n", "base_n", "deff")
 _TEST = ("chi2", "f", "df1", "df2", "p", "diff", "se", "t", "p_adjusted")
 _WEIGHTS = ("n", "n_effective", "efficiency", "deff_weights", "min", "max")

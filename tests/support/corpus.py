@@ -260,9 +260,10 @@ def _table(rng: random.Random) -> list[list[str]]:
 
 def _csv(rng: random.Random) -> Made:
     delimiter = rng.choice(",;\t|")
-    quote: Callable[[str], str] = lambda cell: (
-        '"' + cell.replace('"', '""') + '"' if rng.random() < 0.4 else cell
-    )
+
+    def quote(cell: str) -> str:
+        return '"' + cell.replace('"', '""') + '"' if rng.random() < 0.4 else cell
+
     text = rng.choice(["\n", "\r\n", "\r"]).join(delimiter.join(map(quote, row)) for row in _table(rng))
     return "t.csv", text.encode(
         rng.choice(["utf-8", "utf-8-sig", "utf-16", "cp1252", "latin-1", "utf-32"]), "replace"
