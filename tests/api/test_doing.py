@@ -3,7 +3,7 @@
 from typing import Any
 
 from even_ballot.core.screening import sweep as sweeps
-from even_ballot.services.states import bench as benches
+from even_ballot.core.study import pipeline
 
 
 def test_the_sweep_says_each_check_and_how_far_it_is(
@@ -18,7 +18,7 @@ def test_the_sweep_says_each_check_and_how_far_it_is(
 
         return sweeps(data, book, settings, tell)
 
-    monkeypatch.setattr(benches, "sweep", watched)
+    monkeypatch.setattr(pipeline, "sweep", watched)
     book = demo["document"]["codebook"]
     api.change(demo, codebook={**book, "rules": [{"name": "grown up", "must": "age > 17"}]})
     shares = [doing["share"] for doing in seen]

@@ -12,7 +12,7 @@ from pages import Browser
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from even_ballot.services.states import bench
+from even_ballot.core.study import pipeline
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 
@@ -363,7 +363,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
 ) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    counted_table, tick, slow = bench.counted_table, threading.Event(), True
+    counted_table, tick, slow = pipeline.counted_table, threading.Event(), True
 
     def dawdling(passes: Any, request: Any, where: str, tell: Any) -> Any:
         for step in range(1000):
@@ -373,7 +373,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
             tick.wait(0.05)
         return counted_table(passes, request, where, tell)
 
-    monkeypatch.setattr(bench, "counted_table", dawdling)
+    monkeypatch.setattr(pipeline, "counted_table", dawdling)
     browser.fill("Filter (a domain)", "age >= 30", enter=True)
     browser.see("2,026 of 2,268 cases")
     browser.see("Counting slowly")

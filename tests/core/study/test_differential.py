@@ -1,5 +1,5 @@
-"""Random studies against a second reading of the definitions (`tests/support/reading.py`). `--studies 5000` tries
-as many."""
+"""Random studies against a second reading of the definitions (`tests/support/reading.py`). `--studies
+5000` tries as many."""
 
 import math
 import random

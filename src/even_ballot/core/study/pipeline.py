@@ -1,36 +1,139 @@
-"""A study from raw answers to tables, on datasets it is given."""
+"""From raw answers to tables: a small graph of nodes, each with a key that says all it is made of.
 
-from collections.abc import Mapping
+source → states of the ledger → findings
+                             ↘ weightings → design → shared counts → tables → what is hidden of them → results
+
+The command line goes straight through it; the server asks for what it needs, and keeps every node by its key.
+"""
+
+import hashlib
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager, nullcontext
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+from typing import Generic, Protocol, TypeVar
 
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.disclosure.tables import (
+    HiddenPattern,
     control_of,
     links_of,
     pattern_of,
     report_without,
     without_hidden,
 )
-from even_ballot.core.faults import fault
-from even_ballot.core.ledger import run_ledger
+from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.screening import sweep
+from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.study.study_file import Study
+from even_ballot.core.tables.display import Display
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
 from even_ballot.core.weighting.request import Weighting
 
+T = TypeVar("T")
+_RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
+"""What of a table decides which groups of cases it releases."""
+
+
+def key_of(*parts: str) -> str:
+    """A key of everything that a node is made of."""
+    return hashlib.sha256("\x1f".join(parts).encode()).hexdigest()
+
+
+@dataclass(frozen=True)
+class Node(Generic[T]):
+    """A value with its key."""
+
+    key: str
+    value: T
+
+
+@dataclass(frozen=True)
+class Ledgered:
+    """The cases after as many steps as could be taken. states[i]: after step i, or the last alone where
+    states are not kept; fault: why the step after them failed."""
+
+    start: Dataset
+    states: tuple[Dataset, ...]
+    effects: tuple[Effect, ...]
+    fault: StudyError | None
+
+    @property
+    def last(self) -> Dataset:
+        """The newest state there is."""
+        return self.states[-1] if self.states else self.start
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """The cases with every weight that could be made, and how each weighting came out, or what is wrong with
+    it."""
+
+    data: Dataset
+    outcomes: tuple[tuple[Raked, WeightingReport] | StudyError, ...]
+
+    @property
+    def made(self) -> Weighted:
+        """The weightings that could be made."""
+        good = [outcome for outcome in self.outcomes if not isinstance(outcome, StudyError)]
+        return Weighted(self.data, tuple(raked for raked, _ in good), tuple(said for _, said in good))
+
+
+@dataclass(frozen=True)
+class Designed:
+    """Weighted cases with their design."""
+
+    data: Dataset
+    units: Units
+    weight: Floats
+
+
+class Inputs(ABC):
+    """Where raw answers come from. source_key, lookups_key: what says all there is to know of them."""
+
+    source_key: str
+    lookups_key: str
+
+    @abstractmethod
+    def source(self) -> RawTable:
+        """The answers."""
+
+    @abstractmethod
+    def lookups(self) -> Mapping[str, RawTable]:
+        """Looked-up files by name."""
+
+
+class Keeper(Protocol):
+    """Gives what was kept under a key, or makes it; raises the StudyError that making it raised."""
+
+    def __call__(self, key: str, make: Callable[[], T]) -> T: ...
+
+
+Telling = Callable[[str | None], AbstractContextManager[Progress]]
+"""Work that is told of as it goes on; for a table: whose earlier count it takes the place of."""
+
 
 def start(study: Study, raw: RawTable) -> Dataset:
     """The cases as the codebook reads them, before the ledger."""
-    made = [name for step in study.ledger for name in step.makes()] + [w.save_as for w in study.weightings]
-    decimal = study.source.decimal or "."
-    return interpret(raw, study.codebook, made, decimal)
+    return interpret(raw, study.codebook, _made_later(study), study.source.decimal or ".")
+
+
+def _made_later(study: Study) -> list[str]:
+    """Names of the variables that steps and weightings make."""
+    made = [name for step in study.ledger for name in step.makes()]
+    return made + [weighting.save_as for weighting in study.weightings]
 
 
 def weigh(data: Dataset, weighting: Weighting, where: str) -> tuple[Dataset, Raked, WeightingReport]:
@@ -38,17 +141,6 @@ def weigh(data: Dataset, weighting: Weighting, where: str) -> tuple[Dataset, Rak
     result = rake(data, weighting, where)
     weighted = with_weight(data, weighting, result.weights, where)
     return weighted, result, report(weighted, result, weighting)
-
-
-def run_weightings(study: Study, data: Dataset) -> Weighted:
-    """Every weighting in order; a later one may start from an earlier one's weight."""
-    raked, reports = [], []
-    for i, weighting in enumerate(study.weightings):
-        where = f"weightings[{i}]"
-        data, result, said = weigh(data, weighting, where)
-        raked.append(result)
-        reports.append(said)
-    return Weighted(data, tuple(raked), tuple(reports))
 
 
 def weight_name(study: Study) -> str | None:
@@ -60,51 +152,209 @@ def weight_name(study: Study) -> str | None:
 
 def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
     """The variables of every margin that a report is made on, its groups included."""
-    return tuple(
-        dict.fromkeys(tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
-    )
+    named = (tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
+    return tuple(dict.fromkeys(named))
 
 
-def designed(study: Study, weighted: Weighted) -> tuple[Units, Floats]:
-    """The design and the weight of every case."""
-    if weighted.data.n == 0:
-        raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
-    return sampled(weighted.data, study.design, weight_name(study), weighted.raked)
+def _once(key: str, make: Callable[[], T]) -> T:
+    """Keeps nothing: whoever goes straight through asks for everything once."""
+    return make()
+
+
+def _untold(what: str | None) -> AbstractContextManager[Progress]:
+    return nullcontext(quiet)
+
+
+class Pipeline:
+    """A study on its inputs. keep: keeps nodes by their keys; states: whether every state of the ledger is
+    held, or the last alone. Every node raises StudyError with what is at fault and where."""
+
+    def __init__(
+        self,
+        study: Study,
+        inputs: Inputs,
+        keep: Keeper = _once,
+        telling: Telling = _untold,
+        states: bool = False,
+    ) -> None:
+        self.study, self.inputs = study, inputs
+        self._keep, self._telling, self._states = keep, telling, states
+
+    @cached_property
+    def start(self) -> Node[Dataset]:
+        """The cases before the ledger."""
+        study = self.study
+        book = study.codebook.model_dump_json(include={"scales", "variables"})
+        decimal, made = study.source.decimal or ".", sorted(_made_later(study))
+        key = key_of("start", self.inputs.source_key, book, decimal, *made)
+        return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
+
+    @cached_property
+    def ledgered(self) -> Node[Ledgered]:
+        """The cases after each step of the ledger, as far as it goes."""
+        key, first = self.start.key, self.start.value
+        tables = self.inputs.lookups()
+        data, states, effects, stopped = first, list[Dataset](), list[Effect](), None
+        for i, step in enumerate(self.study.ledger):
+            key = key_of(key, step.model_dump_json(), self.inputs.lookups_key)
+            try:
+                data, effect = self._keep(key, partial(take_step, data, step, i, tables))
+            except StudyError as error:
+                stopped = error
+                break
+            states = [*(states if self._states else ()), data]
+            effects.append(effect)
+        return Node(key, Ledgered(first, tuple(states), tuple(effects), stopped))
+
+    @cached_property
+    def cases(self) -> Node[Dataset]:
+        """The cases after the whole ledger; raises where a step cannot be taken."""
+        ledgered = self.ledgered
+        if ledgered.value.fault is not None:
+            raise ledgered.value.fault
+        return Node(ledgered.key, ledgered.value.last)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the sweep finds in the newest state of the cases."""
+        ledgered, book, settings = self.ledgered, self.study.codebook, self.study.screening
+        key = key_of("sweep", ledgered.key, book.model_dump_json(), settings.model_dump_json())
+        with self._telling(None) as tell:
+            return self._keep(key, lambda: sweep(ledgered.value.last, book, settings, tell))
+
+    @cached_property
+    def weighed(self) -> Node[Weighed]:
+        """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
+        key, data = self.cases.key, self.cases.value
+        outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
+        for i, weighting in enumerate(self.study.weightings):
+            where = f"weightings[{i}]"
+            key = key_of("weight", key, where, weighting.model_dump_json())
+            try:
+                data, raked, said = self._keep(key, partial(weigh, data, weighting, where))
+                outcomes.append((raked, said))
+            except StudyError as error:
+                outcomes.append(error)
+        return Node(key, Weighed(data, tuple(outcomes)))
+
+    @cached_property
+    def weighted(self) -> Node[Weighted]:
+        """The cases with their weights; raises what is wrong with any weighting."""
+        weighed = self.weighed
+        wrong = [outcome for outcome in weighed.value.outcomes if isinstance(outcome, StudyError)]
+        if wrong:
+            raise StudyError(item for error in wrong for item in error.faults)
+        return Node(weighed.key, weighed.value.made)
+
+    @cached_property
+    def designed(self) -> Node[Designed]:
+        """The weighted cases with their design."""
+        study, weighed, name = self.study, self.weighed, weight_name(self.study)
+        for weighting, outcome in zip(study.weightings, weighed.value.outcomes, strict=True):
+            if weighting.save_as == name and isinstance(outcome, StudyError):
+                raise outcome
+        key = key_of("design", weighed.key, study.design.model_dump_json(), name or "")
+
+        def lay() -> Designed:
+            data = weighed.value.data
+            if data.n == 0:
+                raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
+            return Designed(data, *sampled(data, study.design, name, weighed.value.made.raked))
+
+        return Node(key, self._keep(key, lay))
+
+    @cached_property
+    def shared(self) -> Node[SharedCounts]:
+        """The cases that all tables are made of, and what was counted of them."""
+        ready, scope = self.designed, self.study.where
+        key = key_of("passes", ready.key, scope or "")
+        cases = ready.value
+        return Node(key, self._keep(key, lambda: SharedCounts(cases.data, cases.units, cases.weight, scope)))
+
+    def table(self, at: int, request: TableRequest | None = None, what: str | None = None) -> TableResult:
+        """One table of the study, as it may be released. request: in its place, counted with the same cases;
+        what: whose earlier count it takes the place of."""
+        request = self.study.tables[at] if request is None else request
+        shared, where = self.shared, f"tables[{at}]"
+        counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
+        key = key_of("table", shared.key, counted.model_dump_json())
+
+        def count() -> TableResult:
+            with self._telling(what) as tell:
+                return counted_table(shared.value, counted, where, tell)
+
+        result = self._keep(key, count)
+        if self.study.suppression.below is None:
+            return result
+        pattern = self.pattern
+        hide = partial(without_hidden, shared.value, result, request, pattern.value, where)
+        return self._keep(key_of("hidden", key, pattern.key), hide)
+
+    @cached_property
+    def pattern(self) -> Node[HiddenPattern]:
+        """What is hidden when all tables are released together."""
+        study, shared = self.study, self.shared
+        released = (request.model_dump_json(include=_RELEASED) for request in study.tables)
+        key = key_of("pattern", shared.key, study.suppression.model_dump_json(), *released)
+
+        def choose() -> HiddenPattern:
+            links, margins = links_of(study.ledger), margins_of(study)
+            with self._telling(None) as tell:
+                return pattern_of(shared.value, study.tables, study.suppression, links, margins, tell)
+
+        return Node(key, self._keep(key, choose))
+
+    def notable(self) -> Results:
+        """What a methods note is written from: everything but findings and tables; weightings that could be
+        made."""
+        return self._found((), self.weighed.value.made.reports, ())
+
+    def results(self) -> Results:
+        """Everything."""
+        findings = () if self.ledgered.value.fault else self.findings
+        reports = self.weighted.value.reports
+        tables = []
+        with self._telling(None) as tell:
+            for at, request in enumerate(self.study.tables):
+                tell(f"Counting {request.title or request.id}", at / len(self.study.tables))
+                tables.append(self.table(at))
+        found = self._found(findings, reports, tuple(tables))
+        below = self.study.suppression.below
+        if below is None:
+            return found
+        pattern = self.pattern.value
+        reports = tuple(report_without(report, pattern, below) for report in reports)
+        return replace(found, weightings=reports, control=control_of(self.study.suppression, pattern))
+
+    def _found(
+        self,
+        findings: tuple[Finding, ...],
+        reports: tuple[WeightingReport, ...],
+        tables: tuple[TableResult, ...],
+    ) -> Results:
+        ledgered, ready = self.ledgered.value, self.designed.value
+        received = len(ledgered.start.rows)
+        used, name = ready.data.n, weight_name(self.study)
+        return Results(
+            received, used, ledgered.effects, findings, reports, ready.units, name, tables, ready.data
+        )
+
+
+class _Given(Inputs):
+    """Tables that are there."""
+
+    source_key = lookups_key = ""
+
+    def __init__(self, raw: RawTable, lookups: Mapping[str, RawTable]) -> None:
+        self._raw, self._lookups = raw, lookups
+
+    def source(self) -> RawTable:
+        return self._raw
+
+    def lookups(self) -> Mapping[str, RawTable]:
+        return self._lookups
 
 
 def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results:
     """From raw answers to tables. Raises StudyError with what is at fault and where."""
-    data = start(study, raw)
-    effects = []
-    for state, effect in run_ledger(data, study.ledger, lookups):
-        data = state
-        effects.append(effect)
-    findings = sweep(data, study.codebook, study.screening)
-    weighted = run_weightings(study, data)
-    units, weight = designed(study, weighted)
-    passes = SharedCounts(weighted.data, units, weight, study.where)
-    tables = [counted_table(passes, request, f"tables[{i}]") for i, request in enumerate(study.tables)]
-    reports, control = weighted.reports, None
-    if study.suppression.below is not None:
-        pattern = pattern_of(
-            passes, study.tables, study.suppression, links_of(study.ledger), margins_of(study)
-        )
-        whole = zip(tables, study.tables, strict=True)
-        tables = [
-            without_hidden(passes, table, request, pattern, f"tables[{i}]")
-            for i, (table, request) in enumerate(whole)
-        ]
-        reports = tuple(report_without(report, pattern, study.suppression.below) for report in reports)
-        control = control_of(study.suppression, pattern)
-    return Results(
-        len(raw.rows),
-        data.n,
-        tuple(effects),
-        findings,
-        reports,
-        units,
-        weight_name(study),
-        tuple(tables),
-        weighted.data,
-        control,
-    )
+    return Pipeline(study, _Given(raw, lookups)).results()

@@ -11,10 +11,11 @@ from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import take_step
 from even_ballot.core.study.moved_figures import FigureChange, changed_figures
 from even_ballot.core.study.newer_file import Drift, aligned, drift, extended
+from even_ballot.core.study.pipeline import key_of
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
-from even_ballot.services.states.bench import Bench, hash_of
+from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.studies import Files, StudyState, dump_study, read_study, write_study
@@ -110,7 +111,7 @@ def _extended(session: Session, bench: Bench, state: StudyState, file_id: str) -
             session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)
         ).id, already
 
-    return bench.once(hash_of("extended", state.files.source, file_id), make)
+    return bench.once(key_of("extended", state.files.source, file_id), make)
 
 
 def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:

@@ -13,8 +13,9 @@ from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.screening import Finding, cases_of
+from even_ballot.core.study.pipeline import key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.bench import Bench, hash_of
+from even_ballot.services.states.bench import Bench
 from even_ballot.store.studies import StudyState
 
 MOST_ROWS, MOST_COLUMNS = 400, 200
@@ -99,7 +100,7 @@ def _aside(session: Session, bench: Bench, state: StudyState, step: int) -> tupl
     if not 1 <= step <= len(ledgered.states):
         raise fault(f"There is no entry {step} that was taken.", "aside", "Choose another.")
     before = ledgered.states[step - 2] if step > 1 else ledgered.start
-    key = hash_of("aside", key, str(step))
+    key = key_of("aside", key, str(step))
     return key, bench.once(key, lambda: before.where(~np.isin(before.rows, ledgered.states[step - 1].rows)))
 
 
@@ -131,7 +132,7 @@ def cells(session: Session, bench: Bench, state: StudyState, wanted: CellsWanted
     settings = state.study.screening.model_dump_json() + state.study.codebook.model_dump_json(
         include={"rules"}
     )
-    place = hash_of("cells", key, asked, settings if wanted.finding else "")
+    place = key_of("cells", key, asked, settings if wanted.finding else "")
     order = bench.once(place, lambda: _rows(data, wanted, state))
     every = tuple(name for name, v in data.variables.items() if v.kind != "multi")
     names = every if wanted.columns is None else tuple(wanted.columns)
@@ -178,9 +179,7 @@ def _shown(
                 for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
             ]
         )
-    alone = (
-        None if identifier is None else bench.once(hash_of("alone", key), lambda: _alone(data, identifier))
-    )
+    alone = None if identifier is None else bench.once(key_of("alone", key), lambda: _alone(data, identifier))
     states = [taken[name].state.tolist() for name in names]
     return tuple(
         CellsRow(

@@ -13,8 +13,9 @@ from even_ballot.core.ledger.scale_fit import Fit, fits
 from even_ballot.core.screening import Finding, Screening, batteries, found_as
 from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
+from even_ballot.core.study.pipeline import Ledgered, key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.bench import Bench, Ledgered, hash_of
+from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.views import (
     CodebookView,
     CutOffView,
@@ -207,4 +208,4 @@ def left_out(session: Session, bench: Bench, state: StudyState, questions: list[
         # What the ledger made was never put to anybody; several answers taken apart were.
         made = {name for name, at in _makers(ledgered).items() if ledgered.effects[at - 1].do != "split"}
         questions = [name for name in questions_of(data) if name not in made]
-    return bench.once(hash_of("left out", key, *questions), lambda: nonresponse(data, questions))
+    return bench.once(key_of("left out", key, *questions), lambda: nonresponse(data, questions))

@@ -7,13 +7,14 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.study.pipeline import key_of
 from even_ballot.core.weighting.comparison import Comparison, compare
 from even_ballot.core.weighting.limit_price import LimitPrice, limit_prices
 from even_ballot.core.weighting.pasted_targets import PastedTargets, match_targets
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.formats.tables.designs import design_notices, design_sentences, method_sentence
-from even_ballot.services.states.bench import Bench, hash_of
+from even_ballot.services.states.bench import Bench
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 from even_ballot.services.workers.apart import HELPERS
 from even_ballot.store.studies import StudyState
@@ -89,7 +90,7 @@ def prices(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[
     """What upper limits on a weighting's weights cost and buy."""
     key, data, _ = _weighted(session, bench, state, at)
     watched, weighting = _watched(state, data), state.study.weightings[at]
-    key = hash_of("prices", key, str(at), *watched)
+    key = key_of("prices", key, str(at), *watched)
     return bench.once(key, lambda: limit_prices(data, weighting, watched, f"weightings[{at}]"))
 
 

@@ -10,7 +10,7 @@ import { columnLabel, rowLabel } from "./headings";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];
 
-type Columns = Schema["Columns"];
+type Columns = Schema["ColumnComparison"];
 
 /** The column a figure stands in: its banner variables, and its place in each. */
 const columnOf = (cell: Schema["Cell"]) => ({
