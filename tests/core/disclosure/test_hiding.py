@@ -252,7 +252,7 @@ def test_the_same_study_hides_the_same_figures_in_every_process() -> None:
     folders = [str(Path(__file__).parent), str(Path(__file__).parents[2] / "support")]
     said = [
         subprocess.run(
-            [sys.executable, "-c", asked], env={**os.environ, "PYTHONPATH": ":".join(folders), "PYTHONHASHSEED": seed},
+            [sys.executable, "-c", asked], env={**os.environ, "PYTHONPATH": ":".join([*folders, os.environ.get("PYTHONPATH", "")]), "PYTHONHASHSEED": seed},
             capture_output=True, text=True, check=True,
         ).stdout
         for seed in ("1", "2")
