@@ -29,10 +29,11 @@ from even_ballot.core.ledger import run_ledger
 from even_ballot.core.screening import sweep
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.formats.sources.source import read_source
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.cells import CellsWanted, cells
 from even_ballot.services.stations.intake import keep
-from even_ballot.services.stations.studies import begin, change, view
+from even_ballot.services.studies.changes import change
+from even_ballot.services.studies.studies import begin, view
 from even_ballot.store.chunks import column_chunks
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.files import find_file

@@ -22,7 +22,7 @@ from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.formats.images.drawing import checked
 from even_ballot.formats.images.files import drawn
-from even_ballot.services.workers.apart import Helpers, forked
+from even_ballot.services.workers.helper_processes import Helpers, forked
 
 
 def outcome(helpers: Helpers, name: str, content: bytes) -> RawTable | StudyError:

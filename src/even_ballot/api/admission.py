@@ -14,7 +14,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from even_ballot.services.workers.works import CALLER
+from even_ballot.services.workers.ongoing_work import CALLER
 
 PLACES = 20
 """Requests that are worked on at once."""

@@ -15,7 +15,7 @@ from even_ballot.api import faults
 from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
 from even_ballot.api.routes import intake, jobs, pictures, preparation, studies, tables, weighting
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.vocabulary import Vocabulary, vocabulary
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.server import DatabaseState, MariaServer

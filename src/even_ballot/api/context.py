@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
 from even_ballot.api.faults import Faults, Stale
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.database import saved
 from even_ballot.store.studies import StudyState, read_study

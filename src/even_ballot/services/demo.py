@@ -6,8 +6,8 @@ import zipfile
 from sqlalchemy.orm import Session
 
 from even_ballot.demo import FILES
-from even_ballot.services.states.bench import Bench
-from even_ballot.services.stations.studies import list_studies, take_in
+from even_ballot.services.states.study_states import Bench
+from even_ballot.services.studies.studies import list_studies, take_in
 
 TITLE = "Veldry Isles ferry survey"
 

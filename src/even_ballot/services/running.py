@@ -15,7 +15,7 @@ from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.tables.weighting_page import weighting_page
 from even_ballot.formats.tables.workbook import workbook
-from even_ballot.services.workers.apart import forked
+from even_ballot.services.workers.helper_processes import forked
 
 
 def read_document(content: bytes, where: str) -> Any:

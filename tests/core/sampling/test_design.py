@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from plain import Plain
 
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.estimation.estimates import Sums, totals
+from even_ballot.core.estimation.estimates import Sums
+from even_ballot.core.estimation.shares import totals
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.sampling.tallies import tally

@@ -15,7 +15,7 @@ from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import HiddenFigure, TableResult
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.formats.tables.grid import lay_out
-from even_ballot.formats.tables.words import in_words
+from even_ballot.formats.tables.reading_in_words import in_words
 
 DATA = dataset(
     {"q": coded([1, 1, 1, 2, 3, 3, 1, 3, 3, 2]), "r": coded([3, 3, 3, 2, 3, 3, 1, 3, 3, 2]), "b": coded([1, 2] * 5),

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from plain import Plain, quantile
 from scipy import stats
 
-from even_ballot.core.estimation.estimates import ranked
+from even_ballot.core.estimation.quantiles import ranked
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.sampling.units import units_of, weights_of
 from even_ballot.core.tables.request import TableRequest

@@ -8,10 +8,11 @@ from even_ballot.api.admission import taken_body
 from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
 from even_ballot.core.study.study_file import Source
-from even_ballot.services.states import refresh
-from even_ballot.services.states.refresh import RefreshView
-from even_ballot.services.stations import intake, studies
+from even_ballot.services.states import newer_file as refresh
+from even_ballot.services.states.newer_file import RefreshView
+from even_ballot.services.stations import intake
 from even_ballot.services.stations.views import FilePreview, KindPreview, StudyView
+from even_ballot.services.studies import studies
 from even_ballot.services.workers.jobs import JobView
 from even_ballot.store.database import saved
 

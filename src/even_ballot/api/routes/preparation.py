@@ -25,7 +25,7 @@ from even_ballot.services.stations.views import (
     FindingCases,
     LedgerEntry,
 )
-from even_ballot.services.workers.works import Doing
+from even_ballot.services.workers.ongoing_work import Doing
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
 

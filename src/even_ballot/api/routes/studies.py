@@ -8,8 +8,8 @@ from pydantic import BaseModel
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
 from even_ballot.services.demo import demo_zip
-from even_ballot.services.stations import studies
 from even_ballot.services.stations.views import StudyCard, StudyView
+from even_ballot.services.studies import changes, studies
 from even_ballot.store.database import saved
 
 router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
@@ -76,7 +76,7 @@ def read(study_id: str, session: Transaction, bench: Workbench) -> StudyView:
 @router.patch("/{study_id}", response_model_exclude_unset=True)
 def change(study_id: str, body: Change, session: Transaction, bench: Workbench) -> StudyView:
     """Lays new parts over a study; the answer is the study as it then stands."""
-    studies.change(session, bench, study_id, body.edition, body.parts)
+    changes.change(session, bench, study_id, body.edition, body.parts)
     saved(session)
     return studies.view(session, bench, study_id)
 
@@ -84,7 +84,7 @@ def change(study_id: str, body: Change, session: Transaction, bench: Workbench) 
 @router.post("/{study_id}/undo", response_model_exclude_unset=True)
 def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
     """Takes the last change back."""
-    studies.move(session, study_id, body.edition, -1)
+    changes.move(session, study_id, body.edition, -1)
     saved(session)
     return studies.view(session, bench, study_id)
 
@@ -92,7 +92,7 @@ def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> Stu
 @router.post("/{study_id}/redo", response_model_exclude_unset=True)
 def redo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
     """Does again what was taken back."""
-    studies.move(session, study_id, body.edition, 1)
+    changes.move(session, study_id, body.edition, 1)
     saved(session)
     return studies.view(session, bench, study_id)
 

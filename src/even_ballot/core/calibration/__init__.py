@@ -1,1 +1,2 @@
-"""calibration"""
+"""What needs sample and weighting both: residuals on margins, replicates weighted again, the weighted
+sample."""

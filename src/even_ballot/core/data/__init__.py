@@ -1,1 +1,1 @@
-"""data"""
+"""Datasets and codebooks: columns, scales, values and kinds, batteries, formulas."""

@@ -1,1 +1,1 @@
-"""estimation"""
+"""Estimates from tallies: totals, shares, means, ratios, quantiles, intervals, tests."""

@@ -10,6 +10,7 @@ import numpy as np
 from even_ballot.core.estimation.estimates import of_cases
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.linearisation import Linear
+from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
 
@@ -29,7 +30,6 @@ class Trend:
     kind: Literal["trend"] = "trend"
 
 
-_EMPTY = 1e-11
 Cells = Callable[[Linear, Floats, Floats, Floats, Units], Linear]
 """Adds the groups of cases that are PSUs of their own, for (x − x̄)/Σ w (x − x̄)², (C,), lines ȳ + b(x −
 x̄), (R, C), and |ȳ| + |b(x − x̄)|, (R, C)."""
@@ -73,7 +73,7 @@ def slopes(
         if units.replicates is not None:
             of_w, of_size = units.replicates.totals(w), np.abs(units.replicates.totals(size))
             again, _, means, spreads = _slopes(of_w, units.replicates.totals(wy), x)
-            lost = ~(spreads > _EMPTY * spread)
+            lost = ~(spreads > EMPTY * spread)
             again[lost] = np.nan
             terms = (of_size * np.abs(x - means[:, None])[:, None]).sum(-1) / np.where(lost, np.nan, spreads)[
                 :, None

@@ -1,1 +1,1 @@
-"""numerics"""
+"""Arrays, compiled loops, linear programs: nothing of ours below."""

@@ -15,6 +15,8 @@ from scipy import linalg
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 
+EMPTY = 1e-11
+"""What a replicate's base is short of this share of the full sample's is rounding: it is empty."""
 _FINEST = 10_000
 
 

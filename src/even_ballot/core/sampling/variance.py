@@ -16,45 +16,12 @@ from numpy.typing import NDArray
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Cases, Linear, squares_in
+from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.units import Units
 
-_EMPTY = 1e-11
 _ROUNDING = 1e-20
+
 _AT_ONCE = 2_000_000
-
-
-def ratio(
-    a: Floats, b: Floats, units: Units, own: Floats | None = None, shift: Floats | float = 0.0
-) -> tuple[Floats, Linear]:
-    """Ratios R = Σ w a/Σ w b, of any shape S, NaN where the base is empty, and what their variances are made
-    of: Σ w z by unit with z = (a − R b)/Σ w b, or R_r − R by replicate.
-
-    a: (U, *S), weighted sums by unit; b: likewise, as far as it differs. own: (U, *S), Σ w |a| where it is
-    not a itself. shift: what was taken off a for every b, of shape S. Where every case is its own PSU,
-    groups and terms are the caller's to add.
-    """
-    with np.errstate(all="ignore"):
-        whole = b.sum(0)
-        r = np.where(whole > 0, a.sum(0) / whole, np.nan)
-        size = np.abs(r + shift)
-        if units.replicates is None:
-            z = np.asarray(r * b)
-            np.subtract(a, z, out=z)
-            z /= whole
-            rows = units.rows
-            return r, Linear(z, np.asarray(((a[:rows] if own is None else own) + size * b[:rows]) / whole))
-        bases = units.replicates.totals(b)
-        # What a replicate's base is short of this is rounding: it is empty.
-        again = np.where(bases > _EMPTY * whole, units.replicates.totals(a) / bases, np.nan)
-        return r, Linear(np.asarray(again - r), np.abs(again + shift) + size)
-
-
-def total(a: Floats, units: Units) -> tuple[Floats, Linear]:
-    """Totals Σ w a, a ≥ 0, of any shape S, and what their variances are made of. a: (U, *S)."""
-    if units.replicates is None:
-        return a.sum(0), Linear(a, np.abs(a[: units.rows]))
-    apart = units.replicates.differences(a)
-    return a.sum(0), Linear(apart, np.abs(apart) + 2 * a.sum(0))
 
 
 def _starts(units: Units) -> Ints:
@@ -215,7 +182,7 @@ def _replicated_shares(w: Floats, shares: Floats, units: Units) -> Floats:
     again = units.replicates.totals(w)
     with np.errstate(all="ignore"):
         bases = again.sum(1, keepdims=True)
-        return np.asarray(again / np.where(bases > _EMPTY * w.sum(), bases, np.nan) - shares)
+        return np.asarray(again / np.where(bases > EMPTY * w.sum(), bases, np.nan) - shares)
 
 
 def variances_of_contrasts(

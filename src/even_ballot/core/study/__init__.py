@@ -1,1 +1,1 @@
-"""study"""
+"""The study file, the pipeline of keyed nodes that runs it, its results, and what differs between two."""

@@ -1,1 +1,1 @@
-"""tables"""
+"""Tables: what is asked for, what is counted, how it is marked and shown."""

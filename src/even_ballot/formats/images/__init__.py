@@ -1,1 +1,1 @@
-"""images"""
+"""Pictures that the interface drew, checked and made into files."""

@@ -1,1 +1,1 @@
-"""sources"""
+"""Files of answers read: by their content, within bounds."""

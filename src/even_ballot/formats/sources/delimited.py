@@ -3,14 +3,12 @@
 import csv
 import io
 import re
-from codecs import getincrementaldecoder
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
-from charset_normalizer import from_bytes
 from pyarrow import csv as arrow_csv
 
 from even_ballot.core.data.dataset import BLANK, Column, RawTable
@@ -18,18 +16,13 @@ from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.guarding import unguarded
+from even_ballot.formats.sources.encodings import as_utf8
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
 
 DELIMITERS = ",;\t|"
-_MARKS = {
-    b"\xff\xfe\x00\x00": "utf-32",
-    b"\x00\x00\xfe\xff": "utf-32",
-    b"\xef\xbb\xbf": "utf-8-sig",
-    b"\xff\xfe": "utf-16",
-    b"\xfe\xff": "utf-16",
-}
-csv.field_size_limit(1 << 30)
-_SNIFF, _HEAD, _PIECE, _LOOKED_AT = 64 * 1024, 1 << 20, 1 << 24, 60
+
+_SNIFF, _HEAD, _LOOKED_AT = 64 * 1024, 1 << 20, 60
+
 _LINE_END = re.compile(rb"\r\n|\n|\r")
 
 
@@ -41,37 +34,6 @@ class Guess:
     delimiter: str
     header_rows: int = 1
     names_row: int = 1
-
-
-def _is_utf8(content: bytes) -> bool:
-    """Whether all of it decodes, looked at piece by piece, so that no second copy of a large file is made."""
-    decoder = getincrementaldecoder("utf-8")()
-    view = memoryview(content)
-    try:
-        for at in range(0, len(content), _PIECE):
-            decoder.decode(bytes(view[at : at + _PIECE]), final=at + _PIECE >= len(content))
-    except UnicodeDecodeError:
-        return False
-    return True
-
-
-def guess_encoding(content: bytes) -> str:
-    """By its mark, else UTF-8 where it reads as that, else the likeliest; binary content is refused."""
-    for mark, encoding in _MARKS.items():
-        if content.startswith(mark):
-            return encoding
-    head = content[:_SNIFF]
-    if b"\x00" in head:
-        raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    if _is_utf8(content):
-        return "utf-8"
-    control = sum(byte < 9 or 13 < byte < 32 for byte in head)
-    if control > len(head) / 100:
-        raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    best = from_bytes(
-        content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]
-    ).best()
-    return "cp1252" if best is None else best.encoding
 
 
 def guess_delimiter(text: str) -> str:
@@ -91,25 +53,6 @@ def guess_delimiter(text: str) -> str:
             if (even, len(rows[0])) > score:
                 best, score = delimiter, (even, len(rows[0]))
     return best
-
-
-def _utf8(content: bytes, source: Source) -> tuple[bytes, str]:
-    """The content as UTF-8 without its mark, and the encoding it came in."""
-    encoding = source.encoding or guess_encoding(content)
-    try:
-        if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig", "ascii"):
-            if source.encoding is not None and not _is_utf8(content):
-                content.decode("utf-8")
-            return content.removeprefix(b"\xef\xbb\xbf"), encoding
-        return content.decode(encoding).lstrip("\ufeff").encode(), encoding
-    except (UnicodeError, LookupError, ValueError) as error:
-        what = f"The file does not read as {encoding}: {str(error)[:200]}."
-        raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
-
-
-def decoded(content: bytes, path: str) -> str:
-    """A text file's text, in the encoding it came in."""
-    return _utf8(content, Source(path=path))[0].decode()
 
 
 def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
@@ -182,7 +125,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
             "The file is empty.", source.path, "Bring a file with a row of headings and at least one record."
         )
     progress("Reading the text", None)
-    body, encoding = _utf8(content, source)
+    body, encoding = as_utf8(content, source)
     head = body[:_HEAD].decode(errors="ignore")
     delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
     heads, lines, names_row = _headings(head, delimiter, source)

@@ -1,1 +1,1 @@
-"""tables"""
+"""Tables, methods and the design as people read them."""

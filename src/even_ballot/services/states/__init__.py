@@ -1,1 +1,1 @@
-"""states"""
+"""States of studies, computed when asked for and kept."""

@@ -1,1 +1,1 @@
-"""stations"""
+"""What people do at each station."""

@@ -15,7 +15,7 @@ from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.screening import Finding, cases_of
 from even_ballot.core.study.pipeline import key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.store.studies import StudyState
 
 MOST_ROWS, MOST_COLUMNS = 400, 200

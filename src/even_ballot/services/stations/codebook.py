@@ -15,7 +15,7 @@ from even_ballot.core.screening.entries import answered_share, fast_cut, seconds
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
 from even_ballot.core.study.pipeline import Ledgered, key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import (
     CodebookView,
     CutOffView,

@@ -12,8 +12,8 @@ from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.ledger.scale_fit import fit
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
-from even_ballot.services.states.bench import Bench
-from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.states.study_states import Bench
+from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
 
 _SAID = ("label", "note", "unit", "role", "level")

@@ -12,9 +12,9 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.progress import Progress, part, quiet
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import Answer, ColumnPreview, FilePreview, KindPreview
-from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.models import SourceFile

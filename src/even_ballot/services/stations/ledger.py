@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
 from even_ballot.formats.exchange.journal import journal_html, journal_markdown
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import ConditionView, LedgerEntry
 from even_ballot.store.studies import StudyState
 

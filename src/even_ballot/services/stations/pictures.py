@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from even_ballot.formats.images.files import TYPES, PictureFormat
-from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.workers.helper_processes import HELPERS
 
 __all__ = ["PictureFile", "PictureFormat", "picture_file"]
 

@@ -15,12 +15,12 @@ from even_ballot.core.tables.display import displayed
 from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
-from even_ballot.formats.tables.words import in_words
+from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.running import outputs
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import DisclosureView, TableView
-from even_ballot.services.workers.apart import HELPERS
-from even_ballot.services.workers.works import Superseded
+from even_ballot.services.workers.helper_processes import HELPERS
+from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
 
 _STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")

@@ -11,7 +11,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import AnyStep, Effect, Tables, run_ledger, take_step
 from even_ballot.core.ledger.differences import OldNew, differences
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.codebook import variable_view
 from even_ballot.services.stations.views import VariableView
 from even_ballot.store.studies import StudyState

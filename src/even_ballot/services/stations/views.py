@@ -14,7 +14,7 @@ from even_ballot.core.study.study_file import Source, Study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.tables.grid import Grid
-from even_ballot.formats.tables.words import Reading
+from even_ballot.formats.tables.reading_in_words import Reading
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,9 @@ from even_ballot.core.weighting.pasted_targets import PastedTargets, match_targe
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.formats.tables.designs import design_notices, design_sentences, method_sentence
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
-from even_ballot.services.workers.apart import HELPERS
+from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.studies import StudyState
 
 _WATCHED = 40

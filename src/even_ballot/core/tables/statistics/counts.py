@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from even_ballot.core.estimation.estimates import totals
+from even_ballot.core.estimation.shares import totals
 from even_ballot.core.tables.results import Cell
 from even_ballot.core.tables.statistics.rows import CategoryRows
 from even_ballot.core.tables.statistics.statistic import Statistic, register

@@ -4,8 +4,10 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from even_ballot.core.estimation.estimates import Estimates, Ranked, Spread
+from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds
+from even_ballot.core.estimation.quantiles import Ranked
+from even_ballot.core.estimation.spread import Spread
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.results import BannerPath, Cell, Plain, StubKey

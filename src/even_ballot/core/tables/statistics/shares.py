@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from even_ballot.core.estimation import estimates
+from even_ballot.core.estimation.shares import shares
 from even_ballot.core.tables.results import Cell
 from even_ballot.core.tables.statistics.rows import CategoryRows
 from even_ballot.core.tables.statistics.statistic import Base, Statistic, register
@@ -27,7 +27,7 @@ def _column(rows: CategoryRows, first: int) -> Iterator[Cell]:
 
 def _row(rows: CategoryRows, first: int) -> Iterator[Cell]:
     if len(rows.paths) > 1:
-        e = estimates.shares(rows.block.inner, rows.block.answered_row, rows.units)
+        e = shares(rows.block.inner, rows.block.answered_row, rows.units)
         yield from rows.emit(
             rows.keys, rows.paths[1:], "row_pct", e, share=True, with_n=True, df=rows.block.df.row[:, None]
         )
@@ -35,7 +35,7 @@ def _row(rows: CategoryRows, first: int) -> Iterator[Cell]:
 
 def _total(rows: CategoryRows, first: int) -> Iterator[Cell]:
     here = (slice(None), slice(first, None))
-    e = estimates.shares(rows.block.part.at(*here), rows.block.answered.at(*here), rows.units)
+    e = shares(rows.block.part.at(*here), rows.block.answered.at(*here), rows.units)
     yield from rows.emit(
         rows.keys, rows.paths[first:], "total_pct", e, share=True, with_n=True, df=rows.block.df.total[first:]
     )

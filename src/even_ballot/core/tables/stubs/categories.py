@@ -7,13 +7,17 @@ from functools import cached_property
 import numpy as np
 
 from even_ballot.core.data.categories import Category
-from even_ballot.core.estimation import estimates as est
-from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.estimation.estimates import Estimates, Sums, of_cases
 from even_ballot.core.estimation.independence import Independence, Wald, independence, wald
 from even_ballot.core.estimation.intervals import EDGE
+from even_ballot.core.estimation.means import coded_means
+from even_ballot.core.estimation.quantiles import Ranked, ranked
+from even_ballot.core.estimation.ratios import ratio
+from even_ballot.core.estimation.shares import share_variance, shares
+from even_ballot.core.estimation.spread import Distribution, Spread, spread
 from even_ballot.core.estimation.trend import Trend, of_alike, slopes
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.sampling.variance import ratio, variances
+from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.nets import NetRow, net_rows
 from even_ballot.core.tables.request import TableRequest
@@ -106,7 +110,7 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
 
     @cached_property
     def _col_pct(self) -> Estimates:
-        return est.shares(self.block.part, self.block.base, self.units)
+        return shares(self.block.part, self.block.base, self.units)
 
     def response_shares(self) -> Estimates | None:
         """The base is Σ w m, m the number of options a case chose."""
@@ -123,9 +127,9 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
                     others = of.whole[:, m] - of.chosen[:, m]
                     groups.append((of.chosen[:, m], (1 - m * r) / whole, (1 + m * r) / whole))
                     groups.append((others, -m * r / whole, m * r / whole))
-                linear = est.of_cases(linear, groups, self.units)
+                linear = of_cases(linear, groups, self.units)
             base = np.broadcast_to(of.n, r.shape)
-            variance = est.share_variance(r, base, variances(linear, self.units))
+            variance = share_variance(r, base, variances(linear, self.units))
         return Estimates(r, linear, variance, part.n, base, np.full(r.shape, np.nan))
 
     @cached_property
@@ -202,11 +206,11 @@ class CodesRow(OwnRow):
             self.weights.ravel(),
             columns,
         )
-        return est.spread(values, self.cells.n.sum(0))
+        return spread(values, self.cells.n.sum(0))
 
     @cached_property
     def _means(self) -> Estimates:
-        return est.coded_means(self.codes, self.cells, self._spread.sd, self.units)
+        return coded_means(self.codes, self.cells, self._spread.sd, self.units)
 
     def means(self) -> Estimates:
         return self._means
@@ -217,17 +221,17 @@ class CodesRow(OwnRow):
     def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
         values, n = function(self.codes), self.cells.n
         fits = np.isfinite(values)
-        found = est.coded_means(
+        found = coded_means(
             np.where(fits, values, 0.0), self.cells, np.full(len(self.paths), np.nan), self.units
         )
         return replace(found, est=np.where((n[~fits] > 0).any(0), np.nan, found.est))
 
-    def ranks(self) -> list[est.Ranked | None]:
-        return [est.ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self.weights.T]
+    def ranks(self) -> list[Ranked | None]:
+        return [ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self.weights.T]
 
     def below(self, value: float, column: int) -> Estimates:
         cells = self.cells.at(slice(None), slice(column, column + 1))
-        return est.shares(cells.at(self.codes <= value).over(1), cells.over(1), self.units)
+        return shares(cells.at(self.codes <= value).over(1), cells.over(1), self.units)
 
     def unweighted(self) -> tuple[list[float], list[float]]:
         n, codes = self.cells.n, self.codes[:, None]

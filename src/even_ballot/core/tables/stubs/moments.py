@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from even_ballot.core.estimation.estimates import root_of_squares, root_of_weights
+from even_ballot.core.estimation.means import root_of_squares, root_of_weights
 from even_ballot.core.estimation.trend import Cells
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.linearisation import Linear, Varied

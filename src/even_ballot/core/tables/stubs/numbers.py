@@ -8,8 +8,11 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from even_ballot.core.estimation import estimates as est
-from even_ballot.core.estimation.estimates import Distribution, Estimates, Spread, Sums
+from even_ballot.core.estimation.estimates import Estimates, Sums
+from even_ballot.core.estimation.means import means
+from even_ballot.core.estimation.quantiles import Ranked, ranked
+from even_ballot.core.estimation.shares import shares
+from even_ballot.core.estimation.spread import Distribution, Spread, spread
 from even_ballot.core.estimation.trend import slopes
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.tallies import Moments
@@ -149,8 +152,8 @@ class NumbersRow(OwnRow):
         who, columns = part.inside, part.over.columns + 1
         y, weight, index = part.y[who], part.sample.weight[who], part.over.index[who].astype(np.int64)
         n = part.moments.counts
-        whole = est.spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), n[:1])
-        each = est.spread(Distribution(y, index, weight, columns), part.tallied.counts)
+        whole = spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), n[:1])
+        each = spread(Distribution(y, index, weight, columns), part.tallied.counts)
         return Spread(*(self._spread_of(s, whole, each, n) for s in ("sd", "skewness", "kurtosis")))
 
     def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
@@ -167,13 +170,13 @@ class NumbersRow(OwnRow):
                 values = Distribution(
                     part.y[domain], np.zeros(n[k + 1], np.int64), part.sample.weight[domain], 1
                 )
-                found.append(getattr(est.spread(values, n[k + 1 : k + 2]), of)[0])
+                found.append(getattr(spread(values, n[k + 1 : k + 2]), of)[0])
             own = np.array(found)
         return np.append(getattr(whole, of), own)
 
     @cached_property
     def _means(self) -> Estimates:
-        return est.means(self.of.moments, self._spread.sd, self.units)
+        return means(self.of.moments, self._spread.sd, self.units)
 
     def means(self) -> Estimates:
         return self._means
@@ -186,18 +189,18 @@ class NumbersRow(OwnRow):
         values = np.where(part.inside, function(part.y), 0.0)
         fits = np.isfinite(values)
         moments = part.sample.tally_number(np.where(fits, values, 0.0), part.inside, part.over)
-        found = est.means(laid_moments(moments, part.over), np.full(columns, np.nan), self.units)
+        found = means(laid_moments(moments, part.over), np.full(columns, np.nan), self.units)
         gone = [bool((part.domain(column) & ~fits).any()) for column in range(columns)]
         return replace(found, est=np.where(gone, np.nan, found.est))
 
-    def ranks(self) -> list[est.Ranked | None]:
+    def ranks(self) -> list[Ranked | None]:
         y, weight = self.of.y, self.of.sample.weight
         domains = (self.of.domain(column) for column in range(len(self.paths)))
-        return [est.ranked(y[d], weight[d]) if d.any() else None for d in domains]
+        return [ranked(y[d], weight[d]) if d.any() else None for d in domains]
 
     def below(self, value: float, column: int) -> Estimates:
         domain = self.of.domain(column)
-        return est.shares(self._sum(domain & (self.of.y <= value)), self._sum(domain), self.units)
+        return shares(self._sum(domain & (self.of.y <= value)), self._sum(domain), self.units)
 
     def _sum(self, who: Bools) -> Sums:
         t = self.of.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)

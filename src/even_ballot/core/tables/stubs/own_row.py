@@ -4,8 +4,9 @@ from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
-from even_ballot.core.estimation.estimates import Estimates, Ranked
+from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds
+from even_ballot.core.estimation.quantiles import Ranked
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.results import Cell, Plain, StubKey
 from even_ballot.core.tables.statistics.rows import NumberRow

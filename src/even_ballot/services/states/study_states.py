@@ -19,8 +19,8 @@ from even_ballot.core.screening import Finding
 from even_ballot.core.study.pipeline import Designed, Inputs, Ledgered, Pipeline, Weighed
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.tables.results import TableResult
-from even_ballot.services.states.kept import Kept
-from even_ballot.services.workers.works import Works
+from even_ballot.services.states.cache import Kept
+from even_ballot.services.workers.ongoing_work import Works
 from even_ballot.store.database import release
 from even_ballot.store.files import file_table
 from even_ballot.store.studies import StudyState

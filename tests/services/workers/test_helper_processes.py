@@ -12,8 +12,9 @@ import pytest
 from even_ballot.core.faults import StudyError
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study.study_file import Source
-from even_ballot.services.workers import apart, helper
-from even_ballot.services.workers.apart import Helpers, forked
+from even_ballot.services.workers import helper
+from even_ballot.services.workers import helper_processes as apart
+from even_ballot.services.workers.helper_processes import Helpers, forked
 
 CONTENT = b"id,q\n1,yes\n2,no\n"
 

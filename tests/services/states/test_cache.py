@@ -10,8 +10,8 @@ import pytest
 
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Stopped
-from even_ballot.services.states.kept import Kept, Room
-from even_ballot.services.workers.works import CALLER, Superseded, Works
+from even_ballot.services.states.cache import Kept, Room
+from even_ballot.services.workers.ongoing_work import CALLER, Superseded, Works
 
 PATIENCE = 10
 

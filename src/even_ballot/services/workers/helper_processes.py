@@ -19,7 +19,7 @@ import structlog
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.services.workers import helper
-from even_ballot.services.workers.limits import memory_for, seconds_for
+from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
 _log = structlog.get_logger("even_ballot")
 _LOOK = 0.05

@@ -14,7 +14,7 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import step
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.demo import load_demo
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.store.studies import StudyState, dump_study, read_study
 
 

@@ -11,7 +11,7 @@ from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, TableResult
-from even_ballot.formats.tables.words import Reading, in_words
+from even_ballot.formats.tables.reading_in_words import Reading, in_words
 
 NUMBER = r"-?\d[\d,]*(?:\.\d+)?"
 

@@ -15,7 +15,7 @@ from even_ballot.core.study.pipeline import key_of
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
-from even_ballot.services.states.bench import Bench
+from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.studies import Files, StudyState, dump_study, read_study, write_study

@@ -12,8 +12,8 @@ import numpy as np
 from even_ballot.core.faults import StudyError
 from even_ballot.core.progress import Stopped
 from even_ballot.core.tables.shared import SharedCounts
-from even_ballot.services.workers.limits import GIB, machine_memory
-from even_ballot.services.workers.works import Superseded
+from even_ballot.services.workers.ongoing_work import Superseded
+from even_ballot.services.workers.process_limits import GIB, machine_memory
 
 _SMALL, _DEEP = 2000, 12
 

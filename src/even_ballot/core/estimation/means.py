@@ -1,0 +1,72 @@
+"""Means of numbers, and of codes taken as numbers."""
+
+import numpy as np
+
+from even_ballot.core.estimation.estimates import Estimates, Sums, of_cases
+from even_ballot.core.estimation.ratios import ratio
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.linearisation import Linear, Varied
+from even_ballot.core.sampling.tallies import Moments
+from even_ballot.core.sampling.units import Units
+from even_ballot.core.sampling.variance import variances
+
+
+def _means(est: Floats, linear: Linear, sd: Floats, n: Ints, units: Units) -> Estimates:
+    with np.errstate(all="ignore"):
+        variance = variances(linear, units)
+        simple = sd**2 / n
+        return Estimates(est, linear, variance, n, n, np.where(simple > 0, variance / simple, np.nan))
+
+
+def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
+    """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n."""
+    shifted, linear = ratio(moments.wy, moments.w, units, moments.size, moments.shift)
+    est = shifted + moments.shift
+    if moments.own is not None:
+        whole = moments.w.sum(0)
+        with np.errstate(all="ignore"):
+            linear = Linear(
+                linear.totals,
+                (root_of_squares(moments.own, moments.shift) + np.abs(est) * root_of_weights(moments.own))
+                / whole,
+                (Varied(moments.own, shifted, 1 / whole),),
+            )
+    return _means(est, linear, sd, moments.counts, units)
+
+
+def root_of_weights(own: Floats) -> Floats:
+    """√Σ w² by unit, from `Moments.own`."""
+    n, w, _, ww, _, _ = own
+    return np.asarray(np.sqrt(ww + n * w**2))
+
+
+def root_of_squares(own: Floats, shift: Floats) -> Floats:
+    """√Σ (w y)² by unit, from `Moments.own` about shift: w y = u + (shift + level) w."""
+    n, w, level, ww, uw, uu = own
+    y = shift + level
+    squares = uu + 2 * y * uw + y**2 * (ww + n * w**2)
+    return np.asarray(np.sqrt(np.maximum(squares, 0)))
+
+
+def coded_means(codes: Floats, part: Sums, sd: Floats, units: Units) -> Estimates:
+    """Means of a coded variable's codes taken as numbers. codes: (R,); part: its cells, (R, C)."""
+    each = codes[:, None]
+    with np.errstate(all="ignore"):
+        sums = part.w.sum(0)
+        whole = sums.sum(0)
+        shift = np.where(whole > 0, (sums * each).sum(0) / whole, 0.0)
+        shifted, linear = ratio(
+            (part.w * (each - shift)).sum(1),
+            part.w.sum(1),
+            units,
+            (part.w * np.abs(each)).sum(1)[: units.rows],
+            shift,
+        )
+        est = shifted + shift
+        if part.own is not None:
+            groups = [
+                (part.own[:, r], (y - est) / whole, (abs(y) + np.abs(est)) / whole)
+                for r, y in enumerate(codes.tolist())
+            ]
+            linear = of_cases(linear, groups, units)
+    return _means(est, linear, sd, part.n.sum(0), units)

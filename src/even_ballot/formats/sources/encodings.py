@@ -1,0 +1,69 @@
+"""How the bytes of a text file are read: guessed from marks, from UTF-8, from a detector."""
+
+import csv
+from codecs import getincrementaldecoder
+
+from charset_normalizer import from_bytes
+
+from even_ballot.core.faults import fault
+from even_ballot.core.study.study_file import Source
+
+_SNIFF, _PIECE = 64 * 1024, 1 << 24
+_MARKS = {
+    b"\xff\xfe\x00\x00": "utf-32",
+    b"\x00\x00\xfe\xff": "utf-32",
+    b"\xef\xbb\xbf": "utf-8-sig",
+    b"\xff\xfe": "utf-16",
+    b"\xfe\xff": "utf-16",
+}
+csv.field_size_limit(1 << 30)
+
+
+def _is_utf8(content: bytes) -> bool:
+    """Whether all of it decodes, looked at piece by piece, so that no second copy of a large file is made."""
+    decoder = getincrementaldecoder("utf-8")()
+    view = memoryview(content)
+    try:
+        for at in range(0, len(content), _PIECE):
+            decoder.decode(bytes(view[at : at + _PIECE]), final=at + _PIECE >= len(content))
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def guess_encoding(content: bytes) -> str:
+    """By its mark, else UTF-8 where it reads as that, else the likeliest; binary content is refused."""
+    for mark, encoding in _MARKS.items():
+        if content.startswith(mark):
+            return encoding
+    head = content[:_SNIFF]
+    if b"\x00" in head:
+        raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
+    if _is_utf8(content):
+        return "utf-8"
+    control = sum(byte < 9 or 13 < byte < 32 for byte in head)
+    if control > len(head) / 100:
+        raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
+    best = from_bytes(
+        content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]
+    ).best()
+    return "cp1252" if best is None else best.encoding
+
+
+def as_utf8(content: bytes, source: Source) -> tuple[bytes, str]:
+    """The content as UTF-8 without its mark, and the encoding it came in."""
+    encoding = source.encoding or guess_encoding(content)
+    try:
+        if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig", "ascii"):
+            if source.encoding is not None and not _is_utf8(content):
+                content.decode("utf-8")
+            return content.removeprefix(b"\xef\xbb\xbf"), encoding
+        return content.decode(encoding).lstrip("\ufeff").encode(), encoding
+    except (UnicodeError, LookupError, ValueError) as error:
+        what = f"The file does not read as {encoding}: {str(error)[:200]}."
+        raise fault(what, source.path, "Leave encoding out, or name the right one.") from None
+
+
+def decoded(content: bytes, path: str) -> str:
+    """A text file's text, in the encoding it came in."""
+    return as_utf8(content, Source(path=path))[0].decode()

@@ -1,0 +1,1 @@
+"""Studies as a whole: listed, changed, undone, copied, taken in and out."""

@@ -1,0 +1,102 @@
+"""How far a study gets, station by station, and what stops it."""
+
+from sqlalchemy.orm import Session
+
+from even_ballot.core.faults import Fault, StudyError, counted
+from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.weighting.report import WeightingReport
+from even_ballot.services.states.study_states import Bench
+from even_ballot.services.stations.views import Station, StudyCounts
+from even_ballot.store.files import find_file
+from even_ballot.store.studies import (
+    StudyState,
+)
+
+
+class StudyProgress:
+    """How far a study gets, station by station, and what stops it."""
+
+    def __init__(self, session: Session, bench: Bench, state: StudyState) -> None:
+        self._session, self._bench, self._state = session, bench, state
+        self._faults: list[Fault] = []
+        self._file = find_file(session, state.files.source)
+        self._in_use = self._file.records
+        self._weights: Floats | None = None
+        self._weight = state.study.design.weight
+        self.stations = (
+            Station("intake", "ok", counted(self._file.records, "case")),
+            *self._prepared(),
+            self._weighted(),
+            *self._tabled(),
+        )
+        self.faults = tuple(self._faults)
+
+    @property
+    def tally(self) -> StudyCounts:
+        """Where it stands, in numbers."""
+        received, w = self._file.records, self._weights
+        to = None if w is None else float(w.sum())
+        effective = None if w is None or to is None else to**2 / float(w @ w)
+        aside = received - self._in_use
+        return StudyCounts(
+            received, self._file.blank_records, aside, self._in_use, effective, to, self._weight
+        )
+
+    def _prepared(self) -> tuple[Station, Station]:
+        """Codebook and screening."""
+        try:
+            ledgered = self._bench.ledgered(self._session, self._state)[1]
+            self._in_use = ledgered.last.n
+            variables = ledgered.last.variables
+            coded = sum(v.kind == "coded" for v in variables.values())
+            says = f"{counted(len(variables), 'variable')}, {coded} coded"
+            codebook = Station("codebook", "ok" if coded else "empty", says)
+            found = [f for f in self._bench.findings(self._session, self._state) if f.accepted is None]
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("codebook", "attention", "does not fit the data"), Station(
+                "screening", "waiting", "waits"
+            )
+        says = counted(len(found), "finding") if found else "nothing found"
+        if ledgered.fault is not None:
+            self._faults += ledgered.fault.faults
+            says = f"step {len(ledgered.states) + 1} stops"
+        return codebook, Station("screening", "attention" if found or ledgered.fault else "ok", says)
+
+    def _weighted(self) -> Station:
+        """Weights, then the design they are used in."""
+        if self._faults:
+            return _weighting_station((), True)
+        try:
+            reports = self._bench.weighted(self._session, self._state)[1].reports
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("weighting", "attention", "targets do not fit")
+        if reports:
+            self._weight = reports[-1].save_as
+        try:
+            weight = self._bench.designed(self._session, self._state)[1].weight
+        except StudyError as error:
+            self._faults += error.faults
+            return Station("weighting", "attention", "the design does not fit")
+        self._weights = weight[weight > 0]
+        return _weighting_station(reports, False)
+
+    def _tabled(self) -> tuple[Station, Station]:
+        """Tables and release."""
+        tables = len(self._state.study.tables)
+        if self._faults:
+            return Station("tables", "waiting", "waits"), Station("release", "waiting", "waits")
+        if not tables:
+            return Station("tables", "empty", "none yet"), Station("release", "waiting", "waits")
+        return Station("tables", "ok", counted(tables, "table")), Station("release", "ok", "ready")
+
+
+def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> Station:
+    if stopped:
+        return Station("weighting", "waiting", "waits")
+    if not reports:
+        return Station("weighting", "empty", "no weights yet")
+    if all(report.converged for report in reports):
+        return Station("weighting", "ok", "margins met")
+    return Station("weighting", "attention", "margins not met")
