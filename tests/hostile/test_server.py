@@ -318,7 +318,8 @@ def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Pa
     assert asked[0].is_alive(), answers
     start = time.monotonic()
     assert running.end() == 0
-    assert time.monotonic() - start < 5
+    # On a machine with nothing else to do it takes some two seconds; the work itself would take minutes.
+    assert time.monotonic() - start < 20
     for thread in asked:
         thread.join(10)
         assert not thread.is_alive()

@@ -11,7 +11,12 @@ const more = (id: string): Asked => ({
 });
 
 test("changes that were asked for build on one another, in their order", () => {
-  const shown = withAsked(saved, [more("a"), { edition: 1, made: { where: "age > 17" } }, more("b"), { edition: 1, made: { where: null } }]);
+  const shown = withAsked(saved, [
+    more("a"),
+    { edition: 1, made: { where: "age > 17" } },
+    more("b"),
+    { edition: 1, made: { where: null } },
+  ]);
   expect(shown.tables?.map((t) => t.id)).toEqual(["a", "b"]);
   expect(shown.where).toBeNull();
   expect(shown.title).toBe("A study");

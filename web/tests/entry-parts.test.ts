@@ -10,8 +10,20 @@ const VALUES: [key: string, value: unknown][] = [
   ["take", ["stratum", "weight"]],
   ["in", ["a", 7]],
   ["spare", [3, 14]],
-  ["options", [{ code: 1, label: "Work: paid" }, { code: 2, label: "Leisure" }]],
-  ["groups", [{ code: 1, label: "Low: or less", from: [1, 2] }, { code: 2, label: "High", from: [5] }]],
+  [
+    "options",
+    [
+      { code: 1, label: "Work: paid" },
+      { code: 2, label: "Leisure" },
+    ],
+  ],
+  [
+    "groups",
+    [
+      { code: 1, label: "Low: or less", from: [1, 2] },
+      { code: 2, label: "High", from: [5] },
+    ],
+  ],
   [
     "bands",
     [

@@ -4,8 +4,24 @@ import { decimalsByColumn, grouped, lacking, printed, saysBeside } from "../src/
 
 type Line = Schema["Line"];
 
-const line = (figure: string, shape: Line["shape"], values: (number | null)[], strong = false, kind: Line["kind"] = "estimate"): Line =>
-  ({ category: "", kind, figure, shape, values, strong, stat: "col_pct", marks: null, letters: null }) as unknown as Line;
+const line = (
+  figure: string,
+  shape: Line["shape"],
+  values: (number | null)[],
+  strong = false,
+  kind: Line["kind"] = "estimate",
+): Line =>
+  ({
+    category: "",
+    kind,
+    figure,
+    shape,
+    values,
+    strong,
+    stat: "col_pct",
+    marks: null,
+    letters: null,
+  }) as unknown as Line;
 
 describe("figures of a column", () => {
   const lines = [
@@ -18,7 +34,9 @@ describe("figures of a column", () => {
   it("leave room for the decimals of the others, so that their points stand in a line", () => {
     const most = decimalsByColumn(lines, 2);
     expect(most).toEqual([2, 0]);
-    const laid = lines.filter((l) => l.strong).map((l) => printed(l.values[0], l.shape) + lacking(l.shape, most[0] ?? 0));
+    const laid = lines
+      .filter((l) => l.strong)
+      .map((l) => printed(l.values[0], l.shape) + lacking(l.shape, most[0] ?? 0));
     expect(laid).toEqual(["1,204.00", "23.40", "3.66"]);
     expect(new Set(laid.map((text) => text.length - text.indexOf(".")))).toEqual(new Set([3]));
     expect(lacking("share", 1)).toBe("");

@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import type { Step } from "../src/api/client";
 import { codesFrom, linesOf, relabelled, stillPlacing, wrongWith } from "../src/stations/codebook/scales/lines";
 
 describe("a scale from lines", () => {
@@ -46,12 +47,12 @@ describe("a scale that is changed", () => {
     expect(relabelled(before, codesFrom("1 Yes"))).toEqual([]);
   });
   it("still places the words it had", () => {
-    const steps = [
-      { do: "code" as const, variables: ["q"], scale: "s", answers: { Nope: 2 } },
-      { do: "code" as const, variables: ["r"], scale: "t", answers: {} },
+    const steps: Step[] = [
+      { do: "code", variables: ["q"], scale: "s", answers: { Nope: 2 } },
+      { do: "code", variables: ["r"], scale: "t", answers: {} },
     ];
     const after = stillPlacing(steps, "s", [{ code: 2, from: "No" }]);
-    expect(after[0]?.answers).toEqual({ No: 2, Nope: 2 });
+    expect(after[0]).toMatchObject({ answers: { No: 2, Nope: 2 } });
     expect(after[1]).toBe(steps[1]);
   });
 });

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { colourOf, contrast, lettersOn } from "../src/stations/tables/pictures/colours";
-import { shareScale } from "../src/stations/tables/pictures/share-axis";
+import { leftOf, middleOf, type Row, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/pictures/data";
 import { documentOf, lines } from "../src/stations/tables/pictures/files";
 import { keyOf } from "../src/stations/tables/pictures/key";
-import { leftOf, middleOf, type Row, rowsOf, type Share, spanOf, whoGives } from "../src/stations/tables/pictures/data";
+import { shareScale } from "../src/stations/tables/pictures/share-axis";
 
 const share = (est: number, code: number): Share => ({ code, label: "", est });
 
@@ -53,7 +53,15 @@ describe("rows of a picture", () => {
     cells: [
       cell(1, [], "col_pct", 0.6),
       cell(2, [], "col_pct", 0.4),
-      cell(1, [["a", 2], ["b", 7]], "col_pct", 1),
+      cell(
+        1,
+        [
+          ["a", 2],
+          ["b", 7],
+        ],
+        "col_pct",
+        1,
+      ),
       cell(null, [], "mean", 1.4),
     ],
   };
@@ -129,11 +137,20 @@ describe("who gives each answer", () => {
 });
 
 describe("a picture that leaves its page", () => {
-  const picture = { name: "need", svg: '<rect width="3"/>', height: 100, title: "Fares < 5 & more", notes: ["Weighted.", "n ".repeat(400)] };
+  const picture = {
+    name: "need",
+    svg: '<rect width="3"/>',
+    height: 100,
+    title: "Fares < 5 & more",
+    notes: ["Weighted.", "n ".repeat(400)],
+  };
 
   it("has its title above it and its notes below, each in lines that fit", () => {
     const document = documentOf(picture);
-    const texts = [...document.matchAll(/<text x="20" y="(\d+)"[^>]*>([^<]*)</g)].map((m) => [Number(m[1]), m[2] ?? ""]) as [number, string][];
+    const texts = [...document.matchAll(/<text x="20" y="(\d+)"[^>]*>([^<]*)</g)].map((m) => [
+      Number(m[1]),
+      m[2] ?? "",
+    ]) as [number, string][];
     expect(texts[0]?.[1]).toBe("Fares &lt; 5 &amp; more");
     expect(texts[1]?.[1]).toBe("Weighted.");
     const top = Number(/translate\(20,(\d+)\)/.exec(document)?.[1]);
@@ -143,7 +160,12 @@ describe("a picture that leaves its page", () => {
     const high = Number(/height="(\d+)" font-family/.exec(document)?.[1]);
     expect(high).toBeGreaterThan(texts.at(-1)?.[0] ?? 0);
     expect(texts.map(([y]) => y)).toEqual(texts.map(([y]) => y).sort((a, b) => a - b));
-    expect(texts.slice(2).map(([, text]) => text).join(" ")).toBe("n ".repeat(400).trim());
+    expect(
+      texts
+        .slice(2)
+        .map(([, text]) => text)
+        .join(" "),
+    ).toBe("n ".repeat(400).trim());
   });
 
   it("breaks a text between words alone", () => {
@@ -155,7 +177,8 @@ describe("a picture that leaves its page", () => {
 
 describe("the key of a picture", () => {
   it("is as high as the lines its answers take", () => {
-    const answers = (n: number) => Array.from({ length: n }, (_, code) => ({ code, label: "Neither agree nor disagree" }));
+    const answers = (n: number) =>
+      Array.from({ length: n }, (_, code) => ({ code, label: "Neither agree nor disagree" }));
     expect(keyOf(answers(2)).height).toBe(keyOf(answers(3)).height);
     expect(keyOf(answers(8)).height).toBeGreaterThan(keyOf(answers(3)).height);
     const { places, height } = keyOf(answers(8));
@@ -167,9 +190,16 @@ describe("the key of a picture", () => {
 });
 
 describe("an axis of shares", () => {
-  const rows = (...highs: number[]) => [{ shares: highs.map((high, code) => ({ ...share(0.001, code), high })) }] as unknown as Row[];
+  const rows = (...highs: number[]) =>
+    [{ shares: highs.map((high, code) => ({ ...share(0.001, code), high })) }] as unknown as Row[];
   it("ends on a whole per cent that no limit passes", () => {
-    for (const [highest, end] of [[0.401, 0.45], [0.4, 0.4], [0.073, 0.08], [0.2, 0.2], [0.002, 0.01]] as const) {
+    for (const [highest, end] of [
+      [0.401, 0.45],
+      [0.4, 0.4],
+      [0.073, 0.08],
+      [0.2, 0.2],
+      [0.002, 0.01],
+    ] as const) {
       const { most, x } = shareScale(rows(highest, 0.001));
       expect(most).toBeCloseTo(end, 10);
       expect(x(highest)).toBeLessThanOrEqual(x(most) + 1e-9);

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
 import { found, moved } from "../src/parts/find-many";
+import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/parts/table-plan";
 import { casesOf } from "../src/stations/tables/cases";
 import { turned } from "../src/stations/tables/sorter";
-import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/parts/table-plan";
 
 const table = (id: string, group?: string): Request => ({ id, ...(group ? { group } : {}) });
 const view = (name: string, kind: string, label = "") =>

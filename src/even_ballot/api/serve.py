@@ -187,7 +187,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
                 port=at,
                 log_config=None,
                 access_log=False,
-                timeout_graceful_shutdown=2,
+                timeout_graceful_shutdown=1,
                 server_header=False,
             )
             server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.bench.works.close)

@@ -1,6 +1,8 @@
 import { useLocation } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
-import { useActions } from "../parts/actions";
+import { type Action, useActions } from "../parts/actions";
+import { Tick } from "../parts/fields";
+import { alone, keyOf, setKey, switchKeys, useKeySettings } from "../parts/keys";
 import { show, useOpened } from "../parts/opened";
 import type { HelpText } from "../parts/station";
 import { STATIONS } from "../stations";
@@ -15,6 +17,31 @@ const STUDIES: HelpText = {
   words: [["Study file", "one document that says everything that was done, so that it can be run again."]],
 };
 
+/** A key that can be another: the next one pressed. A key that another action has stays that one's. */
+function KeyField({ action, taken }: { action: Action; taken: readonly Action[] }) {
+  const settings = useKeySettings();
+  const key = keyOf(action);
+  if (!action.keys || !alone(action.keys)) return <kbd className="font-sans">{action.keys}</kbd>;
+  const press = (event: React.KeyboardEvent) => {
+    if (event.key.length !== 1 || event.ctrlKey || event.metaKey || event.altKey || event.key === " ") return;
+    event.preventDefault();
+    event.stopPropagation();
+    const to = event.key.toLowerCase();
+    if (!taken.some((a) => a.id !== action.id && keyOf(a)?.toLowerCase() === to)) setKey(action, to);
+  };
+  return (
+    <input
+      aria-label={`Key for ${action.label}`}
+      title="Press another key to change it"
+      disabled={settings.off}
+      readOnly
+      value={key ?? "–"}
+      onKeyDown={press}
+      className="w-10 rounded border border-hair bg-leaf px-1 text-center disabled:opacity-45"
+    />
+  );
+}
+
 /** What this page is for, what its words mean, and the keys. */
 export function Help() {
   const open = useOpened() === "help";
@@ -22,6 +49,7 @@ export function Help() {
   const { pathname } = useLocation();
   const station = STATIONS.find((s) => s.name === pathname.split("/")[3]);
   const text: HelpText = station?.help ?? STUDIES;
+  const settings = useKeySettings();
   const keyed = actions.filter((a) => a.keys);
   return (
     <Dialog.Root open={open} onOpenChange={(to) => show(to ? "help" : null)}>
@@ -46,11 +74,19 @@ export function Help() {
             ))}
           </dl>
           <h3 className="mt-4 mb-1 font-serif text-lg">Keys</h3>
+          <Tick
+            label="Keys that stand alone (without Ctrl) do something"
+            checked={!settings.off}
+            onChange={(e) => switchKeys(!e.target.checked)}
+          />
+          <p className="mb-1 text-soft text-sm">
+            To give something another key, choose its key here and press the other.
+          </p>
           <dl className="grid grid-cols-[8rem_1fr] gap-y-0.5 text-sm">
             {keyed.map((action) => (
               <div key={action.id} className="contents">
                 <dt>
-                  <kbd className="font-sans">{action.keys}</kbd>
+                  <KeyField action={action} taken={keyed} />
                 </dt>
                 <dd>{action.label}</dd>
               </div>

@@ -1,4 +1,5 @@
 import { type ComponentType, type ReactNode, useEffect, useId, useRef, useSyncExternalStore } from "react";
+import { keyOf, useKeySettings } from "./keys";
 
 /** Something a person can do here. Whatever a button does is one of these, so the palette knows it too. */
 export interface Action {
@@ -77,6 +78,8 @@ export function ActionButton({
   ...action
 }: Props) {
   useAction(action);
+  useKeySettings();
+  const key = keyOf(action);
   // The name a screen reader says must hold what is seen on the button.
   const named = bare || (typeof children === "string" && action.label.includes(children));
   return (
@@ -86,9 +89,7 @@ export function ActionButton({
       disabled={action.disabled}
       aria-pressed={pressed}
       aria-label={named ? action.label : undefined}
-      title={
-        action.keys ? `${action.label} (${action.keys})` : bare || children !== undefined ? action.label : undefined
-      }
+      title={key ? `${action.label} (${key})` : bare || children !== undefined ? action.label : undefined}
       onClick={action.run}
       className={`inline-flex items-center gap-1.5 rounded px-2 py-1 text-sm disabled:cursor-not-allowed disabled:opacity-45 ${looks[look]} ${className}`}
     >
@@ -111,9 +112,7 @@ export function useKeys() {
         (event.key.length === 1 ? event.key.toLowerCase() : event.key);
       const shifted = ctrl && event.shiftKey ? `Ctrl+Shift+${event.key.toLowerCase()}` : name;
       if (typing && shifted !== "Ctrl+k") return;
-      const action = snapshot.find(
-        (a) => a.keys && (a.keys === shifted || a.keys.toLowerCase() === shifted.toLowerCase()),
-      );
+      const action = snapshot.find((a) => keyOf(a)?.toLowerCase() === shifted.toLowerCase());
       if (action && !action.disabled) {
         event.preventDefault();
         action.run();

@@ -14,6 +14,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Generic, Protocol, TypeVar
 
+from pydantic_core import PydanticSerializationError
+
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
@@ -27,6 +29,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import Effect, take_step
+from even_ballot.core.model import Model
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.units import Units
@@ -50,6 +53,15 @@ _RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
 def key_of(*parts: str) -> str:
     """A key of everything that a node is made of."""
     return hashlib.sha256("\x1f".join(parts).encode()).hexdigest()
+
+
+def _said(part: Model, include: set[str] | None = None) -> str:
+    """A part of the study file, for a key."""
+    try:
+        return part.model_dump_json(include=include)
+    except PydanticSerializationError:
+        # Half a character, which JSON cannot hold.
+        return repr(part.model_dump(include=include))
 
 
 @dataclass(frozen=True)
@@ -184,7 +196,7 @@ class Pipeline:
     def start(self) -> Node[Dataset]:
         """The cases before the ledger."""
         study = self.study
-        book = study.codebook.model_dump_json(include={"scales", "variables"})
+        book = _said(study.codebook, {"scales", "variables"})
         decimal, made = study.source.decimal or ".", sorted(_made_later(study))
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
         return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
@@ -196,7 +208,7 @@ class Pipeline:
         tables = self.inputs.lookups()
         data, states, effects, stopped = first, list[Dataset](), list[Effect](), None
         for i, step in enumerate(self.study.ledger):
-            key = key_of(key, step.model_dump_json(), self.inputs.lookups_key)
+            key = key_of(key, _said(step), self.inputs.lookups_key)
             try:
                 data, effect = self._keep(key, partial(take_step, data, step, i, tables))
             except StudyError as error:
@@ -218,7 +230,7 @@ class Pipeline:
     def findings(self) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         ledgered, book, settings = self.ledgered, self.study.codebook, self.study.screening
-        key = key_of("sweep", ledgered.key, book.model_dump_json(), settings.model_dump_json())
+        key = key_of("sweep", ledgered.key, _said(book), _said(settings))
         with self._telling(None) as tell:
             return self._keep(key, lambda: sweep(ledgered.value.last, book, settings, tell))
 
@@ -229,7 +241,7 @@ class Pipeline:
         outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
         for i, weighting in enumerate(self.study.weightings):
             where = f"weightings[{i}]"
-            key = key_of("weight", key, where, weighting.model_dump_json())
+            key = key_of("weight", key, where, _said(weighting))
             try:
                 data, raked, said = self._keep(key, partial(weigh, data, weighting, where))
                 outcomes.append((raked, said))
@@ -253,7 +265,7 @@ class Pipeline:
         for weighting, outcome in zip(study.weightings, weighed.value.outcomes, strict=True):
             if weighting.save_as == name and isinstance(outcome, StudyError):
                 raise outcome
-        key = key_of("design", weighed.key, study.design.model_dump_json(), name or "")
+        key = key_of("design", weighed.key, _said(study.design), name or "")
 
         def lay() -> Designed:
             data = weighed.value.data
@@ -277,7 +289,7 @@ class Pipeline:
         request = self.study.tables[at] if request is None else request
         shared, where = self.shared, f"tables[{at}]"
         counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
-        key = key_of("table", shared.key, counted.model_dump_json())
+        key = key_of("table", shared.key, _said(counted))
 
         def count() -> TableResult:
             with self._telling(what) as tell:
@@ -294,8 +306,8 @@ class Pipeline:
     def pattern(self) -> Node[HiddenPattern]:
         """What is hidden when all tables are released together."""
         study, shared = self.study, self.shared
-        released = (request.model_dump_json(include=_RELEASED) for request in study.tables)
-        key = key_of("pattern", shared.key, study.suppression.model_dump_json(), *released)
+        released = (_said(request, _RELEASED) for request in study.tables)
+        key = key_of("pattern", shared.key, _said(study.suppression), *released)
 
         def choose() -> HiddenPattern:
             links, margins = links_of(study.ledger), margins_of(study)

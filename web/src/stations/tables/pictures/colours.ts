@@ -1,4 +1,4 @@
-/** Ink on paper, whatever the theme: a picture looks as it will when it is printed. */
+/** Ink on paper: a picture is drawn as it will be printed. On a dark page the style sheet turns it, on screen alone. */
 export const INK = "#211e19";
 export const SOFT = "#5d564b";
 export const PAPER = "#fdfbf5";

@@ -49,7 +49,7 @@ export function Frame({ height, children }: { height: number; children: ReactNod
       width={WIDE}
       height={height}
       fontFamily={FONT}
-      className="h-auto max-w-full"
+      className="drawing h-auto max-w-full"
       role="img"
       aria-label="Picture of the table; its figures stand in the table"
     >
