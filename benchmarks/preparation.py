@@ -130,7 +130,7 @@ def grid(engine: Engine, file_id: str) -> None:
                 lambda: cells(
                     session, bench, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)
                 )
-            )  # type: ignore[arg-type]
+            )
 
         cases: tuple[tuple[str, dict[str, object]], ...] = (
             ("as they came", {}),

@@ -64,7 +64,8 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=5)
     args = parser.parse_args()
     if args.client:
-        clients(*args.client, args.readers, args.rounds)
+        address, study = args.client
+        clients(address, study, args.readers, args.rounds)
         return
     with tempfile.TemporaryDirectory() as folder:
         database = MariaServer(Path(folder) / "mariadb")

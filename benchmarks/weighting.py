@@ -13,7 +13,7 @@ import time
 import numpy as np
 from measuring import best, plain_pass, row
 
-from even_ballot.core.calibration.margin_residuals import rake_again
+from even_ballot.core.calibration.reweighting import made_again
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.sampling.replicates import bootstrap
@@ -113,9 +113,9 @@ def again(n: int, psus: int, replicates: int, repeat: int, rng: np.random.Genera
         (", within limits", weighting.model_copy(update={"limits": Limits(low=0.2, high=4)})),
     ):
         raked = rake(data, spec)
-        found = rake_again(raked, factors, unit)
+        found = made_again((raked,), factors, unit)
         assert not found.failed.any()
-        seconds = best(lambda spec=spec, raked=raked: rake_again(raked, factors, unit), repeat)
+        seconds = best(lambda spec=spec, raked=raked: made_again((raked,), factors, unit), repeat)
         one = best(lambda spec=spec: rake(data, spec), repeat)
         print(
             f"{replicates} replicates raked again{name}, {n:,} cases in {psus:,} PSUs: {seconds:.2f} s, "

@@ -95,7 +95,8 @@ class EndlessCount:
     """Table "need" asked for, and counted until it is stopped."""
 
     def __init__(self, api: Any, study: dict[str, Any], monkeypatch: Any) -> None:
-        self.begun, self.found, self.monkeypatch = threading.Event(), [], monkeypatch
+        self.begun, self.monkeypatch = threading.Event(), monkeypatch
+        self.found: list[Any] = []
         monkeypatch.setattr(pipeline, "counted_table", self._count)
         self.thread = threading.Thread(target=lambda: self.found.append(table(api, study, "need")))
         self.thread.start()

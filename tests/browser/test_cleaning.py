@@ -2,6 +2,7 @@
 the way."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import httpx
@@ -12,6 +13,12 @@ from even_ballot.demo import FILES
 from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, STATEMENTS, TRANSLATED
 from even_ballot.demo.generate import deliveries
 from even_ballot.demo.study import names
+
+
+def _worded(variables: Any, wanted: Any, finding: Any) -> bool:
+    """A finding of one of some variables that is wanted."""
+    return finding["variable"] in variables and bool(wanted(finding))
+
 
 NAMES = names()
 FIRST, LAST = NAMES[STATEMENTS[0]], NAMES[STATEMENTS[-1]]
@@ -183,7 +190,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     ):
         survey.compare(
             what,
-            survey.found("not_placed", lambda f, w=wanted: f["variable"] in worded and w(f)),
+            survey.found("not_placed", partial(_worded, worded, wanted)),
             planted[kind],
         )
     kinds = (spaced, cased, lambda f: f["value"] in MISSPELT, lambda f: f["value"] in TRANSLATED.values())

@@ -136,7 +136,7 @@ def test_a_finding_opens_its_cells_with_its_own_question_first(browser: Browser,
     heads = [h.text for h in browser.all('[role="columnheader"]')]
     assert heads[:2] == ["code_letter", "fare_spend"]
     browser.act("make-rule")
-    assert browser.field("What must hold").get_attribute("value").startswith("fare_spend <= ")
+    assert str(browser.field("What must hold").get_attribute("value")).startswith("fare_spend <= ")
     browser.see("Broken by")
 
 

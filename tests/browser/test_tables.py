@@ -13,6 +13,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from even_ballot.core.study import pipeline
+from even_ballot.core.tables import tabulate
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
 
@@ -363,7 +364,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
 ) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    counted_table, tick, slow = pipeline.counted_table, threading.Event(), True
+    counted_table, tick, slow = tabulate.counted_table, threading.Event(), True
 
     def dawdling(passes: Any, request: Any, where: str, tell: Any) -> Any:
         for step in range(1000):

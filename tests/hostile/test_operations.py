@@ -24,7 +24,7 @@ SAFE = (
     "referrer-policy",
     "cross-origin-resource-policy",
 )
-DOCUMENT = schemathesis.openapi.from_dict(make_app(None).openapi())
+DOCUMENT: Any = schemathesis.openapi.from_dict(make_app(None).openapi())
 OPERATIONS = {
     f"{o.method.upper()} {o.path}": o for o in (result.ok() for result in DOCUMENT.get_all_operations())
 }

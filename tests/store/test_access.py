@@ -5,6 +5,7 @@ import pwd
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pymysql
 import pytest
@@ -43,12 +44,10 @@ def as_root_of_the_database(server: MariaServer, statements: list[str]) -> None:
     options = server._options
     path = server.folder / "left.sql"
     path.write_text("".join(f"{s};\n" for s in statements))
-    server._options = lambda: [
-        *(o for o in options() if not o.startswith("--init-file")),
-        f"--init-file={path}",
-    ]  # type: ignore[method-assign]
-    server.start()
-    server._options = options  # type: ignore[method-assign]
+    ours = [*(o for o in options() if not o.startswith("--init-file")), f"--init-file={path}"]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(server, "_options", lambda: ours)
+        server.start()
     server.stop()
 
 
@@ -61,12 +60,11 @@ def test_there_is_one_account_with_the_rights_it_needs(server: MariaServer) -> N
     grants = " ".join(str(row[0]) for row in ask(server, "SHOW GRANTS"))
     assert "FILE" not in grants
     assert "ALL PRIVILEGES" not in grants
-    settings = dict(
-        ask(
-            server,
-            "SHOW VARIABLES WHERE Variable_name IN ('secure_file_priv', 'local_infile', 'bind_address')",
-        )
+    rows: list[Any] = ask(
+        server,
+        "SHOW VARIABLES WHERE Variable_name IN ('secure_file_priv', 'local_infile', 'bind_address')",
     )
+    settings = dict(rows)
     assert settings["local_infile"] == "OFF"
     assert settings["bind_address"] == "127.0.0.1"
     assert list(Path(str(settings["secure_file_priv"])).iterdir()) == []

@@ -2,6 +2,7 @@
 wholly absent."""
 
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -21,10 +22,10 @@ CONTENT = b"a,b\n" + b"".join(b"%d,answer %d\n" % (k, k) for k in range(20_000))
 
 
 @pytest.fixture
-def server(tmp_path: Path) -> MariaServer:
+def server(tmp_path: Path) -> Iterator[MariaServer]:
     made = MariaServer(tmp_path / "db")
     made.start()
-    yield made  # type: ignore[misc]
+    yield made
     made.stop()
 
 

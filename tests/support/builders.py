@@ -27,7 +27,7 @@ def scale(*codes: int, ordered: bool = False, missing: Sequence[int] = ()) -> Sc
     )
 
 
-def dataset(columns: Mapping[str, Sequence[Any]], **scales: Scale) -> Dataset:
+def dataset(columns: Mapping[str, Any], **scales: Scale) -> Dataset:
     """A dataset; a column with a scale of its name is coded by it, the others are guessed."""
     variables = tuple(Variable(name=name, kind="coded", scale=name) for name in columns if name in scales)
     return interpret(raw(columns), Codebook(scales=scales, variables=variables))

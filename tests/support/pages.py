@@ -46,7 +46,7 @@ class Browser:
     downloads: Path
     patience: float = 15
 
-    def until(self, get: Callable[[], Any], what: str) -> Any:
+    def until(self, get: Callable[..., Any], what: str) -> Any:
         """The first truthy value, or a failure that says what was waited for."""
         end = time.monotonic() + self.patience
         while time.monotonic() < end:

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from scipy import linalg, stats
 
-Vector = np.ndarray
+Vector = Any
+"""An array, whatever it holds."""
 EDGE, NOTHING = 1e-12, 1e-30
 """A weight that raking has driven to less than NOTHING of the whole is none in a test of a table."""
 
@@ -24,11 +25,11 @@ class Sample:
     stratum: Vector
     psu: Vector
     policy: str = "certainty"
-    population: Vector | None = None
-    x: Vector | None = None
-    free: Vector | None = None
-    replicates: Vector | None = None
-    c: Vector | None = None
+    population: Vector = None
+    x: Vector = None
+    free: Vector = None
+    replicates: Vector = None
+    c: Vector = None
     given_df: int | None = None
     raked_again: bool = False
 

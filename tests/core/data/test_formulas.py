@@ -166,7 +166,7 @@ def plainly(source: str, row: dict[str, int | None]) -> bool | float | None:
 
     def walk(node: ast.expr) -> Any:
         match node:
-            case ast.Constant(value=value):
+            case ast.Constant(value=int() | float() as value):
                 return float(value)
             case ast.Name(id=name):
                 return None if row[name] is None else float(row[name])  # type: ignore[arg-type]

@@ -228,7 +228,8 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
     for test in result.tests:
         assert isinstance(test, ColumnComparison)
         assert all(
-            (test.stub.get("code"), (BannerKey("isle", path[0]),)) not in touched for path in (test.a, test.b)
+            (test.stub.get("code"), (BannerKey.of("isle", path[0]),)) not in touched
+            for path in (test.a, test.b)
         )
     grid = lay_out(
         result, study_of([table]).tables[0], study_of([table]).marks, study_of([table]).suppression

@@ -91,7 +91,8 @@ def test_replicates_are_raked_again_as_if_each_were_a_sample(
         return
     got = results(data, design, weighting)
     assert isinstance(got.units.replicates, ByCase)
-    if not got.units.replicates.failed.any():
+    failed = got.units.replicates.failed
+    if failed is None or not failed.any():
         compare(figures(got.tables[0], "se"), want, rel=1e-6)
 
 
@@ -187,6 +188,7 @@ def test_a_replicate_that_cannot_be_raked_leaves_no_standard_errors() -> None:
         {"margins": [margin("a", A)]},
     )
     assert isinstance(found.units.replicates, ByCase)
+    assert found.units.replicates.failed is not None
     assert found.units.replicates.failed.tolist() == [True, False, False, False]
     cells = [c for c in found.tables[0].cells if c.stat == "col_pct" and 0 < c.est < 1]
     assert cells

@@ -28,7 +28,7 @@ def entries(
 ) -> tuple[Dataset, Codebook]:
     variables = [Variable(name=name, kind="coded", scale="agree") for name in coded]
     kinds = {"started": "date", "ended": "date", "seconds": "number"}
-    variables += [Variable(name=n, kind=kinds.get(r, "text"), role=r) for n, r in (roles or {}).items()]  # type: ignore[arg-type]
+    variables += [Variable(name=n, kind=kinds.get(r, "text"), role=r) for n, r in (roles or {}).items()]
     book = Codebook(scales={"agree": AGREEMENT}, variables=tuple(variables), **more)
     return interpret(raw(columns), book), book
 

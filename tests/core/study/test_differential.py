@@ -82,11 +82,14 @@ def study(rng: random.Random, columns: dict[str, list[Any]]) -> dict[str, Any]:
             "limits": limits,
             "tolerance": 1e-13,
         }
-    method: dict[str, Any] = rng.choice(
-        [{"method": "linearised"}] * 3
-        + [{"method": "jackknife"}, {"method": "columns"}, {"method": "bootstrap", "count": 12, "seed": 7}]
-        + [{"method": "balanced", "fay": rng.choice([0, 0.3])}]
-    )
+    methods: list[dict[str, Any]] = [
+        *({"method": "linearised"},) * 3,
+        {"method": "jackknife"},
+        {"method": "columns"},
+        {"method": "bootstrap", "count": 12, "seed": 7},
+        {"method": "balanced", "fay": rng.choice([0, 0.3])},
+    ]
+    method = rng.choice(methods)
     calibrated = weighting is not None and method["method"] != "columns" and rng.random() < 0.6
     if method["method"] == "columns":
         method = {"method": "columns", "columns": ["r0", "r1", "r2", "r3"], "scale": 0.25}
@@ -105,7 +108,7 @@ def study(rng: random.Random, columns: dict[str, list[Any]]) -> dict[str, Any]:
         "tests": ["independence", "columns", "wald", "trend"], "adjust": rng.choice(["none", "bonferroni", "holm", "fdr"]),
         **({"where": "f == 1"} if rng.random() < 0.3 else {}),
     }  # fmt: skip
-    variables = [{"name": name, "kind": "coded", "scale": name} for name in SCALES]
+    variables: list[dict[str, Any]] = [{"name": name, "kind": "coded", "scale": name} for name in SCALES]
     variables += [{"name": "many", "kind": "multi", "parts": ["m1", "m2"]}]
     # A column that holds nothing is of no kind unless it is said.
     variables += [{"name": name, "kind": "number"} for name in ("y", "m1", "m2")]
@@ -139,7 +142,7 @@ def calibrated_to(weighting: dict[str, Any], found: Results) -> np.ndarray:
 
 def sample_of(document: dict[str, Any], found: Results) -> reading.Sample:
     design, n = document["design"], found.data.n
-    weighting = document["weightings"][0] if document["weightings"] else None
+    weighting: Any = document["weightings"][0] if document["weightings"] else None
     d = column(found, "d")
     w = column(found, "weight") if weighting else d
     stratum = column(found, "h") if design["strata"] else np.ones(n)
@@ -210,7 +213,9 @@ def expected(document: dict[str, Any], found: Results) -> tuple[dict[Any, Any], 
     (table,) = document["tables"]
     n = found.data.n
     inside = column(found, "f") == 1 if "where" in table else np.ones(n, bool)
-    stubs = {name: (np.nan_to_num(column(found, name)), CODES[name]) for name in {"q", *table["banner"]}}
+    stubs: dict[str, Any] = {
+        name: (np.nan_to_num(column(found, name)), CODES[name]) for name in {"q", *table["banner"]}
+    }
     several = {"many": np.stack([column(found, "m1"), column(found, "m2")], 1)}
     read = reading.Table(sample_of(document, found), inside, stubs, {"y": column(found, "y")}, several, table["banner"][0],
                          table["interval"], table["adjust"])  # fmt: skip
@@ -228,7 +233,7 @@ def got(document: dict[str, Any]) -> tuple[dict[Any, Any], dict[Any, Any]]:
         ): c
         for c in table["cells"]
     }
-    tests = {}
+    tests: dict[Any, Any] = {}
     for t in table["tests"]:
         if t["kind"] == "columns":
             tests["columns", t["stub"]["variable"], t["stub"].get("code"), t["a"][0], t["b"][0]] = t
@@ -287,7 +292,7 @@ def test_random_studies_agree_with_a_second_reading(batch: int, request: pytest.
 
 
 def test_every_method_is_among_the_first_studies() -> None:
-    ran, seed = set(), 0
+    ran, seed = set[str | None](), 0
     while len(ran) < 5:
         assert seed < 60, ran
         ran.add(compare(seed))

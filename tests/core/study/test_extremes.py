@@ -126,8 +126,10 @@ def counted(s: dict[str, Any]) -> TableResult | None:
     sample = plain_of(s)
     units = sample.totals([1.0] * s["n"])
     singles = [
-        h for h in units if len(units[h]) == 1 and not (s["N"] is not None and sample.population[h] == 1)
-    ]  # type: ignore[index]
+        h
+        for h in units
+        if len(units[h]) == 1 and not (s["N"] is not None and (sample.population or {})[h] == 1)
+    ]
     if sum(s["w"]) == 0 or (s["single"] == "average" and singles and len(singles) == len(units)):
         return None
     request = TableRequest.model_validate({

@@ -13,7 +13,6 @@ from surveys import results, survey
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.study.results import Results
-from even_ballot.core.tables.results import Cell
 
 SEEDS = st.integers(0, 10**6)
 CLUSTERED, ALONE = {"strata": ["h"], "clusters": ["i"]}, {"strata": ["h"]}
@@ -26,7 +25,7 @@ def plainly(found: Results, own: bool) -> Plain:
     return Plain(data.column("d").values.tolist(), h, psu.astype(int).tolist())
 
 
-def pick(found: Results, **of: Any) -> list[Cell]:
+def pick(found: Results, **of: Any) -> list[Any]:
     cells = found.tables[0].cells
     for name, value in of.items():
         if name == "banner":
@@ -226,7 +225,7 @@ def test_a_trend_is_the_slope_on_the_banners_codes(seed: int, own: bool) -> None
 
 def test_replicates_give_a_trend_of_about_the_same_error() -> None:
     design = {**CLUSTERED, "variance": {"method": "jackknife"}}
-    more = {"stub": ["q"], "banner": ["a"], "show": ["col_pct"], "tests": ["trend"]}
+    more: dict[str, Any] = {"stub": ["q"], "banner": ["a"], "show": ["col_pct"], "tests": ["trend"]}
     data = survey(3, strata=4, psus=10)
     linear, again = (results(data, d, **more).tables[0].tests for d in (CLUSTERED, design))
     for one, other in zip(linear, again, strict=True):

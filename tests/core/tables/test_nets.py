@@ -43,7 +43,7 @@ def results(seed: int, design: dict[str, Any], **parts: Any) -> Results:
     }), survey(seed), {})  # fmt: skip
 
 
-def table(seed: int, design: dict[str, Any], **request: Any) -> TableResult:
+def table(seed: int, design: dict[str, Any], **request: Any) -> Any:
     return results(seed, design, tables=[{**TABLE, "show": SHOW, **request}]).tables[0]
 
 
@@ -90,13 +90,13 @@ def test_a_net_as_a_column_is_the_column_of_a_collapsed_variable(design: dict[st
         for t in collapsed.tests
         if isinstance(t, ColumnComparison) and t.banner == ("a12",)
     }
-    mine = {
+    found = {
         (str(t.stub), t.diff, t.se)
         for t in netted.tests
         if isinstance(t, ColumnComparison) and t.banner == ("a",) and "first two" in t.a + t.b
     }
-    assert len(mine) == len(theirs)
-    for _, diff, se in mine:
+    assert len(found) == len(theirs)
+    for _, diff, se in found:
         assert any(abs(diff) == pytest.approx(abs(d)) and se == pytest.approx(s) for _, d, s in theirs)
 
 
@@ -179,7 +179,7 @@ def test_a_date_is_counted_by_its_periods_as_a_coded_variable_is(
         ]
     heading = tabulate(
         data, units_of(data, Design()), np.ones(6), TableRequest(id="t", stub=("when",), dates=period)
-    ).stubs[0]  # type: ignore[arg-type]
+    ).stubs[0]
     assert [c.label for c in heading.categories][: len(labels)] == labels
 
 

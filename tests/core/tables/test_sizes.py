@@ -22,7 +22,7 @@ DESIGNS: list[dict[str, Any]] = [
 def test_a_table_in_blocks_of_columns_is_the_table(
     design: dict[str, Any], nets: list[dict[str, Any]], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    table = {
+    table: dict[str, Any] = {
         **TABLE,
         "banner": ["b", ["a", "b"], "a"],
         "tests": [],

@@ -109,7 +109,7 @@ def test_shares_that_are_a_little_off_are_scaled_to_the_whole() -> None:
 
 def test_a_crossed_margin_is_post_stratification() -> None:
     data = sample(4)
-    cells = [
+    cells: list[dict[str, Any]] = [
         {"at": {"a": a, "g": g}, "value": v}
         for (a, g), v in zip(
             [(a, g) for a in (1, 2, 3) for g in (1, 2)], (10, 20, 15, 25, 20, 10), strict=True

@@ -153,7 +153,7 @@ def test_entities_that_would_unfold_to_gigabytes_do_not() -> None:
 @pytest.mark.parametrize("name", ["a.xlsx", "a.ods"])
 @pytest.mark.parametrize("share", [0.1, 0.5, 0.95])
 def test_a_file_cut_in_the_middle_is_refused_with_what_mends_it(name: str, share: float) -> None:
-    rows = [["id", "x"], *([k, f"word {k}"] for k in range(200))]
+    rows: list[list[Any]] = [["id", "x"], *([k, f"word {k}"] for k in range(200))]
     table = "".join(_row(_text(str(a)), _text(str(b))) for a, b in rows)
     whole = (
         book(A=rows)

@@ -84,7 +84,7 @@ def test_the_base_of_an_item_is_that_of_its_column_in_whatever_order_figures_sta
 
 
 def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
-    asked = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
+    asked: dict[str, Any] = {"stub": ["many"], "banner": ["a"], "show": ["n", "col_pct", "response_pct"]}
     (result,) = results(survey(3), {}, **asked).tables
     (section,) = lay_out(result, TableRequest.model_validate({"id": "t", **asked})).sections
     assert [bases.label for bases in section.bases] == [
@@ -93,7 +93,7 @@ def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:
     ]
     cases, responses = (bases.values for bases in section.bases)
     chosen = [line.values for line in section.lines if line.stat == "n"]
-    assert list(responses) == [sum(column) for column in zip(*chosen, strict=True)]  # type: ignore[arg-type]
+    assert list(responses) == [sum(column) for column in zip(*chosen, strict=True)]
     assert responses != cases
 
 

@@ -71,12 +71,18 @@ def test_the_larger_column_gets_the_letter_of_the_smaller_by_level() -> None:
 def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(
     seed: int, banner: list[Any]
 ) -> None:
-    table = {"stub": ["q"], "banner": banner, "show": ["col_pct"], "tests": ["columns"], "levels": [0.1]}
+    table: dict[str, Any] = {
+        "stub": ["q"],
+        "banner": banner,
+        "show": ["col_pct"],
+        "tests": ["columns"],
+        "levels": [0.1],
+    }
     data = survey(seed, strata=3, psus=4, size=8)
     found = results(data, CLUSTERED, **table)
     grid = lay_out(found.tables[0], study(CLUSTERED, None, {"id": "t", **table}).tables[0])
     assert grid.letters is not None
-    at = {tuple((k.variable, k.code) for k in path): c for c, path in enumerate(grid.paths)}
+    at: dict[Any, int] = {tuple((k.variable, k.code) for k in path): c for c, path in enumerate(grid.paths)}
     for line in (line for line in grid.sections[0].lines if line.strong):
         said = {(c, letter) for c, text in enumerate(line.letters or ()) for letter in (text or "").split()}
         borne = set()
@@ -93,7 +99,7 @@ def test_every_letter_in_the_grid_is_borne_by_a_test_and_every_test_by_a_letter(
 
 
 def test_a_battery_has_its_items_down_and_their_answers_across() -> None:
-    table = {
+    table: dict[str, Any] = {
         "stub": ["q", "a"],
         "banner": ["b"],
         "show": ["col_pct", "mean"],

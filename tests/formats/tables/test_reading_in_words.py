@@ -1,6 +1,7 @@
 """A table in words: no sentence that its numbers do not bear."""
 
 import re
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -52,7 +53,7 @@ def printed(text: str) -> list[float]:
 def test_every_sentence_is_borne_by_its_numbers(
     seed: int, banner: list[str], show: list[str], nets: bool
 ) -> None:
-    more = {"nets": [{"label": "upper", "stub": "q", "codes": [2, 3]}]} if nets else {}
+    more: dict[str, Any] = {"nets": [{"label": "upper", "stub": "q", "codes": [2, 3]}]} if nets else {}
     found = results(
         survey(seed), {"strata": ["h"], "clusters": ["i"]}, stub=["q", "y", "many"], banner=banner, show=show,
         tests=["columns", "independence"], **more,

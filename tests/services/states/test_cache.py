@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -78,7 +79,7 @@ def test_who_waits_makes_it_where_the_first_had_a_reason_of_its_own_to_end(error
 def test_the_least_recently_used_goes() -> None:
     kept = Kept(most=2)
     for key in ("a", "b", "a", "c"):
-        kept.once(key, lambda key=key: key * 2)
+        kept.once(key, partial(str.__mul__, key, 2))
     assert kept.once("a", lambda: "again") == "aa"
     assert kept.once("b", lambda: "again") == "again"
 
