@@ -278,7 +278,8 @@ def test_nothing_acknowledged_is_lost_by_killing(tmp_path: Path, request: pytest
             ):
                 time.sleep(0.05)
     assert checked == kills
-    assert acknowledged > 5 * kills
+    # How many there are depends on how busy the machine is; that there are some does not.
+    assert acknowledged >= kills
     running.address()
     assert running.end() == 0
     for path in (tmp_path / "var").rglob("*"):
