@@ -3,230 +3,22 @@ estimate at a time. Slow, plain, and without tallies; what the differential test
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import linalg, stats
-
-Vector = Any
-"""An array, whatever it holds."""
-EDGE, NOTHING = 1e-12, 1e-30
-"""A weight that raking has driven to less than NOTHING of the whole is none in a test of a table."""
-
-
-@dataclass
-class Sample:
-    """Cases: weight, stratum, PSU; population: PSUs of each case's stratum there; x, free: what weights
-    were calibrated to, and the weights B is made of; replicates: (n, R) weights, each counting c;
-    raked_again: to the margins."""
-
-    w: Vector
-    stratum: Vector
-    psu: Vector
-    policy: str = "certainty"
-    population: Vector = None
-    x: Vector = None
-    free: Vector = None
-    replicates: Vector = None
-    c: Vector = None
-    given_df: int | None = None
-    raked_again: bool = False
-
-    def __post_init__(self) -> None:
-        self.units = {
-            h: sorted(set(self.psu[self.stratum == h].tolist())) for h in sorted(set(self.stratum.tolist()))
-        }
-
-    @property
-    def df(self) -> int:
-        return (
-            self.given_df
-            if self.given_df is not None
-            else sum(map(len, self.units.values())) - len(self.units)
-        )
-
-    def totals(self, z: Vector) -> dict[Any, Vector]:
-        return {
-            h: np.array([(self.w * z)[(self.stratum == h) & (self.psu == i)].sum() for i in units])
-            for h, units in self.units.items()
-        }
-
-    def _formula(self, of: dict[Any, Vector], centred: bool, other: dict[Any, Vector] | None = None) -> float:
-        other = of if other is None else other
-        every, every2 = np.concatenate(list(of.values())), np.concatenate(list(other.values()))
-        total, singles = 0.0, 0
-        for h, t in of.items():
-            u, n = other[h], len(t)
-            f = n / self.population[self.stratum == h][0] if self.population is not None else 0.0
-            if n == 1:
-                singles += f < 1
-                if f < 1 and self.policy == "centre":
-                    total += (1 - f) * ((t - every.mean() * centred) @ (u - every2.mean() * centred))
-            else:
-                total += (1 - f) * n / (n - 1) * ((t - t.mean() * centred) @ (u - u.mean() * centred))
-        return total * len(of) / (len(of) - singles) if self.policy == "average" else total
-
-    def residual(self, z: Vector) -> tuple[Vector, Vector]:
-        """z less x′B, and |x′B|."""
-        if self.x is None or self.free is None:
-            return z, np.zeros_like(z)
-        b = np.linalg.pinv(self.x.T @ (self.free[:, None] * self.x), rcond=1e-12) @ (
-            self.x.T @ (self.free * z)
-        )
-        return z - self.x @ b, np.abs(self.x @ b)
-
-    def covariance(self, z: Vector, y: Vector) -> float:
-        return self._formula(self.totals(self.residual(z)[0]), True, self.totals(self.residual(y)[0]))
-
-    def variance(self, z: Vector, terms: Vector) -> float:
-        e, fitted = self.residual(z)
-        v, most = self._formula(self.totals(e), True), self._formula(self.totals(terms + fitted), False)
-        return 0.0 if v <= 1e-20 * most else v
-
-
-@dataclass
-class Figure:
-    """An estimate: Σ w a/Σ w b, or Σ w a where there is no b; z and the terms of z. shift: worked with a −
-    shift · b, for digits."""
-
-    sample: Sample
-    a: Vector
-    b: Vector | None
-    inside: Vector
-    shift: float = 0.0
-    est: float = field(init=False)
-
-    def __post_init__(self) -> None:
-        w = self.sample.w
-        self.base = 1.0 if self.b is None else float(w @ self.b)
-        self.raw = self.a
-        if self.b is not None:
-            self.a = np.where(self.b > 0, self.a - self.shift * self.b, 0.0)
-        self.moved = float(w @ self.a) / self.base if self.base > 0 else math.nan
-        self.est = self.moved + self.shift
-        self.base_n = int(((w > 0) & self.inside).sum())
-        r, moved = (0.0, 0.0) if self.b is None else (self.est, self.moved)
-        b = np.zeros_like(self.a) if self.b is None else self.b
-        self.z, self.terms = (self.a - moved * b) / self.base, (np.abs(self.raw) + np.abs(r * b)) / self.base
-
-    def again(self) -> Vector:
-        """By replicate, NaN where it cannot be made."""
-        w = self.sample.replicates
-        assert w is not None
-        top = w.T @ self.a
-        if self.b is None:
-            return top
-        base = w.T @ self.b
-        return np.where(base > 1e-11 * self.base, top / np.where(base > 0, base, 1), np.nan) + self.shift
-
-    def size_again(self) -> Vector:
-        return np.abs(self.again()) + abs(self.est)
-
-
-class Slope:
-    """The weighted least-squares slope of y on x over a base."""
-
-    def __init__(self, sample: Sample, y: Vector, x: Vector, base: Vector, shift: float = 0.0) -> None:
-        self.raw = np.where(base, np.abs(y + shift), 0.0)
-        self.shift = abs(shift)
-        self.sample, self.y, self.x, self.of = sample, np.where(base, y, 0.0), np.where(base, x, 0.0), base
-        self.est, mean_y, mean_x, self.spread = self._line(sample.w)
-        if self.spread > EDGE:
-            apart = np.where(base, self.x - mean_x, 0.0) / self.spread
-            self.z = apart * (self.y - mean_y - self.est * (self.x - mean_x))
-            self.terms = np.abs(apart) * (
-                self.raw + self.shift + abs(mean_y) + np.abs(self.est * (self.x - mean_x))
-            )
-
-    def _line(self, w: Vector) -> tuple[float, float, float, float]:
-        w = w * self.of
-        if not w.sum() > 0:
-            return math.nan, math.nan, math.nan, 0.0
-        mean_x, mean_y = float(w @ self.x) / w.sum(), float(w @ self.y) / w.sum()
-        spread = float(w @ (self.x - mean_x) ** 2)
-        return (
-            (float(w @ ((self.x - mean_x) * (self.y - mean_y))) / spread if spread > 0 else math.nan),
-            mean_y,
-            mean_x,
-            spread,
-        )
-
-    def again(self) -> Vector:
-        assert self.sample.replicates is not None
-        lines = [self._line(w) if np.isfinite(w).all() else (math.nan,) * 4 for w in self.sample.replicates.T]
-        return np.array([b if spread > 1e-11 * self.spread else math.nan for b, _, _, spread in lines])
-
-    def size_again(self) -> Vector:
-        size = np.abs(self.again()) + abs(self.est)
-        for r, w in enumerate(self.sample.replicates.T):
-            if not math.isnan(size[r]):
-                _, _, mean_x, spread = self._line(w)
-                size[r] += float((w * self.of) @ np.abs((self.raw + self.shift) * (self.x - mean_x))) / spread
-        return size
-
-
-def variance_of(
-    parts: Sequence[tuple[float, "Figure | Slope"]], terms: Sequence[float] | None = None
-) -> float:
-    """The variance of a sum of estimates, each times a number; terms: the sizes of what each number is
-    made of."""
-    sizes = [abs(k) for k, _ in parts] if terms is None else terms
-    s = parts[0][1].sample
-    if s.replicates is None:
-        return s.variance(
-            sum(k * f.z for k, f in parts), sum(k * f.terms for k, (_, f) in zip(sizes, parts, strict=True))
-        )
-    apart = sum(k * (f.again() - f.est) for k, f in parts)
-    size = sum(k * f.size_again() for k, (_, f) in zip(sizes, parts, strict=True))
-    v, most = float(s.c @ apart**2), float(s.c @ size**2)
-    if not s.raked_again and s.c.sum() > 0:
-        most /= s.c.sum() * min(sum(map(len, s.units.values())), 10_000)
-    return 0.0 if v <= 1e-20 * most else v
-
-
-def share_variance(f: Figure) -> float:
-    if f.est <= EDGE or f.est >= 1 - EDGE:
-        v = variance_of([(1, f)])
-        return v if math.isnan(v) else 0.0
-    v = variance_of([(1, f)])
-    return 0.0 if v <= 1e-12 * f.est * (1 - f.est) / f.base_n else v
-
-
-def limits(
-    f: Figure, v: float, df: int, interval: dict[str, Any], share: bool
-) -> tuple[float | None, float | None]:
-    if df < 1 or math.isnan(v):
-        return None, None
-    sides, level = interval.get("sides", "both"), interval.get("level", 0.95)
-    tail = (1 - level) / 2 if sides == "both" else 1 - level
-    t, se, p, n = float(stats.t.isf(tail, df)), math.sqrt(v), f.est, f.base_n
-    method = interval.get("method", "logit") if share else "wald"
-    edge = share and (p <= EDGE or p >= 1 - EDGE)
-    if share and not edge and v <= 0:
-        low, high = p, p
-    elif method == "wald":
-        low, high = p - t * se, p + t * se
-    elif method == "wilson":
-        m, q = (n, round(p)) if edge else (p * (1 - p) / v, p)
-        pq = 0.0 if edge else p * (1 - p)
-        centre, half = (
-            (q + t * t / (2 * m)) / (1 + t * t / m),
-            t * math.sqrt(pq / m + t * t / (4 * m * m)) / (1 + t * t / m),
-        )
-        low, high = centre - half, centre + half
-    elif method == "logit" and not edge:
-        centre, half = math.log(p / (1 - p)), t * se / (p * (1 - p))
-        low, high = 1 / (1 + math.exp(-(centre - half))), 1 / (1 + math.exp(-(centre + half)))
-    else:
-        m = float(n) if edge else min(p * (1 - p) / v * (float(stats.t.isf(tail, max(n - 1, 1))) / t) ** 2, n)
-        x = (round(p) if edge else p) * m
-        low = float(stats.beta.ppf(tail, x, m - x + 1)) if x > 0 else 0.0
-        high = float(stats.beta.isf(tail, x + 1, m - x)) if m - x > 0 else 1.0
-    if share and method != "wald":
-        low, high = min(max(low, 0), 1), min(max(high, 0), 1)
-    bounds = (0.0, 1.0) if share and method != "wald" else (None, None)
-    return (bounds[0] if sides == "upper" else low), (bounds[1] if sides == "lower" else high)
+from reading_estimates import (
+    EDGE,
+    NOTHING,
+    Figure,
+    Sample,
+    Slope,
+    Vector,
+    limits,
+    share_variance,
+    variance_of,
+)
+from scipy import stats
 
 
 @dataclass
@@ -439,16 +231,20 @@ class Table:
         for (pair, diff, se, t, own), fair in zip(found, adjusted(p, self.adjust), strict=True):
             yield ("columns", *key, *pair), {"diff": diff, "se": se, "t": t, "p": own, "p_adjusted": fair}
 
+    def _live(
+        self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]
+    ) -> tuple[Vector, list[int], list[int]]:
+        """Who answered both, and the rows and columns with weight."""
+        both = (of != 0) & (values != 0) & self.inside
+        live = both & (self.sample.w > NOTHING * self.sample.w.sum())
+        rows = [c for c in own if (live & (of == c)).any()]
+        return both, rows, [c for c in codes if (live & (values == c)).any()]
+
     def _wald(
         self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]
     ) -> dict[str, Any] | None:
         s = self.sample
-        both = (of != 0) & (values != 0) & self.inside
-        live = both & (s.w > NOTHING * s.w.sum())
-        rows, columns = (
-            [c for c in own if (live & (of == c)).any()],
-            [c for c in codes if (live & (values == c)).any()],
-        )
+        both, rows, columns = self._live(of, own, values, codes)
         if len(rows) < 2 or len(columns) < 2:
             return None
 
@@ -483,12 +279,7 @@ class Table:
         self, of: Vector, own: Sequence[int], values: Vector, codes: Sequence[int]
     ) -> dict[str, Any] | None:
         s = self.sample
-        both = (of != 0) & (values != 0) & self.inside
-        live = both & (s.w > NOTHING * s.w.sum())
-        rows, columns = (
-            [c for c in own if (live & (of == c)).any()],
-            [c for c in codes if (live & (values == c)).any()],
-        )
+        both, rows, columns = self._live(of, own, values, codes)
         if len(rows) < 2 or len(columns) < 2:
             return None
         cells = [(r, c) for r in rows for c in columns]
@@ -560,116 +351,3 @@ def adjusted(p: Vector, how: str) -> list[float]:
         for k, i in enumerate(order):
             out[i] = min(1, min(m / (j + 1) * p[order[j]] for j in range(k, m)))
     return out.tolist()
-
-
-def jackknife(sample: Sample, d: Vector) -> tuple[Vector, Vector]:
-    """Base weights of each replicate, (n, R), and what each counts; strata of one PSU are passed over."""
-    columns, c = [], []
-    for h, units in sample.units.items():
-        n, here = len(units), sample.stratum == h
-        f = n / sample.population[here][0] if sample.population is not None else 0.0
-        for i in units if n > 1 else ():
-            left = here & (sample.psu == i)
-            columns.append(np.where(left, 0.0, np.where(here, d * n / (n - 1), d)))
-            c.append((1 - f) * (n - 1) / n)
-    return (np.stack(columns, 1) if columns else np.zeros((len(d), 0))), np.array(c)
-
-
-def bootstrap(sample: Sample, d: Vector, count: int, seed: int) -> tuple[Vector, Vector]:
-    """Rescaled bootstrap; the draws, stratum by stratum, are those of NumPy's default generator."""
-    draws, weights = np.random.default_rng(seed), np.repeat(d[:, None], count, 1)
-    for h, units in sample.units.items():
-        n, here = len(units), sample.stratum == h
-        root = math.sqrt(1 - (n / sample.population[here][0] if sample.population is not None else 0.0))
-        if n > 1:
-            drawn = draws.multinomial(n - 1, [1 / n] * n, size=count)
-            for k, i in enumerate(units):
-                weights[here & (sample.psu == i)] *= 1 - root + root * n / (n - 1) * drawn[:, k]
-    return weights, np.full(count, 1 / count)
-
-
-def half_samples(sample: Sample, d: Vector, fay: float) -> tuple[Vector, Vector]:
-    """Balanced half samples, the first unit of each stratum of two on the plus side."""
-    size = 1
-    while size < len(sample.units) + 1:
-        size *= 2
-    signs, weights = linalg.hadamard(size), np.repeat(d[:, None], size, 1)
-    for k, (h, units) in enumerate(sample.units.items()):
-        here = sample.stratum == h
-        f = len(units) / sample.population[here][0] if sample.population is not None else 0.0
-        for side, i in zip((1, -1), units if len(units) == 2 else (), strict=False):
-            weights[here & (sample.psu == i)] *= 1 + side * signs[:, k + 1] * (1 - fay) * math.sqrt(1 - f)
-    return weights, np.full(size, 1 / (size * (1 - fay) ** 2))
-
-
-def rake_within_limits(
-    d: Vector, x: Vector, targets: Vector, low: float, high: float, whole: float
-) -> Vector | None:
-    """w = clip(d · exp(x′λ), low · w̄, high · w̄) with x′w = targets · whole: the least of the dual
-    function, which is convex, by Newton's method with halved steps. None: it cannot be done."""
-    live = d > 0
-    d, x, aim = d[live], x[live], targets * whole
-    lowest, highest = low * whole / live.sum(), high * whole / live.sum()
-    d = d * whole / d.sum()
-
-    def weights(eta: Vector) -> Vector:
-        return np.clip(d * np.exp(np.clip(eta, -500, 500)), lowest, highest)
-
-    def dual(of: Vector) -> float:
-        """Its derivative by eta is the weights."""
-        eta, w = x @ of, weights(x @ of)
-        at = np.clip(eta, np.log(lowest / d), np.log(highest / d))
-        return float((d * np.exp(at) + w * (eta - at)).sum() - aim @ of)
-
-    of = np.zeros(x.shape[1])
-    for _ in range(300):
-        w = weights(x @ of)
-        gap = x.T @ w - aim
-        if np.abs(gap).max() <= 1e-13 * whole:
-            out = np.zeros(len(live))
-            out[live] = w
-            return out
-        free = np.where((w > lowest) & (w < highest), w, 1e-6 * w)
-        step, times = np.linalg.lstsq(x.T @ (free[:, None] * x), gap, rcond=1e-12)[0], 1.0
-        start, far = dual(of), np.abs(gap).max()
-        while times > 1e-9:
-            there = of - times * step
-            # Near the end a step's gain is less than the dual's digits show; the gap shows it.
-            if (
-                dual(there) < start - 1e-4 * times * float(gap @ step)
-                or np.abs(x.T @ weights(x @ there) - aim).max() < far / 2
-            ):
-                break
-            times /= 2
-        of = of - times * step
-    return None
-
-
-def rake(
-    d: Vector, margins: Sequence[tuple[Vector, dict[int, float], bool]], groups: Vector, whole: float
-) -> Vector | None:
-    """Weights raked inside each group to shares of its base weight; a held unknown (0) keeps its own.
-    None: it cannot be done."""
-    w = d / d.sum()
-    share = {g: w[groups == g].sum() for g in set(groups.tolist())}
-    worst = math.inf
-    for _ in range(1_000):
-        worst = 0.0
-        for values, targets, hold in margins:
-            for g, of_group in share.items():
-                inside = groups == g
-                unknown = (d / d.sum())[inside & (values == 0)].sum() if hold else 0.0
-                for code, target in targets.items():
-                    cell = inside & (values == code)
-                    aim, now = target * (of_group - unknown), w[cell].sum()
-                    worst = max(worst, abs(now - aim))
-                    if now > 0:
-                        w[cell] *= aim / now
-                    elif aim > 0:
-                        return None
-                if hold and (cell := inside & (values == 0)).any() and unknown > 0:
-                    worst = max(worst, abs(w[cell].sum() - unknown))
-                    w[cell] *= unknown / w[cell].sum()
-        if worst <= 1e-13:
-            return w * whole
-    return None

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 import pytest
 import reading
+import reading_estimates
+import reading_weights
 from builders import coded, raw
 
 from even_ballot.core.data.dataset import RawTable
@@ -140,7 +142,7 @@ def calibrated_to(weighting: dict[str, Any], found: Results) -> np.ndarray:
     return np.stack(columns, 1)
 
 
-def sample_of(document: dict[str, Any], found: Results) -> reading.Sample:
+def sample_of(document: dict[str, Any], found: Results) -> reading_estimates.Sample:
     design, n = document["design"], found.data.n
     weighting: Any = document["weightings"][0] if document["weightings"] else None
     d = column(found, "d")
@@ -148,7 +150,7 @@ def sample_of(document: dict[str, Any], found: Results) -> reading.Sample:
     stratum = column(found, "h") if design["strata"] else np.ones(n)
     psu = column(found, design["clusters"][0]) if design["clusters"] else np.arange(n)
     population = column(found, "N") if "population_size" in design else None
-    sample = reading.Sample(w, stratum, psu, design["single_psu"], population)
+    sample = reading_estimates.Sample(w, stratum, psu, design["single_psu"], population)
     method = design["variance"]["method"]
     if method == "columns":
         sample.replicates = np.stack([column(found, f"r{k}") for k in range(4)], 1) * (w > 0)[:, None]
@@ -158,11 +160,13 @@ def sample_of(document: dict[str, Any], found: Results) -> reading.Sample:
     elif method in REPEATED:
         given, said = d if design["calibrated"] else w, design["variance"]
         if method == "jackknife":
-            sample.replicates, sample.c = reading.jackknife(sample, given)
+            sample.replicates, sample.c = reading_weights.jackknife(sample, given)
         elif method == "bootstrap":
-            sample.replicates, sample.c = reading.bootstrap(sample, given, said["count"], said["seed"])
+            sample.replicates, sample.c = reading_weights.bootstrap(
+                sample, given, said["count"], said["seed"]
+            )
         else:
-            sample.replicates, sample.c = reading.half_samples(sample, given, said["fay"])
+            sample.replicates, sample.c = reading_weights.half_samples(sample, given, said["fay"])
         if design["calibrated"]:
             sample.raked_again = True
             sample.replicates = again(weighting, found, sample.replicates, float(w.sum()))
@@ -185,7 +189,7 @@ def again(weighting: dict[str, Any], found: Results, bases: np.ndarray, whole: f
     if weighting["limits"]:
         raked = [within_limits(weighting, found, d, whole) for d in bases.T]
     else:
-        raked = [reading.rake(d, margins, groups, whole) for d in bases.T]
+        raked = [reading_weights.rake(d, margins, groups, whole) for d in bases.T]
     columns = [np.full(len(bases), np.nan) if w is None else w for w in raked]
     return np.stack(columns, 1) if columns else bases
 
@@ -204,7 +208,7 @@ def within_limits(
             columns.append(values == 0)
             targets.append(held)
     limits = weighting["limits"]
-    return reading.rake_within_limits(
+    return reading_weights.rake_within_limits(
         d, np.stack(columns, 1).astype(float), np.array(targets), limits["low"], limits["high"], whole
     )
 

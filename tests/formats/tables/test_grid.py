@@ -14,7 +14,8 @@ from even_ballot.core.sampling.units import units_of
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
-from even_ballot.formats.tables.grid import Grid, lay_out
+from even_ballot.formats.tables.grid import lay_out
+from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.workbook import workbook
 
 

@@ -12,7 +12,8 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, weak
 from even_ballot.core.tables.results import BannerKey, Cell, StubKey
-from even_ballot.formats.tables.grid import Grid, lay_out
+from even_ballot.formats.tables.grid import lay_out
+from even_ballot.formats.tables.layout import Grid
 
 CLUSTERED = {"strata": ["h"], "clusters": ["i"]}
 

@@ -1,14 +1,11 @@
 """A table's result laid out in rows and columns, for every format that shows tables."""
 
-from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
-from typing import Literal
+from dataclasses import replace
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
 from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison
-from even_ballot.core.faults import counted
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, effective_base, relative_error, weak
@@ -23,104 +20,14 @@ from even_ballot.core.tables.results import (
     code_and_net,
 )
 from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
-
-_FAIR = {
-    "none": "not adjusted for the number of comparisons",
-    "bonferroni": "adjusted by Bonferroni",
-    "holm": "adjusted by Holm",
-    "fdr": "adjusted for the false discovery rate (Benjamini and Hochberg)",
-}
+from even_ballot.formats.tables.layout import Bases, BatteryColumn, Grid, Kind, Line, Section, Spanner
+from even_ballot.formats.tables.notes import notes_of
 
 
 def name_of(stat: str, kind: str = "coded") -> str:
     """A figure's name: Column %, Quantile 25 %; of several answers, % of cases. kind: of the stub
     variable."""
     return statistic_of(stat).label_of(stat, kind == "multi")
-
-
-Kind = Literal["estimate", "se", "low", "high", "rse", "deff", "effective"]
-"""What a line holds: the figure itself, or what stands beside it."""
-
-
-@dataclass(frozen=True)
-class Line:
-    """One line of figures: the category (said on its first line only), what the figures are, and one for each
-    column.
-
-    code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that
-    each value exceeds by more than sampling would explain; marks: why each is weak; hidden: which are not
-    shown; each None where there is nothing to say. variable, shapes: of a battery's line, its item and how
-    its figures are printed column by column.
-    """
-
-    code: int | None
-    net: str | None
-    stat: str
-    category: str
-    kind: Kind
-    figure: str
-    shape: Shape
-    values: tuple[float | None, ...]
-    strong: bool
-    marked: bool = False
-    letters: tuple[str | None, ...] | None = None
-    marks: tuple[tuple[str, ...], ...] | None = None
-    hidden: tuple[bool, ...] | None = None
-    variable: str | None = None
-    shapes: tuple[Shape, ...] | None = None
-
-
-@dataclass(frozen=True)
-class Bases:
-    """What the figures of each column are of, unweighted: cases, or responses; None where hidden."""
-
-    label: str
-    values: tuple[int | None, ...]
-
-
-@dataclass(frozen=True)
-class Section:
-    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's
-    section, the banner column whose cases it is of."""
-
-    variable: str
-    title: str
-    lines: tuple[Line, ...]
-    bases: tuple[Bases, ...]
-    path: tuple[BannerKey, ...] | None = None
-
-
-@dataclass(frozen=True)
-class BatteryColumn:
-    """A column of a battery: an answer, a net, or a figure of the whole item."""
-
-    code: int | None
-    net: str | None
-    stat: str
-
-
-@dataclass(frozen=True)
-class Spanner:
-    """A heading over some columns: first column, how many, text."""
-
-    first: int
-    span: int
-    text: str
-
-
-@dataclass(frozen=True)
-class Grid:
-    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
-    is the first); paths: the codes that each column stands for; letters: of the columns, where they are
-    compared; notes: what letters and marks mean."""
-
-    columns: int
-    paths: tuple[tuple[BannerKey, ...], ...]
-    headings: tuple[tuple[Spanner, ...], ...]
-    sections: tuple[Section, ...]
-    letters: tuple[str | None, ...] | None = None
-    notes: tuple[str, ...] = ()
-    battery: tuple[BatteryColumn, ...] | None = None
 
 
 def _columns(result: TableResult, total: bool) -> tuple[list[NamedPath], tuple[tuple[Spanner, ...], ...]]:
@@ -236,73 +143,8 @@ def lay_out(
     sections = tuple(_section(stub, keys, figures, request, compared) for stub in result.stubs)
     paths = tuple(tuple(BannerKey.of(*step) for step in key) for key in keys)
     letters = tuple(compared.of_columns.get(key) for key in keys) if compared.of_columns else None
-    notes = tuple(_notes(result, request, letters, sections, below))
+    notes = tuple(notes_of(result, request, letters, sections, below))
     return Grid(len(keys), paths, headings, sections, letters, notes)
-
-
-def _notes(
-    result: TableResult,
-    request: TableRequest,
-    letters: tuple[str | None, ...] | None,
-    sections: tuple[Section, ...],
-    below: int | None,
-) -> Iterator[str]:
-    """Where there is nothing to count, what letters and marks mean, and what is hidden."""
-    if result.in_filter == 0:
-        yield "No case meets the filter, so there is nothing to count."
-    else:
-        yield from (
-            f"Nobody in the filter answered {stub.variable}."
-            for stub in result.stubs
-            if _unanswered(result, stub)
-        )
-    if letters is not None:
-        first, *second = (f"{100 * level:g} %" for level in request.levels)
-        loose = f"; a small letter: at {second[0]}" if second else ""
-        said = f"larger than that column by more than sampling would explain, at {first}{loose}"
-        yield f"Letters: {said}; two-sided, {_FAIR[request.adjust]}."
-    why: dict[str, int] = {}
-    for line in (line for section in sections for line in section.lines):
-        for mark in line.marks or ():
-            for reason in mark:
-                why[reason] = why.get(reason, 0) + 1
-    if why:
-        yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
-    if result.hidden:
-        yield from _hidden_notes(result, below)
-
-
-PROTECTED = (
-    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, "
-    "reports) cannot tell of a "
-    "hidden small count whether it is 0, {below}, or what lies between. "
-    "Not protected against: knowing who took part or which weight a case has, or other releases."
-)
-
-
-def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
-    """What is hidden and why, and exactly what that protects against."""
-    why = Counter(figure.why for figure in result.hidden or ())
-    small, others = why["small"], why["protects"]
-    if small or others:
-        protects = f", or to protect those ({others:,})" if others else ""
-        yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
-        yield PROTECTED.format(below=below)
-    if why["extreme"]:
-        yield (
-            f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are "
-            "single cases' own."
-        )
-    if why["dominance"]:
-        yield (
-            "× hidden: figures of a number that a few cases nearly make up "
-            f"({counted(why['dominance'], 'figure')})."
-        )
-
-
-def _unanswered(result: TableResult, stub: StubHeading) -> bool:
-    mine = (cell for cell in result.cells if cell.stub.variable == stub.variable)
-    return not any(cell.est or cell.base_n for cell in mine) and not result.hidden
 
 
 def _section(
@@ -439,7 +281,7 @@ def _battery(
             said = " · ".join(part for part in (title, asked if not sections else "") if part)
             sections.append(Section("", said, tuple(lines), (), path))
     heading = tuple(Spanner(i, 1, label) for i, (_, label) in enumerate(across))
-    notes = tuple(_notes(result, request, None, tuple(sections), below))
+    notes = tuple(notes_of(result, request, None, tuple(sections), below))
     return Grid(len(columns), (), ((), heading), tuple(sections), None, notes, tuple(columns))
 
 

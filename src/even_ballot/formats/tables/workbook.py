@@ -13,7 +13,8 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.statistics import Shape
-from even_ballot.formats.tables.grid import Bases, Grid, Line, lay_out
+from even_ballot.formats.tables.grid import lay_out
+from even_ballot.formats.tables.layout import Bases, Grid, Line
 from even_ballot.formats.tables.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")

@@ -13,7 +13,7 @@ from even_ballot.core.screening import Finding
 from even_ballot.core.study.study_file import Source, Study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.weighting.report import WeightingReport
-from even_ballot.formats.tables.grid import Grid
+from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.reading_in_words import Reading
 
 

@@ -1,0 +1,93 @@
+"""A table laid out in rows and columns: what every format that shows tables is given."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from even_ballot.core.tables.results import (
+    BannerKey,
+)
+from even_ballot.core.tables.statistics import Shape
+
+Kind = Literal["estimate", "se", "low", "high", "rse", "deff", "effective"]
+"""What a line holds: the figure itself, or what stands beside it."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of figures: the category (said on its first line only), what the figures are, and one for each
+    column.
+
+    code, net and stat say which cells the figures come from; kind: what of them. letters: of columns that
+    each value exceeds by more than sampling would explain; marks: why each is weak; hidden: which are not
+    shown; each None where there is nothing to say. variable, shapes: of a battery's line, its item and how
+    its figures are printed column by column.
+    """
+
+    code: int | None
+    net: str | None
+    stat: str
+    category: str
+    kind: Kind
+    figure: str
+    shape: Shape
+    values: tuple[float | None, ...]
+    strong: bool
+    marked: bool = False
+    letters: tuple[str | None, ...] | None = None
+    marks: tuple[tuple[str, ...], ...] | None = None
+    hidden: tuple[bool, ...] | None = None
+    variable: str | None = None
+    shapes: tuple[Shape, ...] | None = None
+
+
+@dataclass(frozen=True)
+class Bases:
+    """What the figures of each column are of, unweighted: cases, or responses; None where hidden."""
+
+    label: str
+    values: tuple[int | None, ...]
+
+
+@dataclass(frozen=True)
+class Section:
+    """A stub variable: its question, its lines, and the bases of its columns. path: of a battery's
+    section, the banner column whose cases it is of."""
+
+    variable: str
+    title: str
+    lines: tuple[Line, ...]
+    bases: tuple[Bases, ...]
+    path: tuple[BannerKey, ...] | None = None
+
+
+@dataclass(frozen=True)
+class BatteryColumn:
+    """A column of a battery: an answer, a net, or a figure of the whole item."""
+
+    code: int | None
+    net: str | None
+    stat: str
+
+
+@dataclass(frozen=True)
+class Spanner:
+    """A heading over some columns: first column, how many, text."""
+
+    first: int
+    span: int
+    text: str
+
+
+@dataclass(frozen=True)
+class Grid:
+    """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
+    is the first); paths: the codes that each column stands for; letters: of the columns, where they are
+    compared; notes: what letters and marks mean."""
+
+    columns: int
+    paths: tuple[tuple[BannerKey, ...], ...]
+    headings: tuple[tuple[Spanner, ...], ...]
+    sections: tuple[Section, ...]
+    letters: tuple[str | None, ...] | None = None
+    notes: tuple[str, ...] = ()
+    battery: tuple[BatteryColumn, ...] | None = None

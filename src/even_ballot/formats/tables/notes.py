@@ -1,0 +1,84 @@
+"""The notes below a table: nothing to count, letters, marks, and what is hidden."""
+
+from collections import Counter
+from collections.abc import Iterator
+
+from even_ballot.core.faults import counted
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.results import (
+    StubHeading,
+    TableResult,
+)
+from even_ballot.formats.tables.layout import Section
+
+_FAIR = {
+    "none": "not adjusted for the number of comparisons",
+    "bonferroni": "adjusted by Bonferroni",
+    "holm": "adjusted by Holm",
+    "fdr": "adjusted for the false discovery rate (Benjamini and Hochberg)",
+}
+
+
+def notes_of(
+    result: TableResult,
+    request: TableRequest,
+    letters: tuple[str | None, ...] | None,
+    sections: tuple[Section, ...],
+    below: int | None,
+) -> Iterator[str]:
+    """Where there is nothing to count, what letters and marks mean, and what is hidden."""
+    if result.in_filter == 0:
+        yield "No case meets the filter, so there is nothing to count."
+    else:
+        yield from (
+            f"Nobody in the filter answered {stub.variable}."
+            for stub in result.stubs
+            if _unanswered(result, stub)
+        )
+    if letters is not None:
+        first, *second = (f"{100 * level:g} %" for level in request.levels)
+        loose = f"; a small letter: at {second[0]}" if second else ""
+        said = f"larger than that column by more than sampling would explain, at {first}{loose}"
+        yield f"Letters: {said}; two-sided, {_FAIR[request.adjust]}."
+    why: dict[str, int] = {}
+    for line in (line for section in sections for line in section.lines):
+        for mark in line.marks or ():
+            for reason in mark:
+                why[reason] = why.get(reason, 0) + 1
+    if why:
+        yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
+    if result.hidden:
+        yield from _hidden_notes(result, below)
+
+
+PROTECTED = (
+    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, "
+    "reports) cannot tell of a "
+    "hidden small count whether it is 0, {below}, or what lies between. "
+    "Not protected against: knowing who took part or which weight a case has, or other releases."
+)
+
+
+def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
+    """What is hidden and why, and exactly what that protects against."""
+    why = Counter(figure.why for figure in result.hidden or ())
+    small, others = why["small"], why["protects"]
+    if small or others:
+        protects = f", or to protect those ({others:,})" if others else ""
+        yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
+        yield PROTECTED.format(below=below)
+    if why["extreme"]:
+        yield (
+            f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are "
+            "single cases' own."
+        )
+    if why["dominance"]:
+        yield (
+            "× hidden: figures of a number that a few cases nearly make up "
+            f"({counted(why['dominance'], 'figure')})."
+        )
+
+
+def _unanswered(result: TableResult, stub: StubHeading) -> bool:
+    mine = (cell for cell in result.cells if cell.stub.variable == stub.variable)
+    return not any(cell.est or cell.base_n for cell in mine) and not result.hidden
