@@ -160,6 +160,7 @@ export function MarginInHand({
           id="hold-unknown"
           label="Hold their share as it is"
           look="strong"
+          className="mb-3"
           run={() => put({ unknown: "hold" })}
         />
       )}
