@@ -44,7 +44,7 @@ describe("the questionnaire", () => {
 
 describe("wordings that do not fit", () => {
   it("are counted over all variables, most frequent first", () => {
-    const fit = (variable: string, ...answers: [string, number, number | null, number | null][]) => ({
+    const fitOf = (variable: string, ...answers: [string, number, number | null, number | null][]) => ({
       variable,
       verdict: "in part" as const,
       says: "",
@@ -58,8 +58,8 @@ describe("wordings that do not fit", () => {
       })),
     });
     const found = unfitting([
-      fit("a", ["Agree", 90, 4, null], ["Agre", 1, null, 4]),
-      fit("b", ["Agre", 2, null, 4], ["pardon?", 2, null, null]),
+      fitOf("a", ["Agree", 90, 4, null], ["Agre", 1, null, 4]),
+      fitOf("b", ["Agre", 2, null, 4], ["pardon?", 2, null, null]),
     ]);
     expect(found).toEqual([
       { text: "Agre", cases: 3, proposal: 4, why: "likely a misspelling, 89 % alike" },

@@ -70,22 +70,22 @@ describe("faults", () => {
   });
 });
 
-describe("actions", () => {
-  function Page({ run, disabled }: { run: () => void; disabled?: boolean }) {
-    useKeys();
-    const known = useActions().map((a) => a.label);
-    return (
-      <>
-        <ActionButton id="codes" label="Show codes" keys="c" run={run} disabled={disabled} />
-        <input aria-label="Somewhere to type" />
-        <output>{known.join()}</output>
-      </>
-    );
-  }
+function OneAction({ run, disabled }: { run: () => void; disabled?: boolean }) {
+  useKeys();
+  const known = useActions().map((a) => a.label);
+  return (
+    <>
+      <ActionButton id="codes" label="Show codes" keys="c" run={run} disabled={disabled} />
+      <input aria-label="Somewhere to type" />
+      <output>{known.join()}</output>
+    </>
+  );
+}
 
+describe("actions", () => {
   it("are known to the palette and done by button and key, but not while something is typed", async () => {
     const run = vi.fn();
-    render(<Page run={run} />);
+    render(<OneAction run={run} />);
     expect(screen.getByRole("status").textContent).toBe("Show codes");
     await userEvent.click(screen.getByRole("button", { name: "Show codes" }));
     await userEvent.keyboard("c");
@@ -96,9 +96,9 @@ describe("actions", () => {
 
   it("are not done by a key while they cannot be, or while such keys are off; another key does as it is told", async () => {
     const run = vi.fn();
-    const { rerender } = render(<Page run={run} disabled />);
+    const { rerender } = render(<OneAction run={run} disabled />);
     await userEvent.keyboard("c");
-    rerender(<Page run={run} />);
+    rerender(<OneAction run={run} />);
     switchKeys(true);
     await userEvent.keyboard("c");
     expect(run).not.toHaveBeenCalled();
@@ -130,25 +130,25 @@ describe("a fold", () => {
   });
 });
 
+const OPTIONS = [
+  { name: "isle", title: "Isle of landing" },
+  { name: "age", title: "How old are you?" },
+  { name: "age_band", title: "Age in bands" },
+];
+
+function Chooser() {
+  const [chosen, setChosen] = useState<string[]>([]);
+  return (
+    <>
+      <FindMany id="stub" label="Stub" chosen={chosen} options={OPTIONS} change={setChosen} />
+      <output>{chosen.join()}</output>
+    </>
+  );
+}
+
 describe("finding many", () => {
-  const OPTIONS = [
-    { name: "isle", title: "Isle of landing" },
-    { name: "age", title: "How old are you?" },
-    { name: "age_band", title: "Age in bands" },
-  ];
-
-  function Page() {
-    const [chosen, setChosen] = useState<string[]>([]);
-    return (
-      <>
-        <FindMany id="stub" label="Stub" chosen={chosen} options={OPTIONS} change={setChosen} />
-        <output>{chosen.join()}</output>
-      </>
-    );
-  }
-
   it("takes the first that is meant by Enter, and takes it away again", async () => {
-    render(<Page />);
+    render(<Chooser />);
     const box = screen.getByRole("combobox");
     await userEvent.type(box, "old{Enter}");
     await userEvent.type(box, "isl{Enter}");
