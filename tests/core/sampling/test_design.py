@@ -9,13 +9,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from plain import Plain
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.estimation.estimates import Sums
 from even_ballot.core.estimation.shares import totals
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.tallies import tally
-from even_ballot.core.sampling.units import Units, units_of, weights_of
+from even_ballot.core.sampling.units import units_of, weights_of
 from even_ballot.core.sampling.variance import covariance_of_shares
 
 COLUMNS = {
@@ -28,12 +30,12 @@ STRATIFIED = {"strata": ("h",), "clusters": ("i",)}
 
 
 def test_a_psu_identifier_is_read_within_its_stratum() -> None:
-    units = units_of(DATA, Design(**STRATIFIED, single_psu="certainty"))
+    units, _ = units_of(DATA, Design(**STRATIFIED, single_psu="certainty"))
     assert (len(units.psus), units.psus.tolist(), units.degrees_of_freedom) == (3, [2, 2, 1], 2)
 
 
 def test_without_strata_or_clusters_every_case_is_a_psu_of_one_stratum() -> None:
-    units = units_of(DATA, Design())
+    units, _ = units_of(DATA, Design())
     assert (units.own, units.psus.tolist(), units.degrees_of_freedom) == (True, [6], 5)
 
 
@@ -43,7 +45,7 @@ def test_refuse_stops_and_names_the_strata() -> None:
 
 
 def test_a_stratum_taken_whole_is_no_single_one() -> None:
-    units = units_of(DATA, Design(**STRATIFIED, population_size="N"))
+    units, _ = units_of(DATA, Design(**STRATIFIED, population_size="N"))
     assert units.fraction.tolist() == [0.2, 0.5, 1.0]
     assert not units.single.any()
 
@@ -90,18 +92,19 @@ def test_what_is_wrong_with_a_weight_is_named(weights: list[str], what: str) -> 
         weights_of(broken(w=weights), "w")
 
 
-def random_units(rng: np.random.Generator, single_psu: str, clustered: bool) -> tuple[Units, Plain]:
+def random_sample(rng: np.random.Generator, single_psu: str, clustered: bool) -> tuple[Sample, Plain]:
     n = int(rng.integers(12, 40))
     stratum = np.sort(rng.integers(0, 4, n))
     stratum[:4] = [0, 0, 1, 1]
     psu = rng.integers(0, 3, n)
     psu[:4] = [0, 1, 0, 1]
     population = {int(h): float(rng.integers(30, 60)) for h in np.unique(stratum)}
-    data = dataset({"h": stratum, "i": psu, "N": [f"{population[int(h)]:g}" for h in stratum]})
     design = Design(
         strata=("h",), clusters=("i",) if clustered else (), population_size="N", single_psu=single_psu
     )
     weight = np.round(rng.gamma(3, 0.3, n) + 0.1, 3)
+    sizes = [f"{population[int(h)]:g}" for h in stratum]
+    data = dataset({"h": stratum, "i": psu, "N": sizes, "w": [f"{w:g}" for w in weight]})
     plain = Plain(
         weight.tolist(),
         stratum.tolist(),
@@ -109,7 +112,7 @@ def random_units(rng: np.random.Generator, single_psu: str, clustered: bool) -> 
         population,
         single_psu,
     )
-    return units_of(data, design), plain
+    return sampled(data, design, "w"), plain
 
 
 @settings(max_examples=60, deadline=None)
@@ -118,12 +121,11 @@ def test_variances_follow_their_definition_under_every_policy(
     seed: int, policy: str, clustered: bool
 ) -> None:
     rng = np.random.default_rng(seed)
-    units, plain = random_units(rng, policy, clustered)
-    weight = np.array(plain.w)
-    cell = rng.integers(0, 3, len(weight))
-    units = units.weighed(weight)
+    sample, plain = random_sample(rng, policy, clustered)
+    units, (part,) = sample.units, sample.parts
+    cell = rng.integers(0, 3, len(plain.w))
     centre = None if units.weights is None else units.weights.centre
-    t = tally(cell, np.zeros(len(cell), np.int8), units.unit, weight, (units.rows, 3, 1), centre)
+    t = tally(cell, np.zeros(len(cell), np.int8), part.unit, part.weight, (units.rows, 3, 1), centre)
     w, own = t.w[:, :, 0], None if t.own is None else t.own[:, :, 0]
     got = totals(Sums(w, own, t.counts[:, 0]), units).variance
     want = [plain.variance((cell == c).astype(float)) for c in range(3)]

@@ -8,8 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import A, B, figures, margin, results, survey
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.dataset import RawTable, text_column
 from even_ballot.core.faults import StudyError
+from even_ballot.core.sampling.design import Design
 from even_ballot.core.sampling.replicates import ByCase, Factors, Jackknife
 
 STRATIFIED = {"strata": ["h"], "clusters": ["i"]}
@@ -35,8 +37,9 @@ def by_hand(
     data: RawTable, design: dict[str, Any], weighting: dict[str, Any] | None
 ) -> dict[Any, float | None]:
     """Σ_r c_r (θ_r − θ)² with every replicate run as a study of its own."""
-    units = results(data, {k: v for k, v in design.items() if k != "calibrated"}).units
-    replicates = units.replicates
+    asked = {k: v for k, v in design.items() if k != "calibrated"}
+    drawn = sampled(results(data, asked).data, Design.model_validate(asked), asked.get("weight"))
+    replicates = drawn.units.replicates
     assert isinstance(replicates, Jackknife | Factors)
     plain = {k: v for k, v in design.items() if k not in ("variance", "calibrated")}
     whole = figures(results(data, plain, weighting, tests=[]).tables[0], "est")
@@ -44,7 +47,7 @@ def by_hand(
     scale = {"scale_to": len(data.rows)} if weighting else {}
     base = base_of(data)
     for factor, c in zip(replicates.factors(), replicates.c, strict=True):
-        again = with_base(data, base * factor[units.unit])
+        again = with_base(data, base * factor[drawn.parts[0].unit])
         found = figures(
             results(again, plain, weighting and {**weighting, **scale}, tests=[]).tables[0], "est"
         )

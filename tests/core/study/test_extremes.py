@@ -5,7 +5,6 @@ policy, strata drawn whole, weights of 0."""
 import math
 from typing import Any
 
-import numpy as np
 import pytest
 from builders import coded, raw, scale
 from hypothesis import given, settings
@@ -13,11 +12,11 @@ from hypothesis import strategies as st
 from plain import Plain
 from scipy import stats
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.codebook import Codebook, Variable
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, TableResult
 from even_ballot.core.tables.tabulate import tabulate
@@ -137,7 +136,7 @@ def counted(s: dict[str, Any]) -> TableResult | None:
         "interval": {"level": s["level"], "method": s["method"], "sides": s["sides"]},
     })  # fmt: skip
     made = Design.model_validate(design | ({} if s["own"] else {"clusters": ["i"]}))
-    return tabulate(data, units_of(data, made), np.array(s["w"]), request)
+    return tabulate(sampled(data, made, "w"), request)
 
 
 def agrees(cell: Cell, wanted: dict[str, Any], about: Any) -> None:

@@ -4,12 +4,11 @@ are."""
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
 import pytest
 from builders import coded, dataset, scale
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of
 from even_ballot.core.tables.display import Display, displayed
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import HiddenFigure, TableResult
@@ -34,7 +33,7 @@ def made(display: dict[str, Any], **request: Any) -> tuple[TableResult, TableReq
         **request,
     }
     asked = TableRequest.model_validate(parts)
-    return tabulate(DATA, units_of(DATA, Design()), np.ones(10), asked), asked
+    return tabulate(sampled(DATA, Design()), asked), asked
 
 
 def rows(result: TableResult, asked: TableRequest) -> list[str]:

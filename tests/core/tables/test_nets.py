@@ -3,17 +3,16 @@ another way to ask."""
 
 from typing import Any
 
-import numpy as np
 import pytest
 from builders import coded, dataset, scale
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import SCALES, TABLE, VARIABLES, survey
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
@@ -167,9 +166,7 @@ def test_a_date_is_counted_by_its_periods_as_a_coded_variable_is(
         asked = {"id": "t", "show": ["n", "col_pct", "row_pct"], "dates": period, "tests": ["columns"]}
         mine, theirs = (
             tabulate(
-                data,
-                units_of(data, Design()),
-                np.ones(6),
+                sampled(data, Design()),
                 TableRequest.model_validate({**asked, "stub": [d], "banner": [o]}),
             )
             for d, o in ((down, over), *[tuple(name.replace("when", "coded") for name in (down, over))])
@@ -177,18 +174,14 @@ def test_a_date_is_counted_by_its_periods_as_a_coded_variable_is(
         assert [(c.stub.code, [b.code for b in c.banner], c.stat, c.est, c.se) for c in mine.cells] == [
             (c.stub.code, [b.code for b in c.banner], c.stat, c.est, c.se) for c in theirs.cells
         ]
-    heading = tabulate(
-        data, units_of(data, Design()), np.ones(6), TableRequest(id="t", stub=("when",), dates=period)
-    ).stubs[0]
+    heading = tabulate(sampled(data, Design()), TableRequest(id="t", stub=("when",), dates=period)).stubs[0]
     assert [c.label for c in heading.categories][: len(labels)] == labels
 
 
 def test_days_are_those_that_occur_where_they_lie_far_apart() -> None:
     data = dataset({"when": ["1990-05-01", "2026-04-01", "2026-04-01"]})
     result = tabulate(
-        data,
-        units_of(data, Design()),
-        np.ones(3),
+        sampled(data, Design()),
         TableRequest(id="t", stub=("when",), dates="day", show=("n",)),
     )
     assert [(c.stub.code, c.est) for c in result.cells] == [(19900501, 1), (20260401, 2)]
@@ -202,10 +195,10 @@ def test_tables_that_share_passes_are_those_counted_alone() -> None:
                       {"banner": [["a", "b"]], "nets": [NET]}, {"nets": [{"label": "low", "codes": [1, 2]}]}, {"total_row": True})
     ]  # fmt: skip
     data = results(9, DESIGNS[0], tables=[TABLE]).data
-    units, weight = units_of(data, Design.model_validate(DESIGNS[0])), data.column("d").values
-    passes = SharedCounts(data, units, weight)
-    together = [counted_table(passes, request) for request in [*requests, *requests[::-1]]]
-    alone = [tabulate(data, units, weight, request) for request in requests]
+    sample = sampled(data, Design.model_validate(DESIGNS[0]), "d")
+    shared = SharedCounts(sample)
+    together = [counted_table(shared, request) for request in [*requests, *requests[::-1]]]
+    alone = [tabulate(sample, request) for request in requests]
     assert together == [*alone, *alone[::-1]]
 
 
@@ -228,4 +221,4 @@ def test_a_net_is_a_row_or_a_column() -> None:
 def test_a_stub_with_no_dates_has_no_rows() -> None:
     data = dataset({"when": ["2026-04-01", ""], "b": coded([1, 2])}, b=scale(1, 2))
     asked = TableRequest(id="t", stub=("when",), where="b == 2", show=("n", "col_pct"))
-    assert all(cell.est == 0 for cell in tabulate(data, units_of(data, Design()), np.ones(2), asked).cells)
+    assert all(cell.est == 0 for cell in tabulate(sampled(data, Design()), asked).cells)

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from plain import Plain, quantile
 from scipy import stats
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.estimation.quantiles import ranked
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of, weights_of
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 
@@ -46,7 +46,7 @@ def test_medians_have_woodruffs_limits(seed: int, clustered: bool, sides: str) -
     request = TableRequest.model_validate(
         {"id": "t", "stub": ["y"], "show": ["median"], "interval": {"sides": sides}}
     )
-    (cell,) = tabulate(data, units_of(data, design), weights_of(data, "w"), request).cells
+    (cell,) = tabulate(sampled(data, design, "w"), request).cells
     plain = Plain(w.tolist(), stratum.tolist(), (psu if clustered else np.arange(n)).tolist())
     assume(plain.df > 0)
     values = (y / 4).tolist()
@@ -71,7 +71,7 @@ def nested(**more: Any) -> Any:
     columns["a"][:7] = [""] * 7
     data = dataset(columns, q=scale(1, 2, 3), a=scale(1, 2), b=scale(1, 2, 3))
     request = TableRequest.model_validate({"id": "t", "stub": ["q"], "banner": ["a", ["a", "b"]], **more})
-    return data, tabulate(data, units_of(data, Design()), np.ones(n), request)
+    return data, tabulate(sampled(data, Design()), request)
 
 
 def test_a_nested_banner_has_a_column_for_each_combination() -> None:

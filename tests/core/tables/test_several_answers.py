@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from plain import Plain, logit_interval
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.codebook import Code, Codebook, Variable
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of, weights_of
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell
 from even_ballot.core.tables.tabulate import tabulate
@@ -69,7 +69,7 @@ def test_per_cent_of_cases_and_of_responses_follow_their_definitions(sample: dic
     data = several({**columns, **{k: list(map(str, sample[k])) for k in ("b", "h", "i", "w")}})
     design = Design(strata=("h",), clusters=("i",) if sample["clustered"] else (), single_psu="certainty")
     request = TableRequest(id="t", stub=("why",), banner=("b",), show=("n", "col_pct", "response_pct"))
-    table = tabulate(data, units_of(data, design), weights_of(data, "w"), request)
+    table = tabulate(sampled(data, design, "w"), request)
     plain = Plain(sample["w"], sample["h"], sample["i"] if sample["clustered"] else list(range(n)))
     answered = [float(any(cell for cell in row)) for row in cells]
     many = [float(sum(cell == "1" for cell in row)) for row in cells]
@@ -104,7 +104,7 @@ def test_per_cent_of_cases_and_of_responses_follow_their_definitions(sample: dic
 def test_per_cent_of_cases_may_pass_a_hundred_and_of_responses_never_does() -> None:
     data = several({"work": ["1", "1"], "shop": ["1", "1"], "kin": ["", "1"], "b": ["1", "2"]})
     request = TableRequest(id="t", stub=("why",), show=("col_pct", "response_pct"))
-    table = tabulate(data, units_of(data, Design()), np.ones(2), request)
+    table = tabulate(sampled(data, Design()), request)
     cases = [c.est for c in table.cells if c.stat == "col_pct"]
     responses = [c.est for c in table.cells if c.stat == "response_pct"]
     assert (sum(cases), sum(responses)) == pytest.approx((2.5, 1.0))
@@ -113,7 +113,7 @@ def test_per_cent_of_cases_may_pass_a_hundred_and_of_responses_never_does() -> N
 def test_nobody_chose_anything() -> None:
     data = several({"work": ["0", ""], "shop": ["0", ""], "kin": ["", ""], "b": ["1", "2"]})
     request = TableRequest(id="t", stub=("why",), show=("n", "col_pct", "response_pct"))
-    table = tabulate(data, units_of(data, Design()), np.ones(2), request)
+    table = tabulate(sampled(data, Design()), request)
     assert {c.stat for c in table.cells} == {"n", "col_pct"}
     assert [c.base_n for c in table.cells if c.stat == "col_pct"] == [1, 1, 1]
 
@@ -121,4 +121,4 @@ def test_nobody_chose_anything() -> None:
 def test_parts_that_are_no_numbers_are_refused() -> None:
     data = several({"work": ["yes", "no"], "shop": ["1", "1"], "kin": ["1", "1"], "b": ["1", "2"]})
     with pytest.raises(StudyError, match="not all 0/1 columns"):
-        tabulate(data, units_of(data, Design()), np.ones(2), TableRequest(id="t", stub=("why",)))
+        tabulate(sampled(data, Design()), TableRequest(id="t", stub=("why",)))

@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from plain import Plain, independence, logit_interval, quantile
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of, weights_of
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.tabulate import tabulate
@@ -46,7 +46,7 @@ def run(sample: dict[str, Any], **request: Any) -> tuple[Any, Plain]:
     data = dataset(columns, q=scale(1, 2, 3, 4), b=scale(1, 2, 3))
     clusters = ("psu",) if sample["clustered"] else ()
     design = Design(weight="w", strata=("stratum",), clusters=clusters, single_psu=sample["single"])
-    table = tabulate(data, units_of(data, design), weights_of(data, "w"), TableRequest(id="t", **request))
+    table = tabulate(sampled(data, design, "w"), TableRequest(id="t", **request))
     psu = sample["psu"] if sample["clustered"] else list(range(len(sample["w"])))
     return table, Plain(sample["w"], sample["stratum"], psu, single_psu=sample["single"])
 
@@ -205,7 +205,7 @@ def _simple(**request: Any) -> TableResult:
         q=scale(1, 2, 3),
         b=scale(1, 2, 3),
     )
-    return tabulate(data, units_of(data, Design()), np.ones(6), TableRequest(id="t", **request))
+    return tabulate(sampled(data, Design()), TableRequest(id="t", **request))
 
 
 def test_every_code_has_its_row_and_a_stray_code_follows_marked() -> None:
@@ -230,9 +230,7 @@ def test_a_stray_code_counts_in_bases_but_not_in_means() -> None:
 def test_the_total_column_takes_everybody_whatever_they_answered_in_the_banner() -> None:
     data = dataset({"q": ["1", "2", "1"], "b": ["1", "", "2"]}, q=scale(1, 2), b=scale(1, 2))
     table = tabulate(
-        data,
-        units_of(data, Design()),
-        np.ones(3),
+        sampled(data, Design()),
         TableRequest(id="t", stub=("q",), banner=("b",), show=("n",)),
     )
     assert [c.est for c in table.cells if not c.banner] == [2, 1]
@@ -245,9 +243,7 @@ def test_a_filter_is_a_domain_that_removes_nobody_from_the_design() -> None:
     )
     design = Design(strata=("g",), clusters=("h",))
     table = tabulate(
-        data,
-        units_of(data, design),
-        np.ones(4),
+        sampled(data, design),
         TableRequest(id="t", stub=("q",), show=("n", "count"), where="g == 1"),
     )
     counts = [c for c in table.cells if c.stat == "count"]
@@ -268,5 +264,5 @@ def test_a_filter_is_a_domain_that_removes_nobody_from_the_design() -> None:
 def test_what_does_not_fit_is_said_with_its_place(request_: dict[str, Any], what: str) -> None:
     data = dataset({"q": ["1", "2"], "words": ["a", "b"]}, q=scale(1, 2))
     with pytest.raises(StudyError, match=what) as error:
-        tabulate(data, units_of(data, Design()), np.ones(2), TableRequest(id="t", **request_))
+        tabulate(sampled(data, Design()), TableRequest(id="t", **request_))
     assert error.value.faults[0].where.startswith("tables[0].")

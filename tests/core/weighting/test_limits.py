@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy.optimize import minimize
 
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.weighting.limits import ordered
+from even_ballot.core.weighting.base_runs import base_runs, ordered
 from even_ballot.core.weighting.raking import Raked, rake
 from even_ballot.core.weighting.report import report
 
@@ -129,10 +129,11 @@ def test_the_report_says_how_many_weights_lie_on_a_limit() -> None:
     request = study(weightings=[{"base": "d", "limits": {"low": 0.5, "high": 1.5}}]).weightings[0]
     assert report(data, rake(data, request), request).at_limits is None  # No margins: nothing to hold.
     found = raked(data, 0.7, 1.5)
-    assert found.free is not None
+    (free,) = [of.free for of in found.parts]
+    assert free is not None
     held = (np.abs(found.weights - 0.7) < 1e-9) | (np.abs(found.weights - 1.5) < 1e-9)
     assert held.any()
-    np.testing.assert_array_equal(~found.free, held)
+    np.testing.assert_array_equal(~free, held)
 
 
 @given(st.integers(0, 10**6))
@@ -140,10 +141,15 @@ def test_the_report_says_how_many_weights_lie_on_a_limit() -> None:
 def test_base_weights_are_ordered_and_summed_within_their_combination(seed: int) -> None:
     rng = np.random.default_rng(seed)
     index, base = rng.integers(0, 7, 60), rng.integers(0, 5, 60) / 4
-    of = ordered(index, base, 8)
+    parts = np.sort(rng.integers(0, 61, 2))
+    runs = [base_runs(i, d, 8) for i, d in zip(np.split(index, parts), np.split(base, parts), strict=True)]
+    of = ordered(runs[2].merged(runs[0]).merged(runs[1]))
     for c in range(8):
         mine = np.sort(base[(index == c) & (base > 0)])
+        values, first, times = np.unique(mine, return_index=True, return_counts=True)
         run = slice(of.start[c], of.start[c + 1])
-        np.testing.assert_array_equal(of.d[run], mine)
-        np.testing.assert_allclose(of.before[run], np.cumsum(mine) - mine)
+        np.testing.assert_array_equal(of.d[run], values)
+        np.testing.assert_array_equal(of.cases[run], first)
+        np.testing.assert_allclose(of.before[run], (np.cumsum(mine) - mine)[first])
         assert of.whole[c] == pytest.approx(mine.sum())
+        assert of.counts[c] == times.sum()

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError
-from even_ballot.core.weighting.margins import combine
+from even_ballot.core.weighting.combinations import combine
 from even_ballot.core.weighting.pasted_targets import match_targets
 from even_ballot.core.weighting.raking import rake
 from even_ballot.core.weighting.report import report
@@ -85,10 +85,10 @@ def test_the_index_is_the_same_however_many_combinations_there_are() -> None:
     rng = np.random.default_rng(3)
     columns = [rng.integers(-1, k, 500).astype(np.int8) for k in (100, 100, 100, 100)]
     base = rng.random(500)
-    wide = combine(columns, [101] * 4, base)
+    wide = combine([columns], [101] * 4, [base])
     assert len(wide.base) < 600
     for j, column in enumerate(columns):
-        np.testing.assert_array_equal(wide.places[wide.index, j], column)
+        np.testing.assert_array_equal(wide.places[wide.index[0], j], column)
     assert wide.base.sum() == pytest.approx(base.sum())
 
 

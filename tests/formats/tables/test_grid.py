@@ -9,8 +9,8 @@ import pytest
 from builders import coded, dataset, raw, scale, study
 from surveys import results, survey
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import units_of
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
@@ -31,7 +31,7 @@ def grid(**request: Any) -> Grid:
         b=scale(1, 2, 3),
     )
     asked = TableRequest.model_validate({"id": "t", **request})
-    return lay_out(tabulate(data, units_of(data, Design()), np.ones(n), asked), asked)
+    return lay_out(tabulate(sampled(data, Design()), asked), asked)
 
 
 def test_headings_span_the_columns_under_them() -> None:
@@ -143,7 +143,7 @@ def test_where_there_is_nothing_to_count_the_notes_say_so() -> None:
         asked = TableRequest(
             id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where
         )
-        made[where] = lay_out(tabulate(data, units_of(data, Design()), np.ones(2), asked), asked).notes
+        made[where] = lay_out(tabulate(sampled(data, Design()), asked), asked).notes
     assert made[None] == ("Nobody in the filter answered q.",)
     assert made["b == 9"] == ("No case meets the filter, so there is nothing to count.",)
 

@@ -1,12 +1,17 @@
 """Standard errors that know the weights were raked, by linearisation: residuals on the margins."""
 
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.residuals import Residuals
-from even_ballot.core.sampling.units import Units
+from even_ballot.core.sampling.sample import OnMargins
+from even_ballot.core.sampling.units import UnitOf, Units, apart
 from even_ballot.core.weighting.raking import Raked
 
 
@@ -31,16 +36,44 @@ def _columns(raked: Raked) -> Floats:
     return np.array(rows)
 
 
-def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
-    """The design with the residuals of a raking; weight: (n,), the final weights."""
+@dataclass(frozen=True)
+class _PairSums:
+    """Σ w and Σ w² of the cases of each distinct pair of unit and combination, (pairs,); key: the pairs as
+    numbers, ascending."""
+
+    key: Ints
+    sums: Floats
+    squares: Floats
+
+    def __add__(self, other: "_PairSums") -> "_PairSums":
+        key, at = np.unique(np.concatenate([self.key, other.key]), return_inverse=True)
+        sums, squares = np.zeros((2, len(key)))
+        np.add.at(sums, at.ravel(), np.concatenate([self.sums, other.sums]))
+        np.add.at(squares, at.ravel(), np.concatenate([self.squares, other.squares]))
+        return _PairSums(key, sums, squares)
+
+
+def _pairs(unit: NDArray[np.int32], combo: NDArray[Any], weight: Floats, combos: int) -> _PairSums:
+    key, of = np.unique(unit.astype(np.int64) * combos + combo, return_inverse=True)
+    sums = np.bincount(of.ravel(), weights=weight).astype(np.float64)
+    return _PairSums(key, sums, np.bincount(of.ravel(), weights=weight**2).astype(np.float64))
+
+
+def with_residuals(
+    units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
+) -> tuple[Units, UnitOf, tuple[OnMargins, ...]]:
+    """The design with the residuals of a raking, for every part the rows of its cases in it, and what is
+    needed of them; weight: for every part, (n,), the final weights."""
     combos, margins = raked.combos, raked.margins
     if units.own:
-        units = units.apart(combos.index.astype(np.int64))
-    category = np.stack([m.category[combos.index] for m in margins]).astype(np.int32)
-    category[:, weight <= 0] = -1
+        units, unit = apart(units, unit, combos.index, merge)
+    on_margins = []
+    for index, w, of in zip(combos.index, weight, raked.parts, strict=True):
+        category = np.stack([m.category[index] for m in margins]).astype(np.int32)
+        category[:, w <= 0] = -1
+        on_margins.append(OnMargins(category, w if of.free is None else np.where(of.free, w, 0.0)))
     sizes = tuple(len(m.target) for m in margins)
     starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
-    free = np.asarray(weight if raked.free is None else np.where(raked.free, weight, 0.0))
     columns = _columns(raked)
     k = len(combos.base)
     of_combo = np.zeros((k, sum(sizes)))
@@ -48,21 +81,21 @@ def with_residuals(units: Units, raked: Raked, weight: Floats) -> Units:
         there = np.flatnonzero(margin.category >= 0)
         of_combo[there, starts[m] + margin.category[there]] = 1.0
     x = of_combo @ columns.T
-    by_combo = np.bincount(combos.index, weights=free, minlength=k)
+    free = [
+        np.bincount(index, weights=of.free, minlength=k)
+        for index, of in zip(combos.index, on_margins, strict=True)
+    ]
+    by_combo = merge(np.add, free)
     inverse = np.asarray(
         np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64
     )
     # Σ w x by unit, through the distinct pairs of unit and combination.
-    pair, of = np.unique(units.unit.astype(np.int64) * k + combos.index, return_inverse=True)
-    pair_unit, pair_combo = pair // k, pair % k
-    whole = np.bincount(of.ravel(), weights=weight)
+    seen = [_pairs(u, i, w, k) for u, i, w in zip(unit, combos.index, weight, strict=True)]
+    pairs = merge(lambda a, b: a + b, seen)
+    pair_unit, pair_combo = pairs.key // k, pairs.key % k
     by_unit, size = np.zeros((2, units.rows, x.shape[1]))
-    np.add.at(by_unit, pair_unit, whole[:, None] * x[pair_combo])
-    np.add.at(size, pair_unit, whole[:, None] * np.abs(x[pair_combo]))
-    alike = squares = None
-    if units.own:
-        alike = x[pair_combo]
-        squares = np.bincount(of.ravel(), weights=weight**2).astype(np.float64)
-    return replace(
-        units, residuals=Residuals(category, sizes, free, columns, by_unit, size, inverse, alike, squares)
-    )
+    np.add.at(by_unit, pair_unit, pairs.sums[:, None] * x[pair_combo])
+    np.add.at(size, pair_unit, pairs.sums[:, None] * np.abs(x[pair_combo]))
+    alike, squares = (x[pair_combo], pairs.squares) if units.own else (None, None)
+    residuals = Residuals(sizes, columns, by_unit, size, inverse, alike, squares)
+    return replace(units, residuals=residuals), unit, tuple(on_margins)

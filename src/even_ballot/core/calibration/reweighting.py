@@ -3,7 +3,6 @@ cells, earlier weightings that a later one starts from, raking."""
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,10 +10,14 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
-from even_ballot.core.sampling.replicates import Again, Factors, Jackknife, MadeAgain
-from even_ballot.core.weighting.limits import ordered, solve
+from even_ballot.core.numerics.parts import Merge, in_order, plus
+from even_ballot.core.sampling.replicates import Again, ByCase, Factors, Jackknife, Stages
+from even_ballot.core.sampling.units import UnitOf
+from even_ballot.core.weighting.base_runs import BaseRuns, base_runs, ordered
+from even_ballot.core.weighting.limits import solve
 from even_ballot.core.weighting.raking import Frame, Raked, bounds_of
 from even_ballot.core.weighting.request import ProductBase
+from even_ballot.core.weighting.response_cells import Response
 
 _FINE = 1e-13
 
@@ -31,7 +34,7 @@ def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
 
 def adjusts(chain: Sequence[Raked]) -> bool:
     """Whether anything in a chain depends on who is in the sample."""
-    return any(raked.margins or raked.response is not None for raked in chain)
+    return any(raked.margins or raked.parts[0].response is not None for raked in chain)
 
 
 # A compiled loop: a call inside it costs more than it explains.
@@ -86,17 +89,25 @@ def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
     return np.divide(w, base, out=np.zeros_like(base), where=base > 0)
 
 
-def _again_within(frame: Frame, index: NDArray[np.int32], d: Floats) -> tuple[Floats, Floats, Floats]:
-    """The same within limits, for base weights d (n,) of cases in combinations index (n,): factors (K,),
-    and bounds (K,) as shares of the whole."""
+def _again_within(
+    frame: Frame, index: Sequence[NDArray[Any]], d: Sequence[Floats], merge: Merge
+) -> tuple[Floats, Floats, Floats]:
+    """The same within limits, for base weights d of cases in combinations index, (n,) for every part: factors
+    (K,), and bounds (K,) as shares of the whole."""
     k, weighting = len(frame.combos.base), frame.weighting
-    base = np.bincount(index, weights=d, minlength=k).astype(np.float64)
+
+    def sums(of: NDArray[Any], w: Floats) -> tuple[Floats, Ints]:
+        base = np.bincount(of, weights=w, minlength=k).astype(np.float64)
+        return base, np.bincount(of[w > 0], minlength=k)
+
+    base, cases = merge(plus, [sums(of, w) for of, w in zip(index, d, strict=True)])
     started, totals, margins = frame.aimed(base)
-    low, high, _ = bounds_of(frame, totals, np.bincount(index[d > 0], minlength=k))
+    low, high, _ = bounds_of(frame, totals, cases)
     grown = np.divide(started, base, out=np.zeros_like(started), where=base > 0)
     targets = tuple(m.target for m in margins)
+    runs = merge(BaseRuns.merged, [base_runs(of, w, k) for of, w in zip(index, d, strict=True)])
     found = solve(
-        ordered(index, d, k),
+        ordered(runs),
         grown,
         frame.categories,
         targets,
@@ -109,86 +120,99 @@ def _again_within(frame: Frame, index: NDArray[np.int32], d: Floats) -> tuple[Fl
     return factor, low, high
 
 
-def made_again(chain: Sequence[Raked], by_unit: Jackknife | Factors, unit: NDArray[np.int32]) -> MadeAgain:
+class _Chain:
+    """Replicates of the cases of every part, as far as they have been taken through a chain of weightings.
+
+    times: for every part what comes upon the weights before the next stage, (n,).
+    """
+
+    def __init__(self, by_psu: Floats, given: Sequence[Floats], unit: UnitOf, merge: Merge) -> None:
+        self.merge, self.replicates = merge, by_psu.shape[1]
+        stages = Stages.none(by_psu)
+        self.parts = [
+            Again(d, psu, np.zeros((0, len(d)), np.int32), np.zeros((0, len(d))), stages)
+            for d, psu in zip(given, unit, strict=True)
+        ]
+        self.times: list[Floats] = [np.ones(len(d)) for d in given]
+
+    def sums(self, index: Sequence[Ints], rows: int) -> Floats:
+        """Weights so far by row, (rows, R); index: for every part, (n,), below 0 for cases that do not
+        count."""
+        seen = [
+            part.sums(of, times, rows) for part, of, times in zip(self.parts, index, self.times, strict=True)
+        ]
+        return self.merge(np.add, seen)
+
+    def stage(
+        self,
+        index: Sequence[Ints],
+        factor: Floats,
+        low: Floats | None = None,
+        high: Floats | None = None,
+    ) -> None:
+        """A stage more; index: for every part, (n,), rows of factor, (K, R)."""
+        low = np.zeros_like(factor) if low is None else low
+        high = np.full_like(factor, np.inf) if high is None else high
+        before = len(self.parts[0].stages.factor)
+        stages = self.parts[0].stages.then(factor, low, high)
+        self.parts = [
+            part.then(np.where(of >= 0, of + before, -1).astype(np.int32), times, stages)
+            for part, of, times in zip(self.parts, index, self.times, strict=True)
+        ]
+
+    def answered(self, response: Sequence[Response]) -> None:
+        """In each cell those who answered take over the weight of those who did not, in every replicate."""
+        size = 1 + max(int(of.cell.max(initial=0)) for of in response)
+        known = [np.where(of.responded, of.cell, -1) for of in response]
+        all_of, answered = self.sums([of.cell for of in response], size), self.sums(known, size)
+        factor = np.where(answered > 0, all_of / answered, np.where(all_of > 0, np.nan, 1.0))
+        self.stage(known, factor)
+        self.times = [np.ones_like(times) for times in self.times]
+
+    def raked(self, frame: Frame) -> None:
+        """Raked to the margins in every replicate, within the limits."""
+        index = [of.astype(np.int64) for of in frame.combos.index]
+        k, whole = len(frame.combos.base), frame.whole()
+        bases = self.sums(index, k)
+        factor = np.zeros_like(bases)
+        low, high = np.zeros_like(bases), np.full_like(bases, np.inf)
+        limits = frame.weighting.limits
+        bound = limits is not None and limits.bind and bool(frame.laid)
+
+        def one(r: int) -> None:
+            with np.errstate(all="ignore"):
+                if not np.isfinite(bases[:, r]).all():
+                    factor[:, r] = np.nan
+                elif not bound:
+                    factor[:, r] = _again(frame, bases[:, r], frame.weighting.tolerance) * whole
+                else:
+                    d = [part.of(r) * times for part, times in zip(self.parts, self.times, strict=True)]
+                    found, lows, highs = _again_within(frame, index, d, self.merge)
+                    factor[:, r], low[:, r], high[:, r] = found * whole, lows * whole, highs * whole
+
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(one, range(bases.shape[1])))
+        self.stage(index, factor, low, high)
+
+
+def made_again(
+    chain: Sequence[Raked], by_unit: Jackknife | Factors, unit: UnitOf, merge: Merge = in_order
+) -> tuple[ByCase, tuple[Again, ...]]:
     """Every replicate taken through a chain of weightings, from the first one's base weight times the
-    factor of its PSU; each keeps the full sample's Σ w. unit: (n,), each case's PSU."""
-    by_psu = np.ascontiguousarray(by_unit.factors().T)
-    n, count = len(unit), by_psu.shape[1]
-    none = np.zeros((0, count))
-    again = Again(
-        chain[0].given, unit, by_psu, np.zeros((0, n), np.int32), np.zeros((0, n)), none, none, none
-    )
+    factor of its PSU; each keeps the full sample's Σ w. unit: for every part each case's PSU, (n,). The
+    replicates, and for every part the weights of its cases in them."""
+    given = [of.given for of in chain[0].parts]
+    made = _Chain(by_unit.factors().T, given, unit, merge)
     with np.errstate(all="ignore"):
-        times = np.ones(n)
         for k, raked in enumerate(chain):
             if k:
-                before = chain[k - 1].weights
-                times = np.divide(raked.given, before, out=np.zeros(n), where=before > 0)
-            if raked.response is not None:
-                again, times = _answered(again, raked, times), np.ones(n)
-            again = _raked(again, raked, times)
-    return MadeAgain(by_unit.c, again)
-
-
-def _stage(
-    again: Again,
-    index: Ints,
-    times: Floats,
-    factor: Floats,
-    low: Floats | None = None,
-    high: Floats | None = None,
-) -> Again:
-    """A chain with one stage more; index: (n,), rows of factor, (K, R)."""
-    rows = np.where(index >= 0, index + len(again.factor), -1).astype(np.int32)
-    low = np.zeros_like(factor) if low is None else low
-    high = np.full_like(factor, np.inf) if high is None else high
-    return replace(
-        again,
-        index=np.vstack([again.index, rows[None]]),
-        times=np.vstack([again.times, times[None]]),
-        factor=np.vstack([again.factor, factor]),
-        low=np.vstack([again.low, low]),
-        high=np.vstack([again.high, high]),
-    )
-
-
-def _sums(again: Again, index: Ints, times: Floats, rows: int) -> Floats:
-    """Weights so far by row, (rows, R); index: (n,), below 0 for cases that do not count."""
-    out = np.zeros((rows, again.by_psu.shape[1]))
-    again.add_to(index, times, out)
-    return out
-
-
-def _answered(again: Again, raked: Raked, times: Floats) -> Again:
-    """In each cell those who answered take over the weight of those who did not, in every replicate."""
-    assert raked.response is not None
-    cell, responded = raked.response
-    size = int(cell.max(initial=0)) + 1
-    all_of, answered = (_sums(again, index, times, size) for index in (cell, np.where(responded, cell, -1)))
-    factor = np.where(answered > 0, all_of / answered, np.where(all_of > 0, np.nan, 1.0))
-    return _stage(again, np.where(responded, cell, -1), times, factor)
-
-
-def _raked(again: Again, raked: Raked, times: Floats) -> Again:
-    """Raked to the margins in every replicate, within the limits."""
-    frame = raked.frame
-    index, k, whole = frame.combos.index.astype(np.int64), len(frame.combos.base), frame.whole()
-    bases = _sums(again, index, times, k)
-    factor = np.zeros_like(bases)
-    low, high = np.zeros_like(bases), np.full_like(bases, np.inf)
-    limits = frame.weighting.limits
-    bound = limits is not None and limits.bind and bool(raked.margins)
-
-    def one(r: int) -> None:
-        with np.errstate(all="ignore"):
-            if not np.isfinite(bases[:, r]).all():
-                factor[:, r] = np.nan
-            elif not bound:
-                factor[:, r] = _again(frame, bases[:, r], frame.weighting.tolerance) * whole
-            else:
-                found, lows, highs = _again_within(frame, index.astype(np.int32), again.of(r) * times)
-                factor[:, r], low[:, r], high[:, r] = found * whole, lows * whole, highs * whole
-
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(one, range(bases.shape[1])))
-    return _stage(again, index, times, factor, low, high)
+                made.times = [
+                    np.divide(of.given, before.weights, out=np.zeros(len(of.given)), where=before.weights > 0)
+                    for of, before in zip(raked.parts, chain[k - 1].parts, strict=True)
+                ]
+            response = [of.response for of in raked.parts if of.response is not None]
+            if response:
+                made.answered(response)
+            made.raked(raked.frame)
+    failed = np.asarray(np.isnan(made.parts[0].stages.factor).any(0))
+    return ByCase(by_unit.c, failed, made=True), tuple(made.parts)

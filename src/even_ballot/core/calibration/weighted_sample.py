@@ -7,6 +7,7 @@ import numpy as np
 
 from even_ballot.core.calibration.margin_residuals import with_residuals
 from even_ballot.core.calibration.reweighting import adjusts, chain_of, made_again
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import counted, fault, some
 from even_ballot.core.numerics.arrays import Floats
@@ -19,14 +20,15 @@ from even_ballot.core.sampling.design import (
     Linearised,
 )
 from even_ballot.core.sampling.replicates import (
+    ByCase,
     Factors,
-    GivenReplicates,
+    GivenWeights,
     Jackknife,
-    Replicates,
     balanced,
     bootstrap,
 )
-from even_ballot.core.sampling.units import Units, units_of, weights_of
+from even_ballot.core.sampling.sample import Sample
+from even_ballot.core.sampling.units import Units, by_case, units_of, weights_of
 from even_ballot.core.weighting.raking import Raked
 
 _MOST = 200_000_000
@@ -84,27 +86,35 @@ def _taken(units: Units) -> np.ndarray:
     return np.asarray(units.psus == 1)
 
 
-def _given(data: Dataset, method: GivenColumns, full: Floats) -> GivenReplicates:
+def _given(
+    cases: Cases, method: GivenColumns, full: Sequence[Floats]
+) -> tuple[ByCase, tuple[GivenWeights, ...]]:
     where = "design.variance.columns"
     twice = [name for name in method.columns if method.columns.count(name) > 1]
     if twice:
         raise fault(f"{twice[0]} is named twice.", where, "Name each replicate weight once.")
-    weights = [weights_of(data, name, f"{where}[{i}]") for i, name in enumerate(method.columns)]
+    columns = [weights_of(cases, name, f"{where}[{i}]") for i, name in enumerate(method.columns)]
     # Cases of weight 0 take no part in any replicate.
-    return GivenReplicates(np.where(full[:, None] > 0, np.stack(weights, 1), 0.0), method.scale)
+    weights = tuple(
+        GivenWeights(np.ascontiguousarray(np.where(w[:, None] > 0, np.stack(of, 1), 0.0)))
+        for w, *of in zip(full, *columns, strict=True)
+    )
+    any_weight = cases.merge(np.logical_or, [(of.weights > 0).any(0) for of in weights])
+    return ByCase(np.full(len(columns), method.scale), np.asarray(~any_weight)), weights
 
 
 def sampled(
-    data: Dataset, design: Design, weight: str | None, raked: Sequence[Raked]
-) -> tuple[Units, Floats]:
-    """The design of the cases, and the weight (n,) that estimates use. raked: the weightings that were made.
+    data: Dataset | Cases, design: Design, weight: str | None = None, raked: Sequence[Raked] = ()
+) -> Sample:
+    """The cases with their design and the weight that estimates use. raked: the weightings that were made.
 
     Raises StudyError where the design does not fit the cases, or its method does not fit the design.
     """
-    w = weights_of(data, weight)
-    if not (w > 0).any():
+    cases = Cases.of(data)
+    w = weights_of(cases, weight)
+    if not any((of > 0).any() for of in w):
         raise fault("Every weight is 0.", "design.weight", "Choose another weight.")
-    units, method = units_of(data, design), design.variance
+    (units, unit), method = units_of(cases, design), design.variance
     source = next((r for r in raked if r.frame.weighting.save_as == weight), None)
     if design.calibrated and source is None:
         raise fault(
@@ -115,13 +125,19 @@ def sampled(
         )
     known = source if design.calibrated else None
     if isinstance(method, Linearised):
-        return (with_residuals(units, known, w) if known is not None and known.margins else units), w
+        if known is None or not known.margins:
+            return Sample(cases, units, unit, w)
+        units, unit, margins = with_residuals(units, unit, known, w, cases.merge)
+        return Sample(cases, units, unit, w, margins=margins)
     _check_single(units)
     if isinstance(method, GivenColumns):
         df = None if design.strata and design.clusters else len(method.columns) - 1
-        return replace(units, replicates=_given(data, method, w), df=df), w
-    units = units.by_case()
+        replicates, given = _given(cases, method, w)
+        return Sample(cases, replace(units, replicates=replicates, df=df), unit, w, again=given)
+    units, unit = by_case(units, unit, cases)
     chain = () if known is None else chain_of(raked, known)
     by_unit = _by_unit(units, method, adjusts(chain))
-    replicates: Replicates = made_again(chain, by_unit, units.unit) if adjusts(chain) else by_unit
-    return replace(units, replicates=replicates), w
+    if not adjusts(chain):
+        return Sample(cases, replace(units, replicates=by_unit), unit, w)
+    remade, again = made_again(chain, by_unit, unit, cases.merge)
+    return Sample(cases, replace(units, replicates=remade), unit, w, again=again)

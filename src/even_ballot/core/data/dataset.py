@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.codebook import Code, Scale, Variable
+from even_ballot.core.data.first_look import FirstLook
 from even_ballot.core.faults import fault, some
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 
@@ -108,7 +109,7 @@ class Dataset:
     """The cases at one point of the ledger.
 
     rows: record number of each case in the source; reversed_: variables that an ordered scale was turned
-    round on.
+    round on. look: where this is a part of a whole, what is the same in all parts of it.
     """
 
     rows: Ints
@@ -117,6 +118,7 @@ class Dataset:
     scales: Mapping[str, Scale]
     reversed_: frozenset[str] = frozenset()
     pending: Mapping[str, Variable] = field(default_factory=dict)
+    look: FirstLook | None = None
     _positions: dict[str, NDArray[Any]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property
@@ -158,12 +160,17 @@ class Dataset:
         scale = self.variable(name).scale
         return None if scale is None else self.scales[scale]
 
+    def codes_of(self, name: str) -> Ints:
+        """The codes among the answers to a coded variable, ascending, in all parts of the whole."""
+        column = self.column(name)
+        return column.distinct if self.look is None else self.look.codes.get(name, column.distinct)
+
     def categories(self, name: str) -> tuple[tuple[Code, ...], int]:
         """All categories of a coded variable, and how many of them its scale knows.
 
         The scale's codes in its order, then codes found among the answers that are none of them, ascending.
         """
-        scale, found = self.scale_of(name), self.column(name).distinct
+        scale, found = self.scale_of(name), self.codes_of(name)
         if scale is None:
             codes = tuple(Code(code=int(c), label=str(c)) for c in found)
             return codes, len(codes)

@@ -16,7 +16,7 @@ _MONTHS = (
     "July", "August", "September", "October", "November", "December",
 )  # fmt: skip
 _ORDINALS = ("1st", "2nd", "3rd", "4th")
-_MOST = 400
+_MOST, _DAY = 400, 86_400
 
 
 def _numbered(values: Any, period: Period) -> Ints:
@@ -43,16 +43,25 @@ def _category(number: int, period: Period) -> Category:
     return Category(100 * year + at + 1, f"{_MONTHS[at]} {year}")
 
 
-def periods(column: Column, period: Period) -> tuple[NDArray[Any], tuple[Category, ...]]:
+def periods(
+    column: Column, period: Period, days: Ints | None = None
+) -> tuple[NDArray[Any], tuple[Category, ...]]:
     """Each case's place among the periods, −1 without a date, and the periods: all from the first to the
-    last that occurs; where those are very many, only those that occur. column: dates, seconds since 1970."""
+    last that occurs; where those are very many, only those that occur. column: dates, seconds since 1970;
+    days: those that occur in the whole, where the column is a part of it."""
     answered = column.answered
     at = np.full(len(answered), -1, np.int32)
-    if not answered.any():
-        return at, ()
     numbers = _numbered(column.values[answered], period)
-    found = np.arange(numbers.min(), numbers.max() + 1)
+    there = numbers if days is None else _numbered(days * _DAY, period)
+    if not len(there):
+        return at, ()
+    found = np.arange(there.min(), there.max() + 1)
     if len(found) > _MOST:
-        found = np.unique(numbers)
+        found = np.unique(there)
     at[answered] = np.searchsorted(found, numbers)
     return at, tuple(_category(int(number), period) for number in found)
+
+
+def days_of(column: Column) -> Ints:
+    """The days that occur in a column of dates, since 1970, ascending."""
+    return np.unique(_numbered(column.values[column.answered], "day"))

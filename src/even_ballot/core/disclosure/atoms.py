@@ -17,22 +17,10 @@ from numpy.typing import NDArray
 
 from even_ballot.core.disclosure.events import EventKey, Events
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.grouping import alike
 
-_CLASSES, _PAIRS, _LOOKED_AT = 100, 200, 400
+_PAIRS, _LOOKED_AT = 200, 400
 WEIGHT = "\x00weight"
-
-
-def weight_classes(weight: Floats) -> int:
-    """How many weights there are that differ by more than rounding."""
-    live = weight[weight > 0]
-    return len(np.unique(np.round(live / float(live.mean()), 9))) if len(live) else 1
-
-
-def weights_are_judged(weight: Floats) -> bool:
-    """Whether weights are few enough that weighted figures are equations on counts; else each case has one
-    of its own."""
-    return weight_classes(weight) <= _CLASSES
-
 
 Links = Mapping[str, Sequence[str]]
 """What each variable that the ledger made is made of."""
@@ -40,7 +28,7 @@ Links = Mapping[str, Sequence[str]]
 
 @dataclass(frozen=True)
 class Component:
-    """profile: (n,), each case's; first: (P,), a case of each profile."""
+    """profile: (K,), of each kind of cases; first: (P,), a kind of each profile."""
 
     profile: Ints
     first: Ints
@@ -51,49 +39,36 @@ class Component:
         return len(self.first)
 
 
-def _signature(columns: Sequence[NDArray[np.generic]]) -> Ints:
-    """A number for each case that is the same for cases alike in all columns, (n,)."""
-    found = np.zeros(len(columns[0]), np.int64)
-    for column in columns:
-        _, index = np.unique(column, return_inverse=True)
-        _, found = np.unique(found * (int(index.max(initial=0)) + 1) + index.ravel(), return_inverse=True)
-        found = found.ravel().astype(np.int64)
-    return found
-
-
-def _tells(a: Ints, b: Ints) -> bool:
-    """Whether a case's a tells its b, and either more than one thing."""
+def _tells(a: Ints, b: Ints, cases: int) -> bool:
+    """Whether what a kind has of a tells what it has of b, and either more than one thing; an a that every
+    one of the cases has for itself tells nothing."""
     for part in (slice(0, _LOOKED_AT), slice(None)):
         pairs = len(np.unique(a[part] * (int(b.max(initial=0)) + 1) + b[part]))
         if pairs > len(np.unique(a[part])):
             return False
-    return len(np.unique(b)) > 1 and len(np.unique(a)) < len(a)
+    return len(np.unique(b)) > 1 and len(np.unique(a)) < cases
 
 
 class Atoms:
-    """Components and what events are in terms of their profiles. weight: (n,); where it takes few values,
-    who has which is known as far as it goes with other variables; `margins`: those that weights were raked
-    on."""
+    """Components and what events are in terms of their profiles. Where weights take few values, who has which
+    is known as far as it goes with other variables; `margins`: those that weights were raked on."""
 
-    def __init__(
-        self, events: Events, weight: Floats, links: Links, margins: Sequence[tuple[str, ...]]
-    ) -> None:
-        self.events = events
-        live = weight > 0
-        self.n = len(weight)
-        self.weights_known = 1 < weight_classes(weight) <= _CLASSES
-        self.weight, self._live = weight, live
+    def __init__(self, events: Events, links: Links, margins: Sequence[tuple[str, ...]]) -> None:
+        self.events, self.kinds = events, events.kinds
+        self.live = self.kinds.weight > 0
+        self.n = len(self.live)
+        self.weights_known = self.kinds.weights_known
         names = list(dict.fromkeys(name for name, _ in events.members))
         self._signatures = {name: self._of_variable(name) for name in names}
         if self.weights_known:
-            self._signatures[WEIGHT] = _signature([weight])
+            self._signatures[WEIGHT] = alike([self.kinds.weight])
         asked = (name for of in events.filters.values() for name in sorted(of.names))
         self._parent = {name: name for name in dict.fromkeys([*self._signatures, *asked])}
         self._join(links, margins)
         self.components = self._components()
 
     def _of_variable(self, name: str) -> Ints:
-        return _signature([members for (of, _), members in self.events.members.items() if of == name])
+        return alike([members for (of, _), members in self.events.members.items() if of == name])
 
     def _root(self, name: str) -> str:
         while self._parent[name] != name:
@@ -121,10 +96,11 @@ class Atoms:
             self._unite(sorted(of.names))
         if self.weights_known:
             self._unite([WEIGHT, *(name for by in margins for name in by)])
+        cases = int(self.kinds.cases.sum())
         for a, b in combinations(list(self._signatures)[:_PAIRS], 2):
             if self._root(a) != self._root(b):
                 of_a, of_b = self._signatures[a], self._signatures[b]
-                if _tells(of_a, of_b) or _tells(of_b, of_a):
+                if _tells(of_a, of_b, cases) or _tells(of_b, of_a, cases):
                     self._unite([a, b])
 
     def _components(self) -> dict[str, Component]:
@@ -141,14 +117,14 @@ class Atoms:
                 *(self._signatures[name] for name in names if name in self._signatures),
                 *filters.get(root, []),
             ]
-            profile = _signature(columns) if columns else np.zeros(self.n, np.int64)
+            profile = alike(columns) if columns else np.zeros(self.n, np.int64)
             found[root] = Component(profile, np.unique(profile, return_index=True)[1])
         return found
 
     def filter_root(self, filter_id: str) -> str | None:
         """The component that decides who is in a filter; None where everybody is."""
         of = self.events.filters[filter_id]
-        if not of.names and bool((of.who == self._live).all()):
+        if not of.names and bool((of.who == self.live).all()):
             return None
         return self._root(min(of.names)) if of.names else None
 
@@ -159,7 +135,7 @@ class Atoms:
         if not self.weights_known:
             return None
         root = self._root(WEIGHT)
-        return root, np.asarray(self.weight[self.components[root].first])
+        return root, np.asarray(self.kinds.weight[self.components[root].first])
 
     def vectors(self, key: EventKey) -> dict[str, Floats]:
         """An event by component: for each profile whether it is in it, or how often; their product over

@@ -14,10 +14,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
-from even_ballot.core.faults import StudyError
+from even_ballot.core.disclosure.kinds import Asked, Kinds
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.numerics.arrays import Bools, Ints
-from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
@@ -39,7 +40,7 @@ def net_state(codes: Sequence[CategoryState]) -> CategoryState:
 
 @dataclass(frozen=True)
 class Filter:
-    """Who is in a filter, (n,), and the variables it is made of."""
+    """Which kinds of cases are in a filter, (K,), and the variables it is made of."""
 
     who: Bools
     names: frozenset[str]
@@ -49,9 +50,10 @@ class Filter:
 class Events:
     """ids: events by key; value: cases of each. published: those a table or report shows; fixed: those
     that everybody knows, unless they are small. apart: differences of two published events that nothing
-    shows: (whole, part). members: of a variable's states, each with who has it, or how often, (n,).
+    shows: (whole, part). members: of a variable's states, each with which kinds have it, or how often, (K,).
     filters: by their names in keys. weighted: events of which weighted figures are shown."""
 
+    kinds: Kinds
     ids: dict[EventKey, int] = field(default_factory=dict)
     value: list[int] = field(default_factory=list)
     published: set[int] = field(default_factory=set)
@@ -71,8 +73,8 @@ class Events:
 
 @dataclass(frozen=True)
 class _Variable:
-    """A variable of a block: its states, each with who has it (n,), categories first; nets: state and the
-    states it holds."""
+    """A variable of a block: its states, each with which kinds have it, (K,), categories first; nets: state
+    and the states it holds."""
 
     name: str
     codes: tuple[CategoryState, ...]
@@ -82,7 +84,7 @@ class _Variable:
     several: bool = False
 
     def of(self, net: Sequence[CategoryState]) -> Bools:
-        """Who has any of some states."""
+        """Which kinds have any of some states."""
         return np.asarray(np.logical_or.reduce([self.members[self.codes.index(code)] for code in net]))
 
 
@@ -98,28 +100,23 @@ def _nets(
     return tuple((net_state(members), members) for members in of)
 
 
-def _variable(passes: SharedCounts, name: str, request: TableRequest, banner: bool, where: str) -> _Variable:
-    data = passes.data
-    variable = data.variable(name, where)
-    if variable.kind == "number":
-        return _Variable(name, (), (), data.column(name).answered, ())
-    if variable.kind == "multi":
-        answered, chosen, categories = several(data, name, where)
-        rows = net_rows(request.nets, name, categories, request.stub, where)
-        codes: tuple[CategoryState, ...] = tuple(c.code for c in categories)
-        return _Variable(
-            name, codes, tuple(answered & of for of in chosen), answered, _nets(rows, codes), True
-        )
-    at, categories = placed(data, name, request.dates, where)
-    rows = (
-        banner_nets(request.nets, name, categories, request.entries, where)
-        if banner
-        else net_rows(request.nets, name, categories, request.stub, where)
-    )
+def _variable(
+    kinds: Kinds, head: Dataset, name: str, request: TableRequest, banner: bool, where: str
+) -> _Variable:
+    kind = head.variable(name, where).kind
+    seen = kinds.seen((name, request.dates))
+    if kind == "number":
+        return _Variable(name, (), (), seen.answered, ())
+    if banner:
+        rows = banner_nets(request.nets, name, seen.categories, request.entries, where)
+    else:
+        rows = net_rows(request.nets, name, seen.categories, request.stub, where)
     # Periods of dates are told apart by what they are periods of.
-    codes = tuple((request.dates, c.code) if variable.kind == "date" else c.code for c in categories)
-    members = tuple(at == k for k in range(len(codes)))
-    return _Variable(name, codes, members, at >= 0, _nets(rows, codes))
+    codes: tuple[CategoryState, ...] = tuple(
+        (request.dates, c.code) if kind == "date" else c.code for c in seen.categories
+    )
+    members = seen.chosen or tuple(seen.at == k for k in range(len(codes)))
+    return _Variable(name, codes, members, seen.answered, _nets(rows, codes), kind == "multi")
 
 
 class _Block:
@@ -158,7 +155,7 @@ class _Block:
                     known[variable.name, net] = variable.of(of)
 
     def _count(self, index: Ints, who: Bools) -> Any:
-        return np.bincount(index[who], minlength=self.size).reshape(self.shape)
+        return self.events.kinds.count(index, who, self.size).reshape(self.shape)
 
     def _levels(self, at: int) -> dict[CategoryState, list[int]]:
         """States of a banner variable with the places that have them: its codes, its nets, ANSWERED, and
@@ -229,30 +226,57 @@ def _bases(shown: Sequence[str]) -> set[str]:
     return {statistic_of(stat).base for stat in shown}
 
 
-def filter_of(passes: SharedCounts, request: TableRequest, where: str) -> tuple[str, Bools]:
-    """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are."""
-    who = passes.sample(request.where, where).who
-    return str(hash(who.tobytes())), who
+def filter_of(shared: SharedCounts, request: TableRequest, where: str) -> tuple[str, tuple[Bools, ...]]:
+    """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are, for
+    every part, (n,)."""
+    who = shared.domain(request.where, where).who
+    return str(hash(tuple(hash(of.tobytes()) for of in who))), who
 
 
 def _names(*conditions: str | None) -> frozenset[str]:
     return frozenset(name for text in conditions if text and text.strip() for name in Formula(text).names)
 
 
+def _asked(shared: SharedCounts, request: TableRequest, where: str) -> list[Asked]:
+    """The variables that a table is of. Raises StudyError where it cannot be counted."""
+    names = (*request.stub, *(name for entry in request.entries for name in entry))
+    for name in names:
+        kind = shared.head.variable(name, where).kind
+        if kind == "multi":
+            shared.sample.each(lambda part, of=name: several(part.data, of, where))
+        elif kind == "text":
+            raise fault(f"{name} is a text.", where)
+        else:
+            shared.head.column(name, where)
+    return [(name, request.dates) for name in names]
+
+
 def events_of(
-    passes: SharedCounts, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()
+    shared: SharedCounts, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()
 ) -> Events:
     """Everything that tables and the report on weightings release. margins: the variables of each margin
     reported."""
-    events, seen = Events(), set[Any]()
+    filters: dict[str, Sequence[Bools]] = {EVERYBODY: shared.sample.each(lambda part: part.weight > 0)}
+    margin = TableRequest(id="margin")
+    asked: list[Asked] = [(name, margin.dates) for by in margins for name in by]
+    released: list[tuple[TableRequest, str, str]] = []
     for k, request in enumerate(requests):
         # A table that cannot be counted releases nothing.
         with suppress(StudyError):
-            _publish(passes, request, f"tables[{k}]", events, seen)
-    everybody = np.asarray(passes.weight > 0)
+            wanted = _asked(shared, request, f"tables[{k}]")
+            filter_id, filters_who = filter_of(shared, request, f"tables[{k}].where")
+            filters[filter_id] = filters_who
+            asked += wanted
+            released.append((request, f"tables[{k}]", filter_id))
+    kinds = Kinds(shared.sample, asked, filters)
+    events, seen = Events(kinds), set[Any]()
+    for request, where, filter_id in released:
+        with suppress(StudyError):
+            _publish(shared, request, where, filter_id, events, seen)
     for by in margins:
+        everybody = kinds.inside(EVERYBODY)
         events.filters[EVERYBODY] = Filter(everybody, frozenset())
-        entry = [_variable(passes, name, TableRequest(id="margin"), True, "weightings") for name in by]
+        entry = [_variable(kinds, shared.head, name, margin, True, "weightings") for name in by]
         _Block(events, EVERYBODY, everybody, None, entry).release(("count",))
     for inner, outer in _nested(events.filters):
         of_inner = {states: at for (filter_id, states), at in events.ids.items() if filter_id == inner}
@@ -264,18 +288,21 @@ def events_of(
     return events
 
 
-def _publish(passes: SharedCounts, request: TableRequest, where: str, events: Events, seen: set[Any]) -> None:
+def _publish(
+    shared: SharedCounts, request: TableRequest, where: str, filter_id: str, events: Events, seen: set[Any]
+) -> None:
     """One table's events."""
-    filter_id, who = filter_of(passes, request, f"{where}.where")
-    names = _names(passes.scope, request.where)
+    kinds = events.kinds
+    who = kinds.inside(filter_id)
+    names = _names(shared.scope, request.where)
     before = events.filters.get(filter_id)
     events.filters[filter_id] = Filter(who, names if before is None else before.names | names)
-    whole = events.add((filter_id, frozenset()), int(who.sum()))
+    whole = events.add((filter_id, frozenset()), int(kinds.cases[who].sum()))
     events.fixed.add(whole)
     events.published.add(whole)
     for name, entry in product(request.stub, request.entries or ((),)):
-        stub = _variable(passes, name, request, False, where)
-        across = [_variable(passes, of, request, True, where) for of in entry]
+        stub = _variable(kinds, shared.head, name, request, False, where)
+        across = [_variable(kinds, shared.head, of, request, True, where) for of in entry]
         shown = tuple(s.name for s in every_statistic() if s.linear and s.name in request.show)
         sort = (
             filter_id,

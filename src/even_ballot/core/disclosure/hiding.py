@@ -140,7 +140,7 @@ class _Search:
         if root not in self.places:
             self.places[root] = self._places(others)
         places, index = self.places[root]
-        live = self.atoms.weight > 0
+        live, many = self.atoms.live, self.atoms.kinds.cases
         touched, near = np.zeros(own.size, bool), np.zeros(len(places), bool)
         for i, _ in terms:
             of = self.vectors[i]
@@ -150,10 +150,10 @@ class _Search:
                 if r in of:
                     inside &= of[r][places[:, c]] > 0
             near |= inside
-        count = np.bincount(index[live], minlength=len(places))
-        frequent = np.bincount(own.profile[live], minlength=own.size)
+        count = np.bincount(index[live], many[live], len(places))
+        frequent = np.bincount(own.profile[live], many[live], own.size)
         wanted = touched[own.profile] & near[index] & live
-        holds = np.bincount(index[wanted], minlength=len(places))
+        holds = np.bincount(index[wanted], many[wanted], len(places))
         order = np.lexsort((-count, -holds))
         kept = np.concatenate([order[near[order]][: _PLACES * size], order[~near[order]][: _PLACES * size]])
         profiles = np.lexsort((-frequent,))
@@ -171,13 +171,12 @@ class _Search:
         profile_of[profiles] = np.arange(len(profiles))
         a, k = profile_of[own.profile[live]], place_of[index[live]]
         there = (a >= 0) & (k >= 0)
-        cases = np.bincount(a[there] * len(kept) + k[there], minlength=len(profiles) * len(kept)).astype(
-            np.float64
-        )
+        at, slots = a[there] * len(kept) + k[there], len(profiles) * len(kept)
+        cases = np.bincount(at, many[live][there], slots).astype(np.float64)
         return _Part(profiles, places[kept], cases)
 
     def _places(self, others: Sequence[str]) -> tuple[Ints, Ints]:
-        """Profiles of some components together, (K, C), and each case's, (n,)."""
+        """Profiles of some components together, (P, C), and that of each kind of cases, (K,)."""
         if not others:
             return np.zeros((1, 0), np.int64), np.zeros(self.atoms.n, np.int64)
         stacked = np.stack([self.atoms.components[r].profile for r in others], 1)
@@ -273,18 +272,17 @@ def _sensitive(search: _Search) -> Iterator[Terms]:
 
 def hide(
     events: Events,
-    weight: Floats,
     below: int,
     wide: int | None = None,
     links: Links | None = None,
     margins: Sequence[tuple[str, ...]] = (),
     tell: Progress = quiet,
 ) -> Hidden:
-    """Small events and those that protect them. weight: (n,); below: how many cases are enough to be
+    """Small events and those that protect them. below: how many cases are enough to be
     shown; wide: how far apart the counts must lie that agree with what is released; links, margins:
     `Atoms`."""
     began = time.perf_counter()
-    search = _Search(events, Atoms(events, weight, links or {}, margins), below, wide)
+    search = _Search(events, Atoms(events, links or {}, margins), below, wide)
     sensitive = list(_sensitive(search))
     unjudged = 0
     for k, terms in enumerate(sensitive):

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from even_ballot.core.disclosure.atoms import Links, weights_are_judged
+from even_ballot.core.disclosure.atoms import Links
 from even_ballot.core.disclosure.dominance import dominated_numbers
 from even_ballot.core.disclosure.events import (
     ANSWERED,
@@ -18,6 +18,7 @@ from even_ballot.core.disclosure.events import (
     net_state,
 )
 from even_ballot.core.disclosure.hiding import Hidden, hide
+from even_ballot.core.disclosure.kinds import weights_are_judged
 from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.trend import Trend
@@ -53,7 +54,7 @@ class HiddenPattern:
 
 
 def pattern_of(
-    passes: SharedCounts,
+    shared: SharedCounts,
     requests: Sequence[TableRequest],
     asked: Suppression,
     links: Links | None = None,
@@ -63,10 +64,10 @@ def pattern_of(
     """What is to be hidden when all these tables, and the report on these margins, are released together.
     links: what each variable of the ledger is made of."""
     assert asked.below is not None
-    events = events_of(passes, requests, margins)
-    hidden = hide(events, passes.weight, asked.below, asked.range, links, margins, tell)
-    dominated = frozenset() if asked.dominance is None else dominated_numbers(passes, events, asked.dominance)
-    return HiddenPattern(events, hidden, dominated, weights_are_judged(passes.weight))
+    events = events_of(shared, requests, margins)
+    hidden = hide(events, asked.below, asked.range, links, margins, tell)
+    dominated = frozenset() if asked.dominance is None else dominated_numbers(shared, events, asked.dominance)
+    return HiddenPattern(events, hidden, dominated, weights_are_judged(shared.sample))
 
 
 @dataclass(frozen=True)
@@ -133,14 +134,14 @@ class _Table:
 
     def __init__(
         self,
-        passes: SharedCounts,
+        shared: SharedCounts,
         result: TableResult,
         request: TableRequest,
         pattern: HiddenPattern,
         where: str,
     ) -> None:
         self.result, self.request, self.pattern, self.where = result, request, pattern, where
-        self.filter_id, _ = filter_of(passes, request, where)
+        self.filter_id, _ = filter_of(shared, request, where)
 
     @cached_property
     def _states(self) -> dict[tuple[str, bool, CodeOrNet], CategoryState]:
@@ -262,19 +263,19 @@ class _Table:
 
 
 def without_hidden(
-    passes: SharedCounts,
+    shared: SharedCounts,
     result: TableResult,
     request: TableRequest,
     pattern: HiddenPattern,
     where: str = "tables[0]",
 ) -> TableResult:
     """A table as it may be released."""
-    table = _Table(passes, result, request, pattern, where)
+    table = _Table(shared, result, request, pattern, where)
     dates = (
         name
         for banner in result.banners
         for name in banner.variables
-        if passes.data.variable(name).kind == "date"
+        if shared.head.variable(name).kind == "date"
     )
     table.dated = frozenset(dates)
     return table.without()

@@ -5,8 +5,8 @@ import numpy as np
 from even_ballot.core.estimation.estimates import Estimates, Sums, of_cases
 from even_ballot.core.estimation.ratios import ratio
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.linearisation import Linear, Varied
-from even_ballot.core.sampling.tallies import Moments
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
 

@@ -1,27 +1,10 @@
-"""Weighted central moments."""
+"""Weighted central moments, merged from those of parts."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from even_ballot.core.numerics.arrays import Floats, Ints
-
-
-@dataclass(frozen=True)
-class Distribution:
-    """A number's weighted values among m domains: value (k,), domain (k,), weight (k,) of the cases that
-    count."""
-
-    value: Floats
-    domain: Ints
-    weight: Floats
-    domains: int
-
-    def sum(self, quantity: Floats) -> Floats:
-        """Σ w q by domain."""
-        return np.bincount(self.domain, weights=self.weight * quantity, minlength=self.domains).astype(
-            np.float64
-        )
 
 
 @dataclass(frozen=True)
@@ -33,16 +16,95 @@ class Spread:
     kurtosis: Floats
 
 
-def spread(values: Distribution, n: Ints) -> Spread:
+@dataclass(frozen=True)
+class CentralSums:
+    """Sums over the cases of m domains, (m,) each: whole, Σ w; mean, ȳ; second, third, fourth, Σ w (y − ȳ)ᵏ;
+    squares, Σ w y²."""
+
+    whole: Floats
+    mean: Floats
+    second: Floats
+    third: Floats
+    fourth: Floats
+    squares: Floats
+
+    def _about(self, mean: Floats) -> tuple[Floats, ...]:
+        """Σ w (y − mean)ᵏ for k = 2, 3, 4."""
+        e = np.where(self.whole > 0, self.mean - mean, 0.0)
+        return (
+            self.second + self.whole * e**2,
+            self.third + 3 * e * self.second + self.whole * e**3,
+            self.fourth + 4 * e * self.third + 6 * e**2 * self.second + self.whole * e**4,
+        )
+
+    def merged(self, other: "CentralSums") -> "CentralSums":
+        """Of two parts together, each about its own mean, so that no digits are lost."""
+        whole = self.whole + other.whole
+        share = np.divide(other.whole, whole, out=np.zeros_like(whole), where=whole > 0)
+        here, there = (np.where(of.whole > 0, of.mean, 0.0) for of in (self, other))
+        mean = np.where(whole > 0, here + share * (there - here), np.nan)
+        second, third, fourth = (a + b for a, b in zip(self._about(mean), other._about(mean), strict=True))
+        return CentralSums(whole, mean, second, third, fourth, self.squares + other.squares)
+
+
+def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
+    """Of a number's weighted values among m domains: value, domain, weight: (k,), of the cases that count.
+
+    >>> sums = central_sums(np.array([1.0, 3.0]), np.array([0, 0]), np.array([1.0, 1.0]), 1)
+    >>> float(sums.mean[0]), float(sums.second[0])
+    (2.0, 2.0)
+    """
+
+    def total(quantity: Floats) -> Floats:
+        return np.bincount(domain, weights=weight * quantity, minlength=domains).astype(np.float64)
+
+    with np.errstate(all="ignore"):
+        whole = total(np.ones_like(value))
+        first = total(value) / whole
+        deviation = value - first[domain]
+        # A second pass: the first mean of large values is off in their last digits.
+        rest = total(deviation) / whole
+        deviation = deviation - rest[domain]
+        second, third, fourth = (total(deviation**power) for power in (2, 3, 4))
+        return CentralSums(whole, first + rest, second, third, fourth, total(value**2))
+
+
+def spread(sums: CentralSums, n: Ints) -> Spread:
     """sd, skewness m₃/m₂^1.5 and excess kurtosis m₄/m₂² − 3; n: unweighted bases."""
     with np.errstate(all="ignore"):
-        whole = values.sum(np.ones_like(values.value))
-        deviation = values.value - (values.sum(values.value) / whole)[values.domain]
-        # A second pass: the first mean of large values is off in their last digits.
-        deviation = deviation - (values.sum(deviation) / whole)[values.domain]
-        m2, m3, m4 = (values.sum(deviation**power) / whole for power in (2, 3, 4))
+        m2, m3, m4 = (of / sums.whole for of in (sums.second, sums.third, sums.fourth))
         # Deviations that are only rounding are none.
-        scale = np.sqrt(values.sum(values.value**2) / whole)
+        scale = np.sqrt(sums.squares / sums.whole)
         m2 = np.where(m2 <= (1e-14 * scale) ** 2, 0.0, m2)
         sd = np.where(n > 1, np.sqrt(m2 * n / np.maximum(n - 1, 1)), np.nan)
         return Spread(sd, np.where(m2 > 0, m3 / m2**1.5, np.nan), np.where(m2 > 0, m4 / m2**2 - 3, np.nan))
+
+
+@dataclass(frozen=True)
+class PlainSums:
+    """Unweighted: n, the mean, and Σ (y − mean)²; of parts, merged about their common mean."""
+
+    n: int
+    mean: float
+    second: float
+
+    def merged(self, other: "PlainSums") -> "PlainSums":
+        """Of two parts together."""
+        if not self.n or not other.n:
+            return self if self.n else other
+        n, apart = self.n + other.n, other.mean - self.mean
+        second = self.second + other.second + apart**2 * self.n * other.n / n
+        return PlainSums(n, self.mean + apart * other.n / n, second)
+
+    @property
+    def sd(self) -> float:
+        """The standard deviation, NaN of one case."""
+        return float(np.sqrt(self.second / (self.n - 1))) if self.n > 1 else float("nan")
+
+
+def plain_sums(values: Floats) -> PlainSums:
+    """Of the cases of one part, (k,)."""
+    if not len(values):
+        return PlainSums(0, float("nan"), 0.0)
+    mean = values.mean()
+    return PlainSums(len(values), float(mean), float(((values - mean) ** 2).sum()))

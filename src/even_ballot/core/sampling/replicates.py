@@ -5,7 +5,7 @@ V = Σ_r c_r (θ_r − θ)(θ_r − θ)′ (Wolter, 2007).
 """
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -179,93 +179,130 @@ def _scatter_again(
 
 
 class ByCase(Replicates):
-    """Replicates whose weights change case by case: a pass for all of them at once."""
+    """Replicates whose weights change case by case: a pass over the cases for all of them at once.
 
-    def rows(self, cell: NDArray[np.int64], y: Floats | None, full: Floats) -> Floats:
-        """Rows that stand for replicates, (R + 1, cells), of the totals `full`, (cells,). cell: (n,),
-        below 0 for cases that do not count; y: (n,), what is summed; None: weights alone."""
-        out = np.zeros((len(full), self.count))
-        self._scatter(cell, np.ones(len(cell)) if y is None else y, out)
-        apart = out.T - full
-        if self.failed is not None:
-            apart[self.failed] = 0.0
+    made: whether they are made anew here, and end at a tolerance of their own.
+    """
+
+    def __init__(self, c: Floats, failed: Bools, made: bool = False) -> None:
+        self.c, self.failed, self._made = c, failed, made
+
+    def of_rounding(self, psus: int) -> Floats:
+        """Raking again stops at its tolerance, which every replicate has anew."""
+        return self.c if self._made else super().of_rounding(psus)
+
+    def rows(self, again: Floats, full: Floats) -> Floats:
+        """Rows that stand for replicates, (R + 1, cells), of the totals `full`, (cells,), from those of the
+        replicates, (cells, R)."""
+        apart = again.T - full
+        assert self.failed is not None
+        apart[self.failed] = 0.0
         return np.vstack([(full - apart.sum(0))[None], apart])
 
+
+class CaseWeights(ABC):
+    """The weights that the cases of a part have in every replicate."""
+
+    @property
     @abstractmethod
-    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
-        """Adds y times the replicate weights to out[cell], (cells, R)."""
+    def count(self) -> int:
+        """How many replicates there are, R."""
+
+    @abstractmethod
+    def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
+        """Adds y times the weights of all replicates to out[cell], (cells, R); cell: (n,), below 0 for cases
+        that do not count."""
+
+    def sums(self, cell: Ints, y: Floats | None, cells: int) -> Floats:
+        """Σ w y by cell and replicate, (cells, R); y: (n,), what is summed; None: weights alone."""
+        out = np.zeros((cells, self.count))
+        self.add_to(cell, np.ones(len(cell)) if y is None else y, out)
+        return out
 
 
-class GivenReplicates(ByCase):
-    """Replicate weights as they were given: weights (n, R), each counting c."""
+@dataclass(frozen=True)
+class GivenWeights(CaseWeights):
+    """Replicate weights as they were given, (n, R), by rows."""
 
-    def __init__(self, weights: Floats, scale: float) -> None:
-        self.weights = np.ascontiguousarray(weights)
-        self.c = np.full(weights.shape[1], scale)
-        self.failed = np.asarray(~(weights > 0).any(0))
+    weights: Floats
 
-    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
+    @property
+    def count(self) -> int:
+        return int(self.weights.shape[1])
+
+    def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
         _scatter_columns(cell, y, self.weights, out)
 
 
 @dataclass(frozen=True)
-class Again:
-    """Weights of the replicates as products, each case's: d · by_psu, and at each of S stages · times ·
-    factor, between bounds.
+class Stages:
+    """What weights made again in every replicate have in common: by_psu: (P, R), what base weights are
+    multiplied by; then stage by stage factor, low and high, (rows, R): what a row's weights are multiplied
+    by, and their bounds. factor is NaN in a replicate that cannot be made."""
 
-    d: (n,), base weights; psu: (n,); by_psu: (P, R). index: (S, n), each case's row of a stage, −1: it has
-    no weight from there on; times: (S, n); factor, low, high: (rows, R), factor NaN in a replicate that
-    cannot be made.
-    """
-
-    d: Floats
-    psu: NDArray[np.int32]
     by_psu: Floats
-    index: NDArray[np.int32]
-    times: Floats
     factor: Floats
     low: Floats
     high: Floats
 
+    @classmethod
+    def none(cls, by_psu: Floats) -> "Stages":
+        """Before the first stage."""
+        empty = np.zeros((0, by_psu.shape[1]))
+        return cls(np.ascontiguousarray(by_psu), empty, empty, empty)
+
+    def then(self, factor: Floats, low: Floats, high: Floats) -> "Stages":
+        """With the rows of a stage more."""
+        return Stages(
+            self.by_psu,
+            np.vstack([self.factor, factor]),
+            np.vstack([self.low, low]),
+            np.vstack([self.high, high]),
+        )
+
+    def one(self, replicate: int) -> "Stages":
+        """Of one replicate alone."""
+        at = slice(replicate, replicate + 1)
+        return Stages(
+            *(np.ascontiguousarray(x[:, at]) for x in (self.by_psu, self.factor, self.low, self.high))
+        )
+
+
+@dataclass(frozen=True)
+class Again(CaseWeights):
+    """Weights of a part's cases in the replicates as products: d · by_psu of the PSU, and at each of S stages
+    · times · factor of its row, between bounds.
+
+    d: (n,), base weights; psu: (n,). index: (S, n), each case's row of a stage, −1: it has no weight from
+    there on; times: (S, n).
+    """
+
+    d: Floats
+    psu: NDArray[np.int32]
+    index: NDArray[np.int32]
+    times: Floats
+    stages: Stages
+
+    @property
+    def count(self) -> int:
+        return int(self.stages.by_psu.shape[1])
+
     def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
-        """Adds y times the weights of all replicates to out[cell], (cells, R)."""
-        a = self
-        _scatter_again(cell, y, a.d, a.psu, a.by_psu, a.index, a.times, a.factor, a.low, a.high, out)
+        s = self.stages
+        _scatter_again(
+            cell, y, self.d, self.psu, s.by_psu, self.index, self.times, s.factor, s.low, s.high, out
+        )
 
     def of(self, replicate: int) -> Floats:
         """Every case's weight in one replicate, (n,)."""
-        one = slice(replicate, replicate + 1)
-        by_psu, factor, low, high = (
-            np.ascontiguousarray(x[:, one]) for x in (self.by_psu, self.factor, self.low, self.high)
+        alone = replace(self, stages=self.stages.one(replicate))
+        return alone.sums(np.arange(len(self.d)), None, len(self.d))[:, 0]
+
+    def then(self, index: NDArray[np.int32], times: Floats, stages: Stages) -> "Again":
+        """With a stage more."""
+        return replace(
+            self,
+            index=np.vstack([self.index, index[None]]),
+            times=np.vstack([self.times, times[None]]),
+            stages=stages,
         )
-        out = np.zeros((len(self.d), 1))
-        every = np.arange(len(self.d))
-        _scatter_again(
-            every,
-            np.ones(len(every)),
-            self.d,
-            self.psu,
-            by_psu,
-            self.index,
-            self.times,
-            factor,
-            low,
-            high,
-            out,
-        )
-        return out[:, 0]
-
-
-class MadeAgain(ByCase):
-    """Weights made again in every replicate: adjusted for non-response, raked to the same margins."""
-
-    def __init__(self, c: Floats, again: Again) -> None:
-        self.c, self.again = c, again
-        self.failed = np.asarray(np.isnan(again.factor).any(0))
-
-    def of_rounding(self, psus: int) -> Floats:
-        """Raking again stops at its tolerance, which every replicate has anew."""
-        return self.c
-
-    def _scatter(self, cell: Ints, y: Floats, out: Floats) -> None:
-        self.again.add_to(cell, y, out)

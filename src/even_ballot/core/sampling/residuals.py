@@ -4,7 +4,6 @@ ch. 6)."""
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.linearisation import Linear
@@ -14,17 +13,14 @@ from even_ballot.core.sampling.linearisation import Linear
 class Residuals:
     """What turns linearised totals into those of residuals e = z − x′B, B = (Σ w x x′)⁺ Σ w x z.
 
-    category: (M, n), each case's category of each margin, −1 without weight. sizes: categories of each
-    margin. free: (n,), weights of the cases that B is made from. columns: (J, J_all), x from the 0/1
+    sizes: categories of each margin. columns: (J, J_all), x from the 0/1
     columns of all categories: a constant; a held one has none, and the known ones of a held margin, like
     all of a group whose total is an estimate, lose their target's share of it. by_unit: (U, J), Σ w x by
     unit; size: the same of |x|. inverse: (J, J). Where every case is its own PSU and the cases of a unit
     are alike in x: x (U, J), and squares (U,), Σ w².
     """
 
-    category: NDArray[np.int32]
     sizes: tuple[int, ...]
-    free: Floats
     columns: Floats
     by_unit: Floats
     size: Floats

@@ -1,11 +1,11 @@
 """The one pass over the records: sums by first-stage unit and cell, from which everything else is algebra.
 
-Tallies of two parts of a file add up, so the parts may be anywhere.
+Tallies of two parts of a whole add up, so the parts may be anywhere.
 """
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -32,37 +32,100 @@ class Tally:
 
     The last banner category is that of cases with no answer in the banner. counts: int64 (R, C). w:
     float64 (U, R, C), Σ w. own: (3 U, R, C), only where each case is its own PSU: counts, Σ d and Σ d² by
-    unit below one another, d = w − the unit's mean weight. present: (U, R, C), PSUs with such cases, where
-    rows are units.
+    unit below one another, d = w − the unit's mean weight. margins: (J, R, C), where residuals are wanted,
+    Σ w of the cases that count there, by category of the margins. again: (R · C, replicates), where weights
+    of replicates change case by case, Σ of theirs.
     """
 
     counts: Ints
     w: Floats
-    own: Floats | None
-    present: NDArray[Any] | None = None
+    own: Floats | None = None
+    margins: Floats | None = None
+    again: Floats | None = None
 
     def __add__(self, other: "Tally") -> "Tally":
-        own = None if self.own is None or other.own is None else self.own + other.own
-        return Tally(self.counts + other.counts, self.w + other.w, own)
+        return Tally(
+            self.counts + other.counts,
+            self.w + other.w,
+            both(self.own, other.own),
+            both(self.margins, other.margins),
+            both(self.again, other.again),
+        )
+
+
+def both(a: Floats | None, b: Floats | None) -> Floats | None:
+    """Sums of two parts that both have them, or neither."""
+    return None if a is None or b is None else a + b
 
 
 @dataclass(frozen=True)
-class Moments:
+class NumberTally:
     """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w
     |y|, (U, C), where variances are linearised; counts (C,).
 
     own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred
-    Σ w w, Σ u w and Σ u u with u = w (y − shift − level). df: (1 + C,), PSUs less strata among the cases
-    of everybody, then of each column.
+    Σ w w, Σ u w and Σ u u with u = w (y − shift − level). margins: (2, J, C) and again: (2, C, replicates),
+    as in `Tally`, Σ w and Σ w (y − shift).
     """
 
     shift: Floats
     counts: Ints
     w: Floats
     wy: Floats
-    size: Floats | None
-    own: Floats | None
-    df: Ints | None = None
+    size: Floats | None = None
+    own: Floats | None = None
+    margins: Floats | None = None
+    again: Floats | None = None
+
+    def about(self, shift: Floats) -> "NumberTally":
+        """The same less another shift, (C,)."""
+        apart = self.shift - shift
+        own = self.own
+        if own is not None:
+            own = own.copy()
+            own[2] = np.where(own[0] > 0, own[2] + apart, 0.0)
+        margins, again = self.margins, self.again
+        if margins is not None:
+            margins = np.stack([margins[0], margins[1] + margins[0] * apart])
+        if again is not None:
+            again = np.stack([again[0], again[1] + again[0] * apart[:, None]])
+        return replace(self, shift=shift, wy=self.wy + self.w * apart, own=own, margins=margins, again=again)
+
+    def merged(self, other: "NumberTally") -> "NumberTally":
+        """Sums of two parts together, about their common means, so that no digits are lost."""
+        here, there = self.w.sum(0), other.w.sum(0)
+        whole = here + there
+        share = np.divide(there, whole, out=np.zeros_like(whole), where=whole > 0)
+        shift = self.shift + share * (other.shift - self.shift)
+        a, b = self.about(shift), other.about(shift)
+        own = None
+        if a.own is not None and b.own is not None:
+            own = merged_cells(np.stack([a.own, b.own], -1))
+        return NumberTally(
+            shift,
+            a.counts + b.counts,
+            a.w + b.w,
+            a.wy + b.wy,
+            both(a.size, b.size),
+            own,
+            both(a.margins, b.margins),
+            both(a.again, b.again),
+        )
+
+
+def merged_cells(own: Floats) -> Floats:
+    """`NumberTally.own` of several sets of cases together, (6, *S), from those of each about one shift,
+    (6, *S, k)."""
+    n, w, level, ww, uw, uu = own
+    count, whole = n.sum(-1), (n * w).sum(-1)
+    mean_w = whole / np.maximum(count, 1)
+    middle = np.divide((n * w * level).sum(-1), whole, out=np.zeros_like(whole), where=whole > 0)
+    # u = w (y − level) becomes u + e w about the common level.
+    e, dw = np.where(n > 0, level - middle[..., None], 0.0), w - mean_w[..., None]
+    u = e * w
+    of_w, of_uw = ww + n * dw * dw, uw + e * ww + n * u * dw
+    of_u = uu + 2 * e * uw + e**2 * ww + n * u * u
+    return np.stack([count, mean_w, middle, of_w.sum(-1), of_uw.sum(-1), of_u.sum(-1)])
 
 
 @compiled
@@ -150,7 +213,7 @@ def _part(
     if centre is None:
         w, counts = np.zeros((rows, height * width)), np.zeros((4, height * width), np.int64)
         _scatter(stub, banner, unit, weight, width, w, counts)
-        return Tally(counts.sum(0).reshape(height, width), w.reshape(shape), None)
+        return Tally(counts.sum(0).reshape(height, width), w.reshape(shape))
     own = np.zeros((3, rows, height * width))
     _scatter_cases(stub, banner, unit, weight, centre, width, *own)
     w = own[0] * centre[:, None] + own[1]
@@ -187,7 +250,7 @@ def tally_number(
     shape: tuple[int, int],
     own: bool = False,
     shift: Floats | None = None,
-) -> Moments:
+) -> NumberTally:
     """Passes over a number's cases: y, weight float64 (n,); inside: bool (n,), who counts; shape: (U, C);
     own: every case is its own PSU.
 
@@ -205,8 +268,8 @@ def tally_number(
         cells[1] /= np.maximum(cells[0], 1)
         np.divide(wy, w, out=cells[2], where=w > 0)
         _scatter_centred(banner, unit, weight, y, shift, inside, cells)
-        return Moments(shift, cells[0].sum(0).astype(np.int64), w, wy, None, cells)
+        return NumberTally(shift, cells[0].sum(0).astype(np.int64), w, wy, own=cells)
     w, wy = np.zeros(shape), np.zeros(shape)
     counts = np.zeros(shape[1], np.int64)
     _scatter_number(banner, unit, weight, y, shift, inside, w, wy, counts)
-    return Moments(shift, counts, w, wy, None, None)
+    return NumberTally(shift, counts, w, wy)

@@ -1,17 +1,25 @@
 """The design laid on cases: first-stage units by stratum, their fractions, and the weight of each case."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.data.groups import Groups, grouped
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
-from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.design import Design, SinglePsu
 from even_ballot.core.sampling.replicates import Replicates
 from even_ballot.core.sampling.residuals import Residuals
+
+UnitOf = tuple[NDArray[np.int32], ...]
+"""For every part the row of each case in the tallies, (n,)."""
 
 
 @dataclass(frozen=True)
@@ -27,18 +35,16 @@ class UnitWeights:
 
 @dataclass(frozen=True)
 class Units:
-    """The design of a set of cases.
+    """The design of a set of cases, whose rows in tallies are its units: PSUs, or, where every case is a PSU
+    of its own (`own`), groups of cases of one stratum.
 
-    unit: int32 (n,), each case's row in the tallies: its PSU, or, where every case is a PSU of its own
-    (`own`), a group of cases of one stratum. stratum: int32 (rows,), of each row, ascending. psus: int64
-    (strata,), n_h. fraction: float64 (strata,), f_h. names: of the strata, for messages. replicates: how
-    variances are made, where not by linearisation. residuals: what takes the raking into account, where
-    linearisation does. df: degrees of freedom where they are not PSUs less strata. recurring: names of
-    clusters that stand in more than one stratum, and are different units there. weights: where every case
-    is a PSU.
+    stratum: int32 (rows,), of each row, ascending. psus: int64 (strata,), n_h. fraction: float64 (strata,),
+    f_h. names: of the strata, for messages. replicates: how variances are made, where not by linearisation.
+    residuals: what takes the raking into account, where linearisation does. df: degrees of freedom where they
+    are not PSUs less strata. recurring: names of clusters that stand in more than one stratum, and are
+    different units there. weights: where every case is a PSU.
     """
 
-    unit: NDArray[np.int32]
     own: bool
     stratum: NDArray[np.int32]
     psus: NDArray[np.int64]
@@ -61,38 +67,6 @@ class Units:
         """PSUs less strata, or what the method says."""
         return int(self.psus.sum()) - len(self.psus) if self.df is None else self.df
 
-    def weighed(self, weight: Floats) -> "Units":
-        """The same design with the weights of its units, where every case is a PSU of its own; weight:
-        (n,)."""
-        if not self.own or self.weights is not None:
-            return self
-        there = weight > 0
-        unit, w = self.unit[there], weight[there]
-        n = np.bincount(unit, minlength=self.rows).astype(np.float64)
-        centre = np.bincount(unit, weights=w, minlength=self.rows) / np.maximum(n, 1)
-        d = w - centre[unit]
-        d1, d2 = (np.bincount(unit, weights=x, minlength=self.rows).astype(np.float64) for x in (d, d * d))
-        return replace(self, weights=UnitWeights(n, centre, d1, d2))
-
-    def by_case(self) -> "Units":
-        """The same design where every case that is a PSU of its own has a row of its own."""
-        if not self.own:
-            return self
-        order = np.argsort(self.unit, kind="stable")
-        unit = np.empty(len(order), np.int32)
-        unit[order] = np.arange(len(order), dtype=np.int32)
-        return replace(self, unit=unit, own=False, stratum=self.stratum[self.unit[order]], weights=None)
-
-    def apart(self, group: NDArray[np.int64]) -> "Units":
-        """The same design where cases that are PSUs of their own have a row for each stratum and group,
-        (n,)."""
-        stratum = self.stratum[self.unit].astype(np.int64)
-        width = int(group.max(initial=0)) + 1
-        pairs, unit = np.unique(stratum * width + group, return_inverse=True)
-        return replace(
-            self, unit=unit.ravel().astype(np.int32), stratum=(pairs // width).astype(np.int32), weights=None
-        )
-
     @cached_property
     def single(self) -> NDArray[np.bool_]:
         """Strata of one PSU that would have a variance: those not taken whole."""
@@ -112,65 +86,61 @@ class Units:
         return len(self.psus) / max(len(self.psus) - int(self.single.sum()), 1)
 
 
-def _grouped(data: Dataset, names: tuple[str, ...], where: str) -> tuple[NDArray[np.int64], list[str]]:
-    """Group numbers of cases by one or several variables, and the groups' names; missing values stop."""
-    if not names:
-        return np.zeros(data.n, np.int64), ["all"]
-    keys, spelled = [], []
+def _answered_groups(cases: Cases, names: tuple[str, ...], where: str) -> Groups:
+    """Groups of cases by one or several variables; missing values stop."""
     for name in names:
-        column, variable = data.column(name, where), data.variable(name)
-        lost = ~column.answered
-        if lost.any():
-            rows = some([int(r) for r in data.rows[lost]])
+        cases.head.column(name, where)
+        lost = cases.each(lambda part, of=name: ~part.column(of).answered)
+        if rows := cases.records(lost):
             raise fault(
-                f"{name} is missing for {counted(int(lost.sum()), 'case')} (records {rows}).",
+                f"{name} is missing for {counted(len(rows), 'case')} (records {some(rows)}).",
                 where,
                 "Fill it in, or set these cases aside.",
             )
-        values, index = np.unique(column.values, return_inverse=True)
-        keys.append(index.ravel())
-        if variable.kind == "text":
-            spelled.append([column.words[int(v)] for v in values])
-        else:
-            scale = data.scale_of(name)
-            labels = {c.code: c.label for c in scale.codes} if scale else {}
-            spelled.append([labels.get(int(v), f"{v:g}") for v in values])
-    combined = keys[0]
-    for key, names_of in zip(keys[1:], spelled[1:], strict=True):
-        combined = combined * len(names_of) + key
-    found, index = np.unique(combined, return_inverse=True)
-    titles = []
-    for value in found.tolist():
-        parts = []
-        for names_of in reversed(spelled):
-            value, at = divmod(value, len(names_of))
-            parts.append(names_of[at])
-        titles.append(" · ".join(reversed(parts)))
-    return index.ravel().astype(np.int64), titles
+    return grouped(cases, names, where)
+
+
+def _titles(data: Dataset, names: tuple[str, ...], groups: Groups) -> list[str]:
+    """Groups in words: the labels of their codes."""
+    if not names:
+        return ["all"]
+    labels = []
+    for name in names:
+        scale = data.scale_of(name)
+        labels.append({code.code: code.label for code in scale.codes} if scale else {})
+    return [
+        " · ".join(
+            value if isinstance(value, str) else of.get(int(value), f"{value:g}")
+            for value, of in zip(key, labels, strict=True)
+        )
+        for key in groups.keys
+    ]
 
 
 def _population(
-    data: Dataset, design: Design, stratum: NDArray[np.int64], psus: NDArray[np.int64], names: list[str]
+    cases: Cases, design: Design, stratum: Sequence[Ints], psus: NDArray[np.int64], names: list[str]
 ) -> Floats:
     """f_h by stratum; 0 where no population size is given."""
     if design.population_size is None:
         return np.zeros(len(psus))
-    where = "design.population_size"
-    column = data.column(design.population_size, where)
-    if data.variable(design.population_size).kind not in ("number", "coded"):
-        raise fault(f"{design.population_size} is no number.", where, "Read it as a number first.")
-    if not column.answered.all():
-        rows = some([int(r) for r in data.rows[~column.answered]])
-        raise fault(
-            f"{design.population_size} is missing for records {rows}.", where, "Fill it in for every case."
-        )
-    sizes = column.values.astype(np.float64)
-    low, high = np.full(len(psus), np.inf), np.full(len(psus), -np.inf)
-    np.minimum.at(low, stratum, sizes)
-    np.maximum.at(high, stratum, sizes)
+    where, name = "design.population_size", design.population_size
+    cases.head.column(name, where)
+    if cases.head.variable(name).kind not in ("number", "coded"):
+        raise fault(f"{name} is no number.", where, "Read it as a number first.")
+    if rows := cases.records(cases.each(lambda part: ~part.column(name).answered)):
+        raise fault(f"{name} is missing for records {some(rows)}.", where, "Fill it in for every case.")
+
+    def ends(part: Dataset, of: Ints) -> tuple[Floats, Floats]:
+        sizes = part.column(name).values.astype(np.float64)
+        low, high = np.full(len(psus), np.inf), np.full(len(psus), -np.inf)
+        np.minimum.at(low, of, sizes)
+        np.maximum.at(high, of, sizes)
+        return low, high
+
+    low, high = cases.merged(ends, stratum, add=lambda a, b: (np.minimum(a[0], b[0]), np.maximum(a[1], b[1])))
     faults = [
         Fault(
-            f"{design.population_size} varies in stratum {names[h]}: {low[h]:g} to {high[h]:g}.",
+            f"{name} varies in stratum {names[h]}: {low[h]:g} to {high[h]:g}.",
             where,
             "It must be one number.",
         )
@@ -178,8 +148,7 @@ def _population(
     ]
     faults += [
         Fault(
-            f"Stratum {names[h]} holds {psus[h]} first-stage units, but {design.population_size} says "
-            f"{low[h]:g}.",
+            f"Stratum {names[h]} holds {psus[h]} first-stage units, but {name} says {low[h]:g}.",
             where,
             "It counts the units in the population, so it cannot be fewer than were drawn.",
         )
@@ -190,38 +159,37 @@ def _population(
     return np.asarray(psus / low)
 
 
-def units_of(data: Dataset, design: Design) -> Units:
-    """The design laid on the cases.
+def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
+    """The design laid on the cases, and for every part the row of each case in tallies, int32 (n,).
 
     Raises StudyError for a missing stratum or PSU, for population sizes that vary or are too small, and,
     under `refuse`, for strata of one PSU; each is named.
     """
-    stratum, names = _grouped(data, design.strata, "design.strata")
+    cases = Cases.of(data)
+    strata = _answered_groups(cases, design.strata, "design.strata")
+    stratum, names = strata.index, _titles(cases.head, design.strata, strata)
     recurring: tuple[str, ...] = ()
+    unit = stratum
     if design.clusters:
-        cluster, titles = _grouped(data, design.clusters, "design.clusters")
-        width = int(cluster.max(initial=0)) + 1
-        pairs, unit = np.unique(stratum * width + cluster, return_inverse=True)
+        clusters = _answered_groups(cases, design.clusters, "design.clusters")
+        titles = _titles(cases.head, design.clusters, clusters)
+        width = max(len(titles), 1)
+        combined = tuple(h * width + i for h, i in zip(stratum, clusters.index, strict=True))
+        pairs = cases.merge(np.union1d, [np.unique(of) for of in combined])
+        unit = tuple(np.searchsorted(pairs, of) for of in combined)
         stratum_of = (pairs // width).astype(np.int32)
         psus = np.bincount(stratum_of, minlength=len(names))
         recurring = tuple(titles[c] for c in np.flatnonzero(np.bincount(pairs % width, minlength=width) > 1))
     else:
-        unit, stratum_of = stratum, np.arange(len(names), dtype=np.int32)
-        psus = np.bincount(stratum, minlength=len(names))
+        stratum_of = np.arange(len(names), dtype=np.int32)
+        psus = cases.merge(np.add, [np.bincount(of, minlength=len(names)) for of in stratum])
     psus = psus.astype(np.int64)
-    fraction = _population(data, design, stratum, psus, names)
+    fraction = _population(cases, design, stratum, psus, names)
     units = Units(
-        unit.ravel().astype(np.int32),
-        not design.clusters,
-        stratum_of,
-        psus,
-        fraction,
-        tuple(names),
-        design.single_psu,
-        recurring=recurring,
+        not design.clusters, stratum_of, psus, fraction, tuple(names), design.single_psu, recurring=recurring
     )
     _check_single(units)
-    return units
+    return units, tuple(of.astype(np.int32) for of in unit)
 
 
 def _check_single(units: Units) -> None:
@@ -245,26 +213,54 @@ def _check_single(units: Units) -> None:
         )
 
 
-def weights_of(data: Dataset, name: str | None, where: str = "design.weight") -> Floats:
-    """The weight of every case, float64 (n,); 1 each without a variable. Missing and negative ones stop."""
+def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.weight") -> tuple[Floats, ...]:
+    """For every part the weight of each case, float64 (n,); 1 each without a variable. Missing and negative
+    ones stop."""
+    cases = Cases.of(data)
     if name is None:
-        return np.ones(data.n)
-    column = data.column(name, where)
-    if data.variable(name).kind not in ("number", "coded"):
-        raise fault(f"{name} is a {data.variable(name).kind}, not a number.", where, "A weight is a number.")
-    if not column.answered.all():
-        lost = data.rows[~column.answered]
+        return cases.each(lambda part: np.ones(part.n))
+    cases.head.column(name, where)
+    kind = cases.head.variable(name).kind
+    if kind not in ("number", "coded"):
+        raise fault(f"{name} is a {kind}, not a number.", where, "A weight is a number.")
+    if rows := cases.records(cases.each(lambda part: ~part.column(name).answered)):
         raise fault(
-            f"{name} is missing for {counted(len(lost), 'case')} (records {some(lost.tolist())}).",
+            f"{name} is missing for {counted(len(rows), 'case')} (records {some(rows)}).",
             where,
             "Fill it in, or set these cases aside.",
         )
-    weights = np.asarray(column.values, np.float64)
-    if weights.min(initial=0) < 0:
-        rows = data.rows[weights < 0]
+    weights = cases.each(lambda part: np.asarray(part.column(name).values, np.float64))
+    if rows := cases.records([of < 0 for of in weights]):
         raise fault(
-            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows.tolist())}).",
+            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows)}).",
             where,
             "A weight is 0 or more.",
         )
     return weights
+
+
+def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
+    """The same design where every case that is a PSU of its own has a row of its own: by stratum, then in the
+    order of the source."""
+    if not units.own:
+        return units, unit
+    together = np.concatenate(unit)
+    if len(unit) == 1:
+        order = np.argsort(together, kind="stable")
+    else:
+        order = np.lexsort((np.concatenate(cases.each(lambda part: part.rows)), together))
+    place = np.empty(len(order), np.int32)
+    place[order] = np.arange(len(order), dtype=np.int32)
+    ends = np.cumsum([len(of) for of in unit])
+    own = replace(units, own=False, stratum=units.stratum[together[order]], weights=None)
+    return own, tuple(np.split(place, ends[:-1]))
+
+
+def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merge) -> tuple[Units, UnitOf]:
+    """The same design where cases that are PSUs of their own have a row for each stratum and group; group:
+    (n,) for every part."""
+    width = 1 + max(int(of.max(initial=0)) for of in group)
+    keys = [units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True)]
+    pairs = merge(np.union1d, [np.unique(of) for of in keys])
+    rows = replace(units, stratum=(pairs // width).astype(np.int32), weights=None)
+    return rows, tuple(np.searchsorted(pairs, of).astype(np.int32) for of in keys)

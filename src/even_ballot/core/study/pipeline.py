@@ -17,6 +17,7 @@ from typing import Generic, Protocol, TypeVar
 from pydantic_core import PydanticSerializationError
 
 from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.disclosure.tables import (
@@ -30,9 +31,8 @@ from even_ballot.core.disclosure.tables import (
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.model import Model
-from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.sampling.units import Units
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.study.study_file import Study
@@ -93,23 +93,14 @@ class Weighed:
     """The cases with every weight that could be made, and how each weighting came out, or what is wrong with
     it."""
 
-    data: Dataset
+    cases: Cases
     outcomes: tuple[tuple[Raked, WeightingReport] | StudyError, ...]
 
     @property
     def made(self) -> Weighted:
         """The weightings that could be made."""
         good = [outcome for outcome in self.outcomes if not isinstance(outcome, StudyError)]
-        return Weighted(self.data, tuple(raked for raked, _ in good), tuple(said for _, said in good))
-
-
-@dataclass(frozen=True)
-class Designed:
-    """Weighted cases with their design."""
-
-    data: Dataset
-    units: Units
-    weight: Floats
+        return Weighted(self.cases, tuple(raked for raked, _ in good), tuple(said for _, said in good))
 
 
 class Inputs(ABC):
@@ -148,10 +139,10 @@ def _made_later(study: Study) -> list[str]:
     return made + [weighting.save_as for weighting in study.weightings]
 
 
-def weigh(data: Dataset, weighting: Weighting, where: str) -> tuple[Dataset, Raked, WeightingReport]:
+def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked, WeightingReport]:
     """The cases with one weighting's weight, how it came about, and the report on it."""
-    result = rake(data, weighting, where)
-    weighted = with_weight(data, weighting, result.weights, where)
+    result = rake(cases, weighting, where)
+    weighted = with_weight(cases, result, where)
     return weighted, result, report(weighted, result, weighting)
 
 
@@ -179,7 +170,8 @@ def _untold(what: str | None) -> AbstractContextManager[Progress]:
 
 class Pipeline:
     """A study on its inputs. keep: keeps nodes by their keys; states: whether every state of the ledger is
-    held, or the last alone. Every node raises StudyError with what is at fault and where."""
+    held, or the last alone; part: how the cases after the ledger are parted. Every node raises StudyError
+    with what is at fault and where."""
 
     def __init__(
         self,
@@ -188,9 +180,10 @@ class Pipeline:
         keep: Keeper = _once,
         telling: Telling = _untold,
         states: bool = False,
+        part: Callable[[Dataset], Cases] = Cases.of,
     ) -> None:
         self.study, self.inputs = study, inputs
-        self._keep, self._telling, self._states = keep, telling, states
+        self._keep, self._telling, self._states, self._part = keep, telling, states, part
 
     @cached_property
     def start(self) -> Node[Dataset]:
@@ -237,17 +230,17 @@ class Pipeline:
     @cached_property
     def weighed(self) -> Node[Weighed]:
         """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
-        key, data = self.cases.key, self.cases.value
+        key, cases = self.cases.key, self._part(self.cases.value)
         outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
         for i, weighting in enumerate(self.study.weightings):
             where = f"weightings[{i}]"
             key = key_of("weight", key, where, _said(weighting))
             try:
-                data, raked, said = self._keep(key, partial(weigh, data, weighting, where))
+                cases, raked, said = self._keep(key, partial(weigh, cases, weighting, where))
                 outcomes.append((raked, said))
             except StudyError as error:
                 outcomes.append(error)
-        return Node(key, Weighed(data, tuple(outcomes)))
+        return Node(key, Weighed(cases, tuple(outcomes)))
 
     @cached_property
     def weighted(self) -> Node[Weighted]:
@@ -259,7 +252,7 @@ class Pipeline:
         return Node(weighed.key, weighed.value.made)
 
     @cached_property
-    def designed(self) -> Node[Designed]:
+    def designed(self) -> Node[Sample]:
         """The weighted cases with their design."""
         study, weighed, name = self.study, self.weighed, weight_name(self.study)
         for weighting, outcome in zip(study.weightings, weighed.value.outcomes, strict=True):
@@ -267,11 +260,11 @@ class Pipeline:
                 raise outcome
         key = key_of("design", weighed.key, _said(study.design), name or "")
 
-        def lay() -> Designed:
-            data = weighed.value.data
-            if data.n == 0:
+        def lay() -> Sample:
+            cases = weighed.value.cases
+            if cases.n == 0:
                 raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
-            return Designed(data, *sampled(data, study.design, name, weighed.value.made.raked))
+            return sampled(cases, study.design, name, weighed.value.made.raked)
 
         return Node(key, self._keep(key, lay))
 
@@ -279,9 +272,8 @@ class Pipeline:
     def shared(self) -> Node[SharedCounts]:
         """The cases that all tables are made of, and what was counted of them."""
         ready, scope = self.designed, self.study.where
-        key = key_of("passes", ready.key, scope or "")
-        cases = ready.value
-        return Node(key, self._keep(key, lambda: SharedCounts(cases.data, cases.units, cases.weight, scope)))
+        key = key_of("counts", ready.key, scope or "")
+        return Node(key, self._keep(key, lambda: SharedCounts(ready.value, scope)))
 
     def table(self, at: int, request: TableRequest | None = None, what: str | None = None) -> TableResult:
         """One table of the study, as it may be released. request: in its place, counted with the same cases;
@@ -344,11 +336,11 @@ class Pipeline:
         reports: tuple[WeightingReport, ...],
         tables: tuple[TableResult, ...],
     ) -> Results:
-        ledgered, ready = self.ledgered.value, self.designed.value
+        ledgered, sample, data = self.ledgered.value, self.designed.value, self.weighed.value.cases.whole()
         received = len(ledgered.start.rows)
-        used, name = ready.data.n, weight_name(self.study)
+        name = weight_name(self.study)
         return Results(
-            received, used, ledgered.effects, findings, reports, ready.units, name, tables, ready.data
+            received, data.n, ledgered.effects, findings, reports, sample.units, name, tables, data
         )
 
 

@@ -9,13 +9,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.estimation import ratios
 from even_ballot.core.estimation.quantiles import ranked
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.sampling.units import Units, units_of
+from even_ballot.core.sampling.units import Units, by_case, units_of
 from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
@@ -48,13 +50,19 @@ def _dataset(n: int, **coded: ArrayLike | None) -> Dataset:
     return data
 
 
-def _designed(n: int, strata: ArrayLike | None, psu: ArrayLike | None) -> Units:
-    names = {
-        "strata": ("strata",) if strata is not None else (),
-        "clusters": ("psu",) if psu is not None else (),
-    }
-    design = Design(single_psu="certainty", **names)
-    return units_of(_dataset(n, strata=strata, psu=psu), design).by_case()
+def _design(strata: ArrayLike | None, psu: ArrayLike | None) -> Design:
+    return Design(
+        single_psu="certainty",
+        strata=("strata",) if strata is not None else (),
+        clusters=("psu",) if psu is not None else (),
+    )
+
+
+def _designed(n: int, strata: ArrayLike | None, psu: ArrayLike | None) -> tuple[Units, NDArray[np.int32]]:
+    """The design with each PSU a row of its own, and each case's row, (n,)."""
+    cases = Cases.of(_dataset(n, strata=strata, psu=psu))
+    units, (unit,) = by_case(*units_of(cases, _design(strata, psu)), cases)
+    return units, unit
 
 
 def ratio(
@@ -74,9 +82,9 @@ def ratio(
     (0.8333, 0.1667, 2)
     """
     top, base, w = (np.asarray(x, np.float64) for x in (a, b, weight))
-    units = _designed(len(w), strata, psu)
+    units, unit = _designed(len(w), strata, psu)
     sums = [
-        np.bincount(units.unit, weights=w * x, minlength=units.rows).astype(np.float64)[:, None]
+        np.bincount(unit, weights=w * x, minlength=units.rows).astype(np.float64)[:, None]
         for x in (top, base, np.abs(top))
     ]
     r, linear = ratios.ratio(sums[0], sums[1], units, sums[2])
@@ -114,13 +122,9 @@ def crosstab(
     """
     w = np.asarray(weight, np.float64)
     data = _dataset(len(w), stub=stub, banner=banner, strata=strata, psu=psu)
-    names = {
-        "strata": ("strata",) if strata is not None else (),
-        "clusters": ("psu",) if psu is not None else (),
-    }
-    units = units_of(data, Design(single_psu="certainty", **names))
+    data = data.with_column(Variable(name="weight", kind="number"), number_column(w))
     asked = TableRequest(id="table", stub=("stub",), banner=("banner",), **request)
-    return tabulate(data, units, w, asked)
+    return tabulate(sampled(data, _design(strata, psu), "weight"), asked)
 
 
 def rake(

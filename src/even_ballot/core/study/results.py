@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from even_ballot import __version__
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.disclosure.tables import (
     DisclosureControl,
@@ -20,7 +21,7 @@ from even_ballot.core.weighting.report import WeightingReport
 class Weighted:
     """The cases after the ledger and the weightings."""
 
-    data: Dataset
+    cases: Cases
     raked: tuple[Raked, ...]
     reports: tuple[WeightingReport, ...]
 

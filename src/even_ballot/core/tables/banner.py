@@ -14,6 +14,7 @@ from even_ballot.core.data.periods import Period, periods
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.tables.nets import NetRow, banner_nets
 from even_ballot.core.tables.request import TableRequest
@@ -24,15 +25,15 @@ from even_ballot.core.tables.results import BannerHeading, CodeOrNet, ColumnPath
 class BannerColumns:
     """A banner entry on the cases.
 
-    index: (n,), which combination of categories each case is of, the last for those without an answer;
-    columns: how many combinations there are. paths: the codes, or nets, of each column shown, outermost
-    first; members: the combinations of each, where some columns are nets of several (None: every column is
-    the combination of its place). scores: of the columns that are no nets, for a trend over them. first:
-    the place of the first column, where this is a block of several.
+    index: for every part which combination of categories each case is of, (n,), the last for those without
+    an answer; columns: how many combinations there are. paths: the codes, or nets, of each column shown,
+    outermost first; members: the combinations of each, where some columns are nets of several (None: every
+    column is the combination of its place). scores: of the columns that are no nets, for a trend over them.
+    first: the place of the first column, where this is a block of several.
     """
 
     heading: BannerHeading
-    index: NDArray[Any]
+    index: tuple[NDArray[Any], ...]
     columns: int
     paths: tuple[ColumnPath, ...]
     members: tuple[Ints, ...] | None
@@ -57,7 +58,7 @@ class BannerColumns:
             own = tuple(np.asarray(place[of], np.int64) for of in members[start:stop])
             yield replace(
                 self,
-                index=place[self.index],
+                index=tuple(place[of] for of in self.index),
                 columns=len(wanted) + 1,
                 paths=self.paths[start:stop],
                 members=own,
@@ -97,7 +98,8 @@ def placed(data: Dataset, name: str, period: Period, where: str) -> tuple[NDArra
     """Each case's place among the categories of a coded variable or a date, −1 where it has no answer; and
     the categories."""
     if data.variable(name, where).kind == "date":
-        return periods(data.column(name, where), period)
+        days = None if data.look is None else data.look.days[name]
+        return periods(data.column(name, where), period, days)
     data.column(name, where)
     codes, known = data.categories(name)
     return data.positions(name), tuple(
@@ -130,10 +132,11 @@ def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, c
 
 
 def across(
-    data: Dataset, entry: tuple[str, ...], request: TableRequest, where: str, table: str
+    sample: Sample, entry: tuple[str, ...], request: TableRequest, where: str, table: str
 ) -> BannerColumns:
     """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is
     everybody."""
+    data = sample.head
     for name in entry:
         kind = data.variable(name, where).kind
         if kind not in ("coded", "date"):
@@ -142,8 +145,8 @@ def across(
                 where,
                 "Code or band it first.",
             )
-    found = [placed(data, name, request.dates, where) for name in entry]
-    categories = tuple(of for _, of in found)
+    found = sample.each(lambda part: [placed(part.data, name, request.dates, where) for name in entry])
+    categories = tuple(of for _, of in found[0])
     widths = [len(of) for of in categories]
     columns = int(np.prod(widths)) if entry else 0
     nets = [
@@ -164,13 +167,14 @@ def across(
         categories,
         tuple(tuple(row.label for row in rows) for rows in nets),
     )
-    index = _indexed([at for at, _ in found], widths, data.n, columns)
+    index = sample.each(lambda part, of: _indexed([at for at, _ in of], widths, part.data.n, columns), found)
     return BannerColumns(heading, index, columns, paths, members, np.array(scores))
 
 
-def everybody(n: int) -> BannerColumns:
-    """An entry of no variables on n cases."""
-    return BannerColumns(BannerHeading((), (), ()), np.zeros(n, np.int8), 0, (), None, np.zeros(0))
+def everybody(sample: Sample) -> BannerColumns:
+    """An entry of no variables."""
+    index = sample.each(lambda part: np.zeros(part.data.n, np.int8))
+    return BannerColumns(BannerHeading((), (), ()), index, 0, (), None, np.zeros(0))
 
 
 def _steps(categories: Sequence[Category], nets: Sequence[NetRow]) -> list[tuple[CodeOrNet, Ints]]:

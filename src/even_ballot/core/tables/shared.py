@@ -7,10 +7,10 @@ from typing import Any, TypeVar
 import numpy as np
 from cachetools import LRUCache
 
-from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import condition
-from even_ballot.core.numerics.arrays import Bools, Floats
-from even_ballot.core.sampling.units import Units
+from even_ballot.core.estimation.quantiles import HELD
+from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns, across, everybody
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.stubs.domain import Domain
@@ -22,17 +22,18 @@ _MOST = 200_000_000
 class SharedCounts:
     """Weighted cases of one design, within `scope`: the filter of the whole study. What one table needed
     of the records is kept for the others: filters, banners and tallies, the most recently used up to some
-    200 MB."""
+    200 MB. held: distinct values of a number that are held at once, where cases come in parts."""
 
-    def __init__(self, data: Dataset, units: Units, weight: Floats, scope: str | None = None) -> None:
-        self.data, self.units, self.weight, self.scope = data, units.weighed(weight), weight, scope
+    def __init__(self, sample: Sample, scope: str | None = None, held: int = HELD) -> None:
+        self.sample, self.scope, self.held = sample, scope, held
+        self.head, self.units = sample.head, sample.units
         self._kept: LRUCache[Hashable, tuple[Any, int]] = LRUCache(_MOST, getsizeof=lambda kept: kept[1])
         self._lock = threading.Lock()
 
     @property
     def room(self) -> int:
         """Bytes that what is kept may come to take up."""
-        return min(_MOST, 40 * self.data.n + 1_000_000)
+        return min(_MOST, 40 * self.sample.n + 1_000_000)
 
     def once(self, key: Hashable, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it. size: of it, in bytes."""
@@ -47,30 +48,36 @@ class SharedCounts:
                 self._kept[key] = made, room
         return made
 
-    def inside(self, where: str | None, place: str) -> Bools | None:
-        """Which cases are in the study's filter and a table's; None for all. A fault names the one it is
-        in."""
+    def _inside(self, where: str | None, place: str) -> tuple[Bools, ...] | None:
+        """For every part which cases are in the study's filter and a table's, (n,); None for all. A fault
+        names the one it is in."""
         whole = self._of(self.scope, "where")
         own = self._of(where, place)
-        return own if whole is None else whole if own is None else whole & own
+        if whole is None or own is None:
+            return own if whole is None else whole
+        return tuple(a & b for a, b in zip(whole, own, strict=True))
 
-    def _of(self, text: str | None, place: str) -> Bools | None:
+    def _of(self, text: str | None, place: str) -> tuple[Bools, ...] | None:
         if text is None or not text.strip():
             return None
         return self.once(
-            ("filter", text), lambda: np.asarray(condition(text, self.data, place)), lambda x: x.nbytes
+            ("filter", text),
+            lambda: self.sample.each(lambda part: np.asarray(condition(text, part.data, place))),
+            lambda masks: sum(mask.nbytes for mask in masks),
         )
 
-    def sample(self, where: str | None, place: str) -> Domain:
+    def domain(self, where: str | None, place: str) -> Domain:
         """The cases of a filter."""
-        return Domain(self.data, self.units, self.weight, self.inside(where, place))
+        return Domain(self.sample, self._inside(where, place))
 
     def across(self, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> BannerColumns:
         """A banner entry laid on the cases."""
         if not entry:
-            return everybody(self.data.n)
+            return everybody(self.sample)
         nets = tuple(net for net in request.nets if net.banner is not None)
         key = ("banner", entry, request.dates, nets, request.entries if nets else ())
         return self.once(
-            key, lambda: across(self.data, entry, request, where, table), lambda x: int(x.index.nbytes)
+            key,
+            lambda: across(self.sample, entry, request, where, table),
+            lambda x: sum(int(of.nbytes) for of in x.index),
         )

@@ -3,11 +3,9 @@
 from collections.abc import Iterator
 from itertools import product
 
-from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
-from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.sampling.units import Units
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
@@ -19,38 +17,32 @@ from even_ballot.core.tables.stubs.numbers import NumberByBanner
 from even_ballot.core.tables.stubs.stub import StubByBanner
 
 
-def tabulate(
-    data: Dataset, units: Units, weight: Floats, request: TableRequest, where: str = "tables[0]"
-) -> TableResult:
+def tabulate(sample: Sample, request: TableRequest, where: str = "tables[0]") -> TableResult:
     """One table by itself: every figure asked for, of every stub variable in every banner column and in the
-    total column.
-
-    data: n cases; units: their design; weight: float64 (n,). Raises StudyError where the request does not
-    fit.
-    """
-    return counted_table(SharedCounts(data, units, weight), request, where)
+    total column. Raises StudyError where the request does not fit."""
+    return counted_table(SharedCounts(sample), request, where)
 
 
 def counted_table(
-    passes: SharedCounts, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet
+    shared: SharedCounts, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet
 ) -> TableResult:
     """One table of several made of the same cases. tell: told of every block of the table."""
     if not request.stub:
         what = "The table has no stub, so there is nothing to count."
         raise fault(what, f"{where}.stub", "Name at least one variable.")
-    sample = passes.sample(request.where, f"{where}.where")
+    domain = shared.domain(request.where, f"{where}.where")
     entries = [
-        passes.across(entry, request, f"{where}.banner[{i}]", where)
+        shared.across(entry, request, f"{where}.banner[{i}]", where)
         for i, entry in enumerate(request.entries or ((),))
     ]
-    check_figures(passes.data, entries, request, where)
+    check_figures(shared.head, entries, request, where)
     cells: list[Cell] = []
     tests: list[Test] = []
     stubs: list[StubHeading] = []
     for i, j in product(range(len(request.stub)), range(len(entries))):
         done = (i * len(entries) + j) / (len(request.stub) * len(entries))
         tell(f"Counting {request.title or request.id}", done)
-        for part in _parts(passes, sample, request, i, entries[j], where):
+        for part in _parts(shared, domain, request, i, entries[j], where):
             # The total column comes with the first entry only.
             total = j == 0 and part.over.first == 0
             if total:
@@ -61,26 +53,26 @@ def counted_table(
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
     title = request.title or request.id
-    return TableResult(request.id, title, tuple(stubs), banners, sample.cases, tuple(cells), tuple(tests))
+    return TableResult(request.id, title, tuple(stubs), banners, domain.cases, tuple(cells), tuple(tests))
 
 
 def _parts(
-    passes: SharedCounts, sample: Domain, request: TableRequest, at: int, over: BannerColumns, where: str
+    shared: SharedCounts, domain: Domain, request: TableRequest, at: int, over: BannerColumns, where: str
 ) -> Iterator[StubByBanner]:
     """One stub variable against one banner entry, in as many blocks of columns as its size asks for."""
     name, place = request.stub[at], f"{where}.stub[{at}]"
-    kind = passes.data.variable(name, place).kind
+    kind = shared.head.variable(name, place).kind
     if kind == "text":
         raise fault(
             f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.",
             place,
             "Code its answers first.",
         )
-    for block in over.blocks(columns_at_once(passes.data, sample.units, name, over, request, place)):
+    for block in over.blocks(columns_at_once(shared.head, domain.units, name, over, request, place)):
         if kind == "number":
-            yield NumberByBanner(passes, sample, name, block, request, place)
+            yield NumberByBanner(shared, domain, name, block, request, place)
         else:
-            yield CategoriesByBanner(passes, sample, name, block, request, place, where)
+            yield CategoriesByBanner(shared, domain, name, block, request, place, where)
 
 
 def _check_battery(stubs: list[StubHeading], where: str) -> None:

@@ -6,11 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
-from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.margins import LaidMargin
 from even_ballot.core.weighting.raking import Raked
+
+PartWeights = tuple[Floats, ...]
+"""For every part the weight of each case, (n,)."""
 
 
 @dataclass(frozen=True)
@@ -58,19 +63,20 @@ class Comparison:
     rows: tuple[ComparedRow, ...]
 
 
-def _summary(name: str | None, w: Floats) -> WeightSummary:
-    live = w[w > 0]
-    effective = float(live.sum() ** 2 / (live @ live))
-    mean = live.mean()
-    return WeightSummary(
-        name,
-        len(live),
-        effective,
-        effective / len(live),
-        float(live.min() / mean),
-        float(live.max() / mean),
-        float(live.sum()),
-    )
+def _summary(name: str | None, w: WeightSums) -> WeightSummary:
+    return WeightSummary(name, w.n, w.effective, w.effective / w.n, w.min / w.mean, w.max / w.mean, w.sum)
+
+
+def category_sums(cases: Cases, name: str, weights: Sequence[Floats]) -> Floats:
+    """Σ w by category of a coded variable, of those who answered; weights: for every part, (n,)."""
+    size = len(cases.head.categories(name)[0])
+
+    def sums(part: Dataset, w: Floats) -> Floats:
+        positions = part.positions(name)
+        there = positions >= 0
+        return np.bincount(positions[there], weights=w[there], minlength=size).astype(np.float64)
+
+    return cases.merged(sums, weights)
 
 
 def _margins(raked: Sequence[Raked]) -> list[tuple[Raked, LaidMargin, list[str]]]:
@@ -92,56 +98,70 @@ def _margins(raked: Sequence[Raked]) -> list[tuple[Raked, LaidMargin, list[str]]
     return found
 
 
-def _gaps(data: Dataset, raked: Sequence[Raked], weights: Sequence[Floats]) -> list[MarginGap]:
+def _gaps(cases: Cases, raked: Sequence[Raked], weights: Sequence[PartWeights]) -> list[MarginGap]:
     found = []
     for source, laid, names in _margins(raked):
-        category = laid.category[source.combos.index]
-        there = category >= 0
+
+        def sums(part: Dataset, combo: Ints, w: Floats, of: LaidMargin = laid) -> Floats:
+            category = of.category[combo]
+            there = category >= 0
+            return np.bincount(category[there], weights=w[there], minlength=len(of.target)).astype(np.float64)
+
         gaps, labels = [], []
-        for w in weights:
-            sums = np.bincount(category[there], weights=w[there], minlength=len(laid.target))
-            apart = np.abs(sums / sums.sum() - laid.target)
+        for each in weights:
+            whole = cases.merged(sums, source.combos.index, each)
+            apart = np.abs(whole / whole.sum() - laid.target)
             worst = int(apart.argmax())
             gaps.append(float(apart[worst]))
-            labels.append(laid.label(data, worst))
+            labels.append(laid.label(cases.head, worst))
         found.append(MarginGap(tuple(names), laid.margin.by, tuple(gaps), tuple(labels)))
     return found
 
 
-def _rows(data: Dataset, name: str, weights: Sequence[Floats]) -> list[ComparedRow]:
-    variable = data.variable(name, "variables")
-    column = data.column(name, "variables")
+def _mean(cases: Cases, name: str, weights: PartWeights) -> float | None:
+    """The weighted mean of a number, of those who answered."""
+
+    def sums(part: Dataset, w: Floats) -> tuple[float, float]:
+        column = part.column(name)
+        of = w * column.answered
+        return float((of * np.where(column.answered, column.values, 0.0)).sum()), float(of.sum())
+
+    total, base = cases.merged(sums, weights)
+    return total / base if base > 0 else None
+
+
+def _rows(cases: Cases, name: str, weights: Sequence[PartWeights]) -> list[ComparedRow]:
+    head = cases.head
+    variable = head.variable(name, "variables")
+    head.column(name, "variables")
     if variable.kind == "number":
-        y, there = np.where(column.answered, column.values, 0.0), column.answered
-        means = [
-            float((w * there * y).sum() / (w * there).sum()) if (w * there).sum() > 0 else None
-            for w in weights
-        ]
-        return [ComparedRow(name, variable.title, None, "mean", tuple(means))]
+        means = tuple(_mean(cases, name, each) for each in weights)
+        return [ComparedRow(name, variable.title, None, "mean", means)]
     if variable.kind != "coded":
         raise fault(
             f"{name} is a {variable.kind}; shares and means are compared.",
             "variables",
             "Choose coded variables or numbers.",
         )
-    positions = data.positions(name)
-    there = positions >= 0
-    codes = data.categories(name)[0]
-    sums = [np.bincount(positions[there], weights=w[there], minlength=len(codes)) for w in weights]
+    sums = [category_sums(cases, name, each) for each in weights]
     found = []
-    for i, item in enumerate(codes):
+    for i, item in enumerate(head.categories(name)[0]):
         shares = tuple(float(s[i] / s.sum()) if s.sum() > 0 else None for s in sums)
         found.append(ComparedRow(name, variable.title, item.code, item.label, shares))
     return found
 
 
-def compare(data: Dataset, raked: Sequence[Raked], variables: Sequence[str]) -> Comparison:
+def compare(data: Dataset | Cases, raked: Sequence[Raked], variables: Sequence[str]) -> Comparison:
     """Compares weightings over the same cases. variables: coded ones (shares of those who answered) and
     numbers (means)."""
-    weights = [np.ones(data.n), *(r.weights for r in raked)]
+    cases = Cases.of(data)
+    weights = [
+        cases.each(lambda part: np.ones(part.n)),
+        *(tuple(of.weights for of in r.parts) for r in raked),
+    ]
     names = [None, *(r.frame.weighting.save_as for r in raked)]
     return Comparison(
-        tuple(_summary(name, w) for name, w in zip(names, weights, strict=True)),
-        tuple(_gaps(data, raked, weights)),
-        tuple(row for name in variables for row in _rows(data, name, weights)),
+        tuple(_summary(name, weight_sums(w, cases.merge)) for name, w in zip(names, weights, strict=True)),
+        tuple(_gaps(cases, raked, weights)),
+        tuple(row for name in variables for row in _rows(cases, name, weights)),
     )

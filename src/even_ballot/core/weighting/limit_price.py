@@ -5,10 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.sampling.effective_size import weight_sums
+from even_ballot.core.weighting.comparison import category_sums
 from even_ballot.core.weighting.limits import least_high
 from even_ballot.core.weighting.raking import Raked, bounds_of, rake
+from even_ballot.core.weighting.report import at_limits
 from even_ballot.core.weighting.request import Limits, Weighting
 
 _POINTS = 16
@@ -41,39 +45,43 @@ class LimitPrice:
     moved: Moved | None
 
 
-def _shares(data: Dataset, weights: Floats, watched: Sequence[str]) -> dict[str, Floats]:
+def _shares(cases: Cases, raked: Raked, watched: Sequence[str]) -> dict[str, Floats]:
     """Weighted shares of the categories of coded variables, of those who answered."""
     shares = {}
+    weights = [of.weights for of in raked.parts]
     for name in watched:
-        positions = data.positions(name)
-        there = positions >= 0
-        sums = np.bincount(positions[there], weights=weights[there], minlength=len(data.categories(name)[0]))
+        sums = category_sums(cases, name, weights)
         if sums.sum() > 0:
             shares[name] = sums / sums.sum()
     return shares
 
 
-def _moved(data: Dataset, without: dict[str, Floats], within: dict[str, Floats]) -> Moved | None:
+def _moved(head: Dataset, without: dict[str, Floats], within: dict[str, Floats]) -> Moved | None:
     most: Moved | None = None
     for name, shares in within.items():
         at = int(np.abs(shares - without[name]).argmax())
         if most is None or abs(shares[at] - without[name][at]) > abs(most.within - most.without):
             most = Moved(
-                name, data.categories(name)[0][at].label, float(without[name][at]), float(shares[at])
+                name, head.categories(name)[0][at].label, float(without[name][at]), float(shares[at])
             )
     return most
 
 
 def _priced(
-    data: Dataset, raked: Raked, high: float | None, without: dict[str, Floats], watched: Sequence[str]
+    cases: Cases, raked: Raked, high: float | None, without: dict[str, Floats], watched: Sequence[str]
 ) -> LimitPrice:
-    w = raked.weights[raked.weights > 0]
-    effective = float(w.sum() ** 2 / (w @ w))
-    held = 0 if raked.free is None else int(((raked.weights > 0) & ~raked.free).sum())
-    moved = None if high is None else _moved(data, without, _shares(data, raked.weights, watched))
-    low, top = float(w.min() / w.mean()), float(w.max() / w.mean())
+    w = weight_sums([of.weights for of in raked.parts], cases.merge)
+    moved = None if high is None else _moved(cases.head, without, _shares(cases, raked, watched))
     return LimitPrice(
-        high, raked.converged, raked.max_gap, effective, effective / len(w), low, top, held, moved
+        high,
+        raked.converged,
+        raked.max_gap,
+        w.effective,
+        w.effective / w.n,
+        w.min / w.mean,
+        w.max / w.mean,
+        at_limits(raked) or 0,
+        moved,
     )
 
 
@@ -86,23 +94,24 @@ def _least(raked: Raked, low: float) -> float | None:
 
 
 def limit_prices(
-    data: Dataset, weighting: Weighting, watched: Sequence[str], where: str
+    data: Dataset | Cases, weighting: Weighting, watched: Sequence[str], where: str
 ) -> tuple[LimitPrice, ...]:
     """Weights without an upper limit, then under limits from the largest weight there is down to the
     smallest limit that can be met, and the limit there is. watched: coded variables whose shares are
     followed. Nothing without margins."""
+    cases = Cases.of(data)
     low = weighting.limits.low if weighting.limits is not None else 0.0
 
     def under(high: float | None) -> Raked:
         return rake(
-            data, weighting.model_copy(update={"limits": Limits.model_construct(low=low, high=high)}), where
+            cases, weighting.model_copy(update={"limits": Limits.model_construct(low=low, high=high)}), where
         )
 
     if not weighting.margins:
         return ()
     free = under(None)
-    without = _shares(data, free.weights, watched)
-    prices = [_priced(data, free, None, without, watched)]
+    without = _shares(cases, free, watched)
+    prices = [_priced(cases, free, None, without, watched)]
     least = _least(free, low) if free.converged else None
     top = prices[0].max
     if least is None or least * 1.01 >= top:
@@ -112,5 +121,5 @@ def limit_prices(
     highs = np.unique(np.concatenate([np.round(highs[:-1], 2), highs[-1:], held]))[::-1]
     for high in highs.tolist():
         if high > 1:
-            prices.append(_priced(data, under(high), high, without, watched))
+            prices.append(_priced(cases, under(high), high, without, watched))
     return tuple(prices)

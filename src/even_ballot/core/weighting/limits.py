@@ -7,7 +7,6 @@ Newton's method with a line search. Within a margin combination the cases differ
 weight; sorted by it, those below, between and above the bounds are runs.
 """
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,66 +17,9 @@ from scipy import sparse
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.numerics.linear_programs import least
+from even_ballot.core.weighting.base_runs import Ordered
 
 _FAR, _STEPS = 4.0, 300
-_PARALLEL_FROM = 400_000
-
-
-@compiled
-def _gather(index: Any, base: Any, next_: Any, d: Any) -> None:
-    """Base weights of cases, combination by combination; next_: (K,), where each begins."""
-    for k in range(index.shape[0]):
-        if base[k] > 0:
-            c = index[k]
-            d[next_[c]] = base[k]
-            next_[c] += 1
-
-
-@compiled
-def _summed(start: Any, d: Any, before: Any) -> None:
-    """before[p]: Σ d of those that come before p in its combination."""
-    for c in range(start.shape[0] - 1):
-        total = 0.0
-        for p in range(start[c], start[c + 1]):
-            before[p] = total
-            total += d[p]
-
-
-@dataclass(frozen=True)
-class Ordered:
-    """Base weights above 0 in ascending order within each combination: d (n,); before (n,), Σ of those
-    before in the combination; start (K + 1,); whole (K,), Σ by combination."""
-
-    d: Floats
-    before: Floats
-    start: Ints
-    whole: Floats
-
-
-def ordered(index: NDArray[Any], base: Floats, combos: int) -> Ordered:
-    """Base weights (n,) of cases in combinations index (n,), so that the weights between any bounds are
-    sums of a run: what a factor makes of all cases of a combination takes two searches, however many they
-    are."""
-    counts = np.bincount(index[base > 0], minlength=combos)
-    start = np.concatenate([[0], np.cumsum(counts)])
-    d = np.empty(int(start[-1]))
-    _gather(index, base, start[:-1].copy(), d)
-
-    def sort(combo: range) -> None:
-        for c in combo:
-            d[start[c] : start[c + 1]].sort()
-
-    if len(d) < _PARALLEL_FROM:
-        sort(range(combos))
-    else:
-        half = int(np.searchsorted(start, len(d) // 2))
-        with ThreadPoolExecutor(2) as pool:
-            list(pool.map(sort, (range(half), range(half, combos))))
-    before = np.empty_like(d)
-    _summed(start, d, before)
-    ends = start[1:] - 1
-    whole = np.where(counts > 0, before[np.maximum(ends, 0)] + d[np.maximum(ends, 0)] if len(d) else 0.0, 0.0)
-    return Ordered(d, before, start, whole)
 
 
 @compiled
@@ -95,7 +37,17 @@ def _first(d: Any, a: int, b: int, bound: float, factor: float, strict: bool) ->
 
 @compiled
 def _clipped(
-    d: Any, before: Any, start: Any, sums: Any, factor: Any, low: Any, high: Any, whole: Any, free: Any
+    d: Any,
+    before: Any,
+    cases: Any,
+    start: Any,
+    sums: Any,
+    counts: Any,
+    factor: Any,
+    low: Any,
+    high: Any,
+    whole: Any,
+    free: Any,
 ) -> None:
     """Σ w by combination, and of the cases strictly between their bounds."""
     for c in range(factor.shape[0]):
@@ -108,7 +60,10 @@ def _clipped(
         upto = before[over] if over < b else sums[c]
         inside = upto - before[under] if under < b else 0.0
         free[c] = inside * factor[c] if over > under else 0.0
-        whole[c] = free[c] + low[c] * (under - a) + (high[c] * (b - over) if over < b else 0.0)
+        held = cases[under] if under < b else counts[c]
+        whole[c] = free[c] + low[c] * held
+        if over < b:
+            whole[c] += high[c] * (counts[c] - cases[over])
 
 
 @compiled
@@ -174,7 +129,7 @@ def solve(
     def at(value: Floats) -> tuple[Floats, Floats]:
         factor = np.zeros(combos)
         factor[live] = grown[live] * np.exp(np.clip(x @ value, -600, 600))
-        _clipped(of.d, of.before, of.start, of.whole, factor, low, high, whole, free)
+        _clipped(of.d, of.before, of.cases, of.start, of.whole, of.counts, factor, low, high, whole, free)
         return x.T @ whole[live] - target, factor
 
     lam = np.zeros(columns)

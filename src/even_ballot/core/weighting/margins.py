@@ -1,111 +1,18 @@
-"""A weighting's margins laid on the cases: distinct combinations, their categories, targets that fit them."""
+"""A weighting's margins laid on combinations of categories, with targets that fit them."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
-from even_ballot.core.sampling.tallies import in_halves
+from even_ballot.core.weighting.combinations import Combinations
 from even_ballot.core.weighting.request import Margin, Weighting
 
-_DENSE = 1 << 20
-_BLOCK = 1 << 14
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 CategoryCodes = dict[str, int | None]
-
-
-@compiled
-def _extend(index: Any, positions: Any, width: int) -> None:
-    """index ← index · width + position, an unknown (−1) taking the last place."""
-    for k in range(index.shape[0]):
-        p = positions[k]
-        index[k] = index[k] * width + (p if p >= 0 else width - 1)
-
-
-@compiled
-def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
-    """Base weight and cases of positive weight by combination."""
-    for k in range(index.shape[0]):
-        sums[index[k]] += base[k]
-        cases[index[k]] += base[k] > 0
-
-
-@compiled
-def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
-    for k in range(index.shape[0]):
-        out[k] = base[k] * factor[index[k]]
-
-
-def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:
-    """base · factor[index], (n,)."""
-    out = np.empty(len(base))
-    in_halves(len(base), lambda lo, hi: _multiply(base[lo:hi], factor, index[lo:hi], out[lo:hi]))
-    return out
-
-
-@dataclass(frozen=True)
-class Combinations:
-    """The distinct combinations of several coded variables' categories.
-
-    index: (n,), each case's combination. places: (K, variables), positions among the variable's
-    categories, −1 unknown. base: (K,), Σ d over the cases. cases: (K,), how many of positive weight.
-    """
-
-    names: tuple[str, ...]
-    index: NDArray[Any]
-    places: Ints
-    base: Floats
-    cases: Ints
-
-    def place(self, names: tuple[str, ...]) -> Ints:
-        """The columns of `places` of some variables."""
-        return self.places[:, [self.names.index(name) for name in names]]
-
-
-def combine(
-    columns: list[NDArray[Any]], widths: list[int], base: Floats, names: tuple[str, ...] = ()
-) -> Combinations:
-    """Combinations of position arrays; widths: categories of each, the unknown included.
-
-    Goes block by block, so that a block's index stays in the processor's cache over all columns.
-    """
-    n, size = len(base), int(np.prod([float(w) for w in widths])) if widths else 1
-    if size > 1 << 62:
-        raise fault("These margins have too many combinations of categories.", "", "Cross fewer variables.")
-    dense = size <= _DENSE
-    index = np.zeros(n, np.int32 if dense else np.int64)
-
-    def part(start: int, stop: int) -> tuple[Floats, Ints]:
-        sums, cases = np.zeros(size if dense else 0), np.zeros(size if dense else 0, np.int64)
-        for lo in range(start, stop, _BLOCK):
-            at = slice(lo, min(lo + _BLOCK, stop))
-            for positions, width in zip(columns, widths, strict=True):
-                _extend(index[at], positions[at], width)
-            if dense:
-                _add_up(index[at], base[at], sums, cases)
-        return sums, cases
-
-    parts = in_halves(n, part)
-    if dense:
-        found = np.arange(size)
-        sums, cases = (sum(side[1:], side[0]) for side in zip(*parts, strict=True))
-    else:
-        found, inverse = np.unique(index, return_inverse=True)
-        index = inverse.ravel()
-        sums = np.bincount(index, weights=base, minlength=len(found))
-        cases = np.bincount(index[base > 0], minlength=len(found))
-    places = np.zeros((len(found), len(widths)), np.int64)
-    rest = found
-    for j in range(len(widths) - 1, -1, -1):
-        rest, places[:, j] = np.divmod(rest, widths[j])
-        places[places[:, j] == widths[j] - 1, j] = -1
-    return Combinations(names, index, places, sums, cases)
 
 
 @dataclass(frozen=True)
@@ -122,37 +29,27 @@ class LaidMargin:
     target: Floats
     group: Ints
 
-    def label(self, data: Dataset, j: int) -> str:
+    def label(self, head: Dataset, j: int) -> str:
         """A category in words: the labels of its codes."""
         words = []
         for name, code in self.at[j].items():
             words.append(
                 "unknown"
                 if code is None
-                else next(c.label for c in data.categories(name)[0] if c.code == code)
+                else next(c.label for c in head.categories(name)[0] if c.code == code)
             )
         return ", ".join(words)
 
 
-def codes_of(data: Dataset, name: str, where: str) -> dict[int, str]:
+def codes_of(head: Dataset, name: str, where: str) -> dict[int, str]:
     """A coded variable's codes and labels; another kind is refused."""
-    variable = data.variable(name, where)
+    variable = head.variable(name, where)
     if variable.kind != "coded":
         raise fault(
             f"{name} is a {variable.kind}; margins are over coded variables.", where, "Code or band it first."
         )
-    data.column(name, where)
-    return {item.code: item.label for item in data.categories(name)[0]}
-
-
-def combinations_of(
-    data: Dataset, weighting: Weighting, base: Floats, where: str
-) -> tuple[Combinations, dict[str, list[int]]]:
-    """The combinations of all variables a weighting's margins and groups use, and each variable's codes."""
-    names = tuple(dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by))))
-    codes = {name: list(codes_of(data, name, where)) for name in names}
-    columns = [data.positions(name) for name in names]
-    return combine(columns, [len(codes[name]) + 1 for name in names], base, names), codes
+    head.column(name, where)
+    return {item.code: item.label for item in head.categories(name)[0]}
 
 
 def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[Ints, Ints]:
@@ -173,16 +70,16 @@ def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[I
     return np.where(combos.base > 0, (np.cumsum(live) - 1)[index.ravel()], 0), found[live]
 
 
-def _named(data: Dataset, at: CategoryCodes) -> str:
+def _named(head: Dataset, at: CategoryCodes) -> str:
     parts = []
     for name, code in at.items():
-        label = next((item.label for item in data.categories(name)[0] if item.code == code), None)
+        label = next((item.label for item in head.categories(name)[0] if item.code == code), None)
         parts.append(f"{name} {code}" if label in (None, str(code)) else f"{name} {code} ({label})")
     return ", ".join(parts)
 
 
 def lay_margin(
-    data: Dataset,
+    head: Dataset,
     margin: Margin,
     weighting: Weighting,
     combos: Combinations,
@@ -202,7 +99,7 @@ def lay_margin(
     found, index = np.unique(keys[live], axis=0, return_inverse=True)
     category = np.full(len(live), -1, np.int64)
     category[live] = index.ravel()
-    wanted, faults = _wanted(data, margin, weighting, codes, group_places, where)
+    wanted, faults = _wanted(head, margin, weighting, codes, group_places, where)
     spots = [_spot(margin, weighting, codes, group_places, key) for key in found.tolist()]
     target = np.full(len(found), np.nan)
     for j, (group, *place) in enumerate(found.tolist()):
@@ -211,10 +108,10 @@ def lay_margin(
             value = wanted.pop((group, *place), None)
             target[j] = value or 0.0
             n = int(combos.cases[category == j].sum())
-            faults += _target_faults(_named(data, spots[j]), value, n, where)
+            faults += _target_faults(_named(head, spots[j]), value, n, where)
     for key, value in wanted.items():
         if value > 0:
-            spot = _named(data, _spot(margin, weighting, codes, group_places, key))
+            spot = _named(head, _spot(margin, weighting, codes, group_places, key))
             what = f"Nobody is in {spot}, which has a target of {value:g}."
             mend = "Join it to another category, or leave it out and let the others sum to the whole."
             faults.append(Fault(what, where, mend))
@@ -260,7 +157,7 @@ def _target_faults(spot: str, value: float | None, n: int, where: str) -> list[F
 
 
 def _wanted(
-    data: Dataset,
+    head: Dataset,
     margin: Margin,
     weighting: Weighting,
     codes: dict[str, list[int]],
@@ -275,7 +172,7 @@ def _wanted(
         strange = [name for name, code in target.at.items() if code not in codes[name]]
         if strange:
             if target.value > 0:
-                known = some([f"{c.code} ({c.label})" for c in data.categories(strange[0])[0]])
+                known = some([f"{c.code} ({c.label})" for c in head.categories(strange[0])[0]])
                 faults.append(
                     Fault(
                         f"Nobody is in {strange[0]} {target.at[strange[0]]}: it is no category of "
@@ -291,7 +188,7 @@ def _wanted(
                 continue
             key = (group, *(codes[name].index(target.at[name]) for name in margin.by))
             if key in wanted:
-                faults.append(Fault(f"{_named(data, dict(target.at))} has two targets.", place, "Keep one."))
+                faults.append(Fault(f"{_named(head, dict(target.at))} has two targets.", place, "Keep one."))
             wanted[key] = target.value
     return wanted, faults
 

@@ -1,29 +1,27 @@
-"""Raking: weights adjusted_for_nonresponse margin by margin until all are met (Deming and Stephan, 1940).
+"""Raking: weights adjusted margin by margin until all are met (Deming and Stephan, 1940).
 
 Works on the distinct combinations of margin categories with their base weight sums, and maps back at the end.
 """
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Variable
-from even_ballot.core.data.dataset import Dataset, number_column
-from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.sampling.units import weights_of
-from even_ballot.core.weighting.limits import Possible, ordered, possible, solve
-from even_ballot.core.weighting.margins import (
-    Combinations,
-    LaidMargin,
-    check_sums,
-    combinations_of,
-    groups_of,
-    lay_margin,
-    spread_out,
-)
-from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
-from even_ballot.core.weighting.response_cells import AdjustedCell, adjusted_for_nonresponse
+from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.weighting.base_runs import BaseRuns, base_runs, ordered
+from even_ballot.core.weighting.base_weights import base_weights
+from even_ballot.core.weighting.combinations import Combinations, combinations_of, spread_out
+from even_ballot.core.weighting.limits import Bounded, Possible, possible, solve
+from even_ballot.core.weighting.margins import LaidMargin, check_sums, codes_of, groups_of, lay_margin
+from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.response_cells import AdjustedCell, Response, adjusted_for_nonresponse
 
 _AGREE = 0.001
 
@@ -79,20 +77,28 @@ class Frame:
 
 
 @dataclass(frozen=True)
-class Raked:
-    """Final weights and how they came about.
-
-    weights, base: float64 (n,). frame: the combinations and margins as asked for; before, after: (K,),
-    sums by combination as shares of the whole. margins: targets as shares of the whole. max_gap: largest
-    |Σ w − target| as a share of the total. free: (n,), with limits, the cases strictly between them.
-    cells: of a non-response adjustment. possible: where limits cannot be met, those that could be. given:
-    (n,), base weights before an adjustment; response: (n,) each, the cells it was made in, and who
-    answered.
-    """
+class RakedCases:
+    """For a part's cases, (n,) each: final weights; base weights; given: base weights before an adjustment;
+    free: with limits, whether they lie strictly between them; response: of an adjustment."""
 
     weights: Floats
     base: Floats
     given: Floats
+    free: Bools | None = None
+    response: Response | None = None
+
+
+@dataclass(frozen=True)
+class Raked:
+    """Final weights and how they came about.
+
+    parts: the cases of every part. frame: the combinations and margins as asked for; before, after: (K,),
+    sums by combination as shares of the whole. margins: targets as shares of the whole. max_gap: largest
+    |Σ w − target| as a share of the total. cells: of a non-response adjustment. possible: where limits cannot
+    be met, those that could be.
+    """
+
+    parts: tuple[RakedCases, ...]
     frame: Frame
     margins: tuple[LaidMargin, ...]
     before: Floats
@@ -100,60 +106,38 @@ class Raked:
     cycles: int
     max_gap: float
     converged: bool
-    free: Bools | None = None
     cells: tuple[AdjustedCell, ...] = ()
     possible: Possible | None = None
-    response: tuple[Ints, Bools] | None = None
 
     @property
     def combos(self) -> Combinations:
         """The distinct combinations of margin categories."""
         return self.frame.combos
 
+    @cached_property
+    def weights(self) -> Floats:
+        """Final weights of all cases, part by part, (n,)."""
+        return _together([of.weights for of in self.parts])
 
-def _product(data: Dataset, spec: ProductBase, where: str) -> Floats:
-    weights = np.ones(data.n)
-    for name in spec.times:
-        weights = weights * weights_of(data, name, f"{where}.times")
-    for name in spec.over:
-        chance = weights_of(data, name, f"{where}.over")
-        if (chance == 0).any():
-            rows = some(data.rows[chance == 0].tolist())
-            raise fault(
-                f"{name} is 0 (records {rows}), and nothing can be divided by it.",
-                f"{where}.over",
-                "Mend it there.",
-            )
-        weights = weights / chance
-    weights = weights / spec.divided_by
-    if spec.sum_to is None or not weights.sum() > 0:
-        return weights
-    return np.asarray(weights * ((data.n if spec.sum_to == "cases" else spec.sum_to) / weights.sum()))
+    @cached_property
+    def base(self) -> Floats:
+        """Their base weights, after an adjustment, (n,)."""
+        return _together([of.base for of in self.parts])
 
 
-def base_weights(data: Dataset, weighting: Weighting, where: str) -> Floats:
-    """d, float64 (n,): a variable's values, 1 each, a product of columns, or stratum population over
-    stratum cases."""
-    if isinstance(weighting.base, ProductBase):
-        return _product(data, weighting.base, f"{where}.base")
-    if not isinstance(weighting.base, StratumPopulation):
-        return weights_of(data, weighting.base, f"{where}.base")
-    people = weights_of(data, weighting.base.stratum_population, f"{where}.base.stratum_population")
-    keys = []
-    for name in weighting.base.by:
-        column = data.column(name, f"{where}.base.by")
-        if not column.answered.all():
-            lost = counted(int((~column.answered).sum()), "case")
-            raise fault(f"{name} is missing for {lost}.", f"{where}.base.by", "Fill it in.")
-        keys.append(np.unique(column.values, return_inverse=True)[1].ravel())
-    _, stratum, cases = np.unique(np.stack(keys), axis=1, return_inverse=True, return_counts=True)
-    return np.asarray(people / cases[stratum.ravel()])
+def _together(parts: Sequence[Floats]) -> Floats:
+    return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
 
-def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> Frame:
-    """A weighting laid on the cases. Raises StudyError for whatever contradicts: unknown values, targets
-    without cases, cases without targets, sums that are off, populations that disagree."""
-    combos, codes = combinations_of(data, weighting, base, where)
+def frame_of(data: Dataset | Cases, weighting: Weighting, base: Sequence[Floats], where: str) -> Frame:
+    """A weighting laid on the cases; base: for every part, (n,). Raises StudyError for whatever contradicts:
+    unknown values, targets without cases, cases without targets, sums that are off, populations that
+    disagree."""
+    cases = Cases.of(data)
+    head = cases.head
+    used = dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by)))
+    codes = {name: list(codes_of(head, name, where)) for name in used}
+    combos = combinations_of(cases, weighting, base, codes)
     groups = groups_of(combos, weighting, where)
     group_of, group_places = groups
     names = [
@@ -161,7 +145,7 @@ def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> F
         for places in group_places.tolist()
     ]
     laid = tuple(
-        lay_margin(data, m, weighting, combos, codes, groups, f"{where}.margins[{i}]")
+        lay_margin(head, m, weighting, combos, codes, groups, f"{where}.margins[{i}]")
         for i, m in enumerate(weighting.margins)
     )
     sums = tuple(check_sums(m, names, f"{where}.margins[{i}]") for i, m in enumerate(laid))
@@ -169,36 +153,38 @@ def frame_of(data: Dataset, weighting: Weighting, base: Floats, where: str) -> F
     return Frame(weighting, combos, laid, sums, group_of, len(names), population, totals)
 
 
-def rake(data: Dataset, weighting: Weighting, where: str = "weightings[0]") -> Raked:
-    """Base weights, adjusted_for_nonresponse for non-response where that is asked for, raked to the margins
-    of a weighting.
+def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0]") -> Raked:
+    """Base weights, adjusted for non-response where that is asked for, raked to the margins of a weighting.
 
     Margins that cannot all be met are reported, not raised (`converged`).
     """
-    base = base_weights(data, weighting, where)
-    if not base.max(initial=0) > 0:
+    cases = Cases.of(data)
+    base = given = base_weights(cases, weighting, where)
+    if not max(of.max(initial=0) for of in base) > 0:
         raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
-    given = base
     cells: tuple[AdjustedCell, ...] = ()
-    response = None
+    response: Sequence[Response | None] = (None,) * len(cases.parts)
     if weighting.nonresponse is not None:
         base, cells, response = adjusted_for_nonresponse(
-            data, base, weighting.nonresponse, f"{where}.nonresponse"
+            cases, base, weighting.nonresponse, f"{where}.nonresponse"
         )
-    frame = frame_of(data, weighting, base, where)
-    combos = frame.combos
+    frame = frame_of(cases, weighting, base, where)
+    combos, whole = frame.combos, frame.whole()
     start = combos.base / combos.base.sum()
     started, totals, margins = frame.aimed(combos.base)
     if weighting.limits is not None and weighting.limits.bind and margins:
-        found = _within_limits(frame, base, start, started, totals, margins)
-        return replace(found, given=given, cells=cells, response=response)
-    after, cycles, gap = _cycle(started, margins, weighting)
-    factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0)
-    weights = spread_out(base, factor * frame.whole(), combos.index)
+        found, nearest = _within_limits(frame, base, started, totals, margins, cases.merge)
+        spread = [found.weights(of, d, whole) for of, d in zip(combos.index, base, strict=True)]
+        weights, free = zip(*spread, strict=True)
+        after, cycles, gap = found.after, found.cycles, found.gap
+    else:
+        nearest, free = None, (None,) * len(cases.parts)
+        after, cycles, gap = _cycle(started, margins, weighting)
+        factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0) * whole
+        weights = tuple(spread_out(d, factor, of) for d, of in zip(base, combos.index, strict=True))
+    parts = tuple(map(RakedCases, weights, base, given, free, response))
     met = gap <= weighting.tolerance
-    return Raked(
-        weights, base, given, frame, margins, start, after, cycles, gap, met, cells=cells, response=response
-    )
+    return Raked(parts, frame, margins, start, after, cycles, gap, met, cells, nearest)
 
 
 def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats, Floats]:
@@ -214,41 +200,26 @@ def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats
 
 def _within_limits(
     frame: Frame,
-    base: Floats,
-    start: Floats,
+    base: Sequence[Floats],
     started: Floats,
     totals: Floats,
     margins: tuple[LaidMargin, ...],
-) -> Raked:
+    merge: Merge,
+) -> tuple[Bounded, Possible | None]:
+    """What base weights are multiplied by within the limits; and, where the margins cannot be met so, the
+    nearest limits within which they can."""
     combos, weighting = frame.combos, frame.weighting
     limits = weighting.limits
     assert limits is not None
     low, high, mean = bounds_of(frame, totals, combos.cases)
     grown = np.divide(started, combos.base, out=np.zeros_like(started), where=combos.base > 0)
     targets = tuple(m.target for m in margins)
-    of = ordered(combos.index, base, len(combos.base))
+    runs = [base_runs(of, d, len(combos.base)) for of, d in zip(combos.index, base, strict=True)]
+    of = ordered(merge(BaseRuns.merged, runs))
     found = solve(of, grown, frame.categories, targets, low, high, weighting.tolerance, weighting.max_cycles)
-    converged = found.gap <= weighting.tolerance
-    nearest = (
-        None
-        if converged
-        else possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
-    )
-    weights, free = found.weights(combos.index, base, frame.whole())
-    return Raked(
-        weights,
-        base,
-        base,
-        frame,
-        margins,
-        start,
-        found.after,
-        found.cycles,
-        found.gap,
-        converged,
-        free,
-        possible=nearest,
-    )
+    if found.gap <= weighting.tolerance:
+        return found, None
+    return found, possible(frame.categories, targets, combos.cases, mean, limits.low, limits.high)
 
 
 def _counted(
@@ -302,14 +273,14 @@ def _cycle(start: Floats, margins: tuple[LaidMargin, ...], weighting: Weighting)
     return result, cycles, worst
 
 
-def with_weight(data: Dataset, weighting: Weighting, weights: Floats, where: str) -> Dataset:
+def with_weight(cases: Cases, raked: Raked, where: str) -> Cases:
     """The cases with their new weight."""
-    if weighting.save_as in data.variables:
+    name = raked.frame.weighting.save_as
+    if name in cases.head.variables:
         raise fault(
-            f"There is a variable {weighting.save_as!r} already.",
+            f"There is a variable {name!r} already.",
             f"{where}.save_as",
             "Choose another name for the weight.",
         )
-    return data.with_column(
-        Variable(name=weighting.save_as, kind="number", label="Final weight"), number_column(weights)
-    )
+    made = Variable(name=name, kind="number", label="Final weight")
+    return cases.with_number(made, [of.weights for of in raked.parts])

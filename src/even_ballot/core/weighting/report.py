@@ -5,8 +5,10 @@ from functools import partial
 
 import numpy as np
 
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.limits import Possible
 from even_ballot.core.weighting.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.raking import Raked
@@ -78,7 +80,7 @@ class WeightingReport:
     possible: Possible | None = None
 
 
-def _margin(data: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> MarginReport:
+def _margin(head: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> MarginReport:
     live = laid.category >= 0
     fold = partial(np.bincount, laid.category[live], minlength=len(laid.target))
     before, after, n = (fold(weights=x[live]) for x in (raked.before, raked.after, raked.combos.cases))
@@ -87,7 +89,7 @@ def _margin(data: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> Marg
         np.bincount(laid.group, weights=x, minlength=groups)[laid.group] for x in (before, after, laid.target)
     )
     rows = tuple(
-        MarginRow(at, laid.label(data, j), float(t), float(b), float(a), float(m), int(k))
+        MarginRow(at, laid.label(head, j), float(t), float(b), float(a), float(m), int(k))
         for j, (at, t, b, a, m, k) in enumerate(
             zip(
                 laid.at,
@@ -103,36 +105,44 @@ def _margin(data: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> Marg
     return MarginReport(laid.margin.by, rows)
 
 
-def _histogram(weights: Floats, bins: int = 24) -> tuple[WeightBar, ...]:
-    low, high = float(weights.min()), float(weights.max())
+def _histogram(raked: Raked, of: WeightSums, merge: Merge, bins: int = 24) -> tuple[WeightBar, ...]:
+    low, high = of.min, of.max
     if high - low <= 1e-9 * high:
         # Weights that are alike but for rounding are one bar; there would be no room for more between them.
-        return (WeightBar(low, high, len(weights)),)
-    counts, edges = np.histogram(weights, bins=bins)
+        return (WeightBar(low, high, of.n),)
+    parts = [np.histogram(part.weights[part.weights > 0], bins, (low, high)) for part in raked.parts]
+    counts, edges = merge(np.add, [counts for counts, _ in parts]), parts[0][1]
     return tuple(
         WeightBar(float(a), float(b), int(c)) for a, b, c in zip(edges, edges[1:], counts, strict=False)
     )
 
 
-def report(data: Dataset, raked: Raked, weighting: Weighting) -> WeightingReport:
+def at_limits(raked: Raked) -> int | None:
+    """Cases whose weight lies on a limit; None without limits."""
+    if raked.parts[0].free is None:
+        return None
+    return sum(int(((of.weights > 0) & ~of.free).sum()) for of in raked.parts if of.free is not None)
+
+
+def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> WeightingReport:
     """The report on a weighting; cases of weight 0 are left out."""
-    weights = raked.weights[raked.weights > 0]
-    total, n = float(weights.sum()), len(weights)
-    effective = total**2 / float(weights @ weights)
+    cases = Cases.of(data)
+    weights = weight_sums([of.weights for of in raked.parts], cases.merge)
+    effective = weights.effective
     return WeightingReport(
         save_as=weighting.save_as,
         converged=raked.converged,
         cycles=raked.cycles,
         max_gap=raked.max_gap,
-        n=n,
+        n=weights.n,
         n_effective=effective,
-        efficiency=effective / n,
-        deff_weights=n / effective,
-        min=float(weights.min()),
-        max=float(weights.max()),
-        margins=tuple(_margin(data, raked, laid, total) for laid in raked.margins),
-        histogram=_histogram(weights),
+        efficiency=effective / weights.n,
+        deff_weights=weights.n / effective,
+        min=weights.min,
+        max=weights.max,
+        margins=tuple(_margin(cases.head, raked, laid, weights.sum) for laid in raked.margins),
+        histogram=_histogram(raked, weights, cases.merge),
         nonresponse=raked.cells or None,
-        at_limits=None if raked.free is None else int(((raked.weights > 0) & ~raked.free).sum()),
+        at_limits=at_limits(raked),
         possible=raked.possible,
     )

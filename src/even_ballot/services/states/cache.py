@@ -10,7 +10,9 @@ from typing import Any
 import numpy as np
 
 from even_ballot.core.faults import StudyError
+from even_ballot.core.numerics.parts import InParts
 from even_ballot.core.progress import Stopped
+from even_ballot.core.sampling.replicates import Replicates
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.services.workers.process_limits import GIB, machine_memory
@@ -47,7 +49,9 @@ def _inside(value: Any) -> tuple[list[tuple[int, int]], Iterable[Any]]:
     if isinstance(value, dict):
         return [], value.values()
     if isinstance(value, SharedCounts):
-        return [(id(value), value.room)], [value.data]
+        return [(id(value), value.room)], [value.sample]
+    if isinstance(value, InParts | Replicates):
+        return [], vars(value).values()
     if is_dataclass(value):
         return [], [getattr(value, field.name) for field in fields(value)]
     return [], ()

@@ -15,8 +15,9 @@ from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.disclosure.tables import HiddenPattern
 from even_ballot.core.faults import StudyError
 from even_ballot.core.progress import Progress
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding
-from even_ballot.core.study.pipeline import Designed, Inputs, Ledgered, Pipeline, Weighed
+from even_ballot.core.study.pipeline import Inputs, Ledgered, Pipeline, Weighed
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.tables.results import TableResult
 from even_ballot.services.states.cache import Kept
@@ -104,7 +105,7 @@ class Bench:
         node = self.pipeline(session, state).weighted
         return node.key, node.value
 
-    def designed(self, session: Session, state: StudyState) -> tuple[str, Designed]:
+    def designed(self, session: Session, state: StudyState) -> tuple[str, Sample]:
         """The weighted cases with their design."""
         node = self.pipeline(session, state).designed
         return node.key, node.value

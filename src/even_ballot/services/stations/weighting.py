@@ -35,10 +35,10 @@ def weightings(session: Session, bench: Bench, state: StudyState) -> WeightingsV
 def design(session: Session, bench: Bench, state: StudyState) -> DesignView:
     """The design laid on the cases, or what is wrong."""
     try:
-        ready = bench.designed(session, state)[1]
+        sample = bench.designed(session, state)[1]
     except StudyError as error:
         return DesignView(None, None, None, error.faults)
-    units, asked = ready.units, state.study.design
+    units, asked = sample.units, state.study.design
     return DesignView(
         len(units.psus),
         int(units.psus.sum()),
@@ -46,7 +46,7 @@ def design(session: Session, bench: Bench, state: StudyState) -> DesignView:
         (),
         *design_sentences(asked, units),
         method_sentence(asked, units),
-        design_notices(units, int((ready.weight <= 0).sum())),
+        design_notices(units, sum(int((part.weight <= 0).sum()) for part in sample.parts)),
     )
 
 
@@ -70,7 +70,7 @@ def _weighted(session: Session, bench: Bench, state: StudyState, at: int) -> tup
     outcome = weighed.outcomes[at]
     if isinstance(outcome, StudyError):
         raise outcome
-    return key, weighed.data, outcome[0]
+    return key, weighed.cases.whole(), outcome[0]
 
 
 def _watched(state: StudyState, data: Dataset) -> list[str]:
@@ -97,7 +97,7 @@ def prices(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[
 def comparison(session: Session, bench: Bench, state: StudyState, variables: Sequence[str]) -> Comparison:
     """The weightings that could be made, side by side."""
     made = bench.weighed(session, state)[1].made
-    return compare(made.data, made.raked, variables or _watched(state, made.data)[:3])
+    return compare(made.cases, made.raked, variables or _watched(state, made.cases.head)[:3])
 
 
 def heaviest(session: Session, bench: Bench, state: StudyState, at: int, most: int) -> list[HeavyCase]:

@@ -3,7 +3,7 @@
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import Fault, StudyError, counted
-from even_ballot.core.numerics.arrays import Floats
+from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.services.states.study_states import Bench
 from even_ballot.services.stations.views import Station, StudyCounts
@@ -21,7 +21,7 @@ class StudyProgress:
         self._faults: list[Fault] = []
         self._file = find_file(session, state.files.source)
         self._in_use = self._file.records
-        self._weights: Floats | None = None
+        self._weights: WeightSums | None = None
         self._weight = state.study.design.weight
         self.stations = (
             Station("intake", "ok", counted(self._file.records, "case")),
@@ -35,8 +35,7 @@ class StudyProgress:
     def tally(self) -> StudyCounts:
         """Where it stands, in numbers."""
         received, w = self._file.records, self._weights
-        to = None if w is None else float(w.sum())
-        effective = None if w is None or to is None else to**2 / float(w @ w)
+        to, effective = (None, None) if w is None else (w.sum, w.effective)
         aside = received - self._in_use
         return StudyCounts(
             received, self._file.blank_records, aside, self._in_use, effective, to, self._weight
@@ -75,11 +74,11 @@ class StudyProgress:
         if reports:
             self._weight = reports[-1].save_as
         try:
-            weight = self._bench.designed(self._session, self._state)[1].weight
+            sample = self._bench.designed(self._session, self._state)[1]
         except StudyError as error:
             self._faults += error.faults
             return Station("weighting", "attention", "the design does not fit")
-        self._weights = weight[weight > 0]
+        self._weights = weight_sums([part.weight for part in sample.parts])
         return _weighting_station(reports, False)
 
     def _tabled(self) -> tuple[Station, Station]:

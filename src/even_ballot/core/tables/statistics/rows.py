@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds
-from even_ballot.core.estimation.quantiles import Ranked
+from even_ballot.core.estimation.quantiles import Ranks
 from even_ballot.core.estimation.spread import Spread
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.units import Units
@@ -102,7 +102,7 @@ class NumberRow(ABC):
         """sd, skewness and kurtosis of every column."""
 
     @abstractmethod
-    def ranks(self) -> list[Ranked | None]:
+    def ranks(self) -> list[Ranks | None]:
         """Values in ascending order, by column."""
 
     @abstractmethod

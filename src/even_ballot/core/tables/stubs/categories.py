@@ -11,10 +11,10 @@ from even_ballot.core.estimation.estimates import Estimates, Sums, of_cases
 from even_ballot.core.estimation.independence import Independence, Wald, independence, wald
 from even_ballot.core.estimation.intervals import EDGE
 from even_ballot.core.estimation.means import coded_means
-from even_ballot.core.estimation.quantiles import Ranked, ranked
+from even_ballot.core.estimation.quantiles import Ranks, ranked
 from even_ballot.core.estimation.ratios import ratio
 from even_ballot.core.estimation.shares import share_variance, shares
-from even_ballot.core.estimation.spread import Distribution, Spread, spread
+from even_ballot.core.estimation.spread import Spread, central_sums, spread
 from even_ballot.core.estimation.trend import Trend, of_alike, slopes
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.variance import variances
@@ -36,16 +36,16 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
 
     def __init__(
         self,
-        passes: SharedCounts,
-        sample: Domain,
+        shared: SharedCounts,
+        domain: Domain,
         name: str,
         over: BannerColumns,
         request: TableRequest,
         where: str,
         table: str,
     ) -> None:
-        super().__init__(sample, over, request)
-        kind = sample.data.variable(name, where).kind
+        super().__init__(domain, over, request)
+        kind = domain.sample.head.variable(name, where).kind
         self.several, self.numeric = kind == "multi", kind == "coded"
         make = multi_block if self.several else coded_block
 
@@ -65,8 +65,8 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
             over.first,
             over.columns,
         )
-        self.block: CategoryCounts = passes.once(
-            key, lambda: make(sample, name, over, where, rows), CategoryCounts.size
+        self.block: CategoryCounts = shared.once(
+            key, lambda: make(domain, name, over, where, rows), CategoryCounts.size
         )
         self.heading = self.block.stub
         self.name = name
@@ -200,13 +200,13 @@ class CodesRow(OwnRow):
     @cached_property
     def _spread(self) -> Spread:
         columns = len(self.paths)
-        values = Distribution(
+        sums = central_sums(
             np.repeat(self.codes, columns),
             np.tile(np.arange(columns), len(self.codes)),
             self.weights.ravel(),
             columns,
         )
-        return spread(values, self.cells.n.sum(0))
+        return spread(sums, self.cells.n.sum(0))
 
     @cached_property
     def _means(self) -> Estimates:
@@ -226,7 +226,7 @@ class CodesRow(OwnRow):
         )
         return replace(found, est=np.where((n[~fits] > 0).any(0), np.nan, found.est))
 
-    def ranks(self) -> list[Ranked | None]:
+    def ranks(self) -> list[Ranks | None]:
         return [ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self.weights.T]
 
     def below(self, value: float, column: int) -> Estimates:

@@ -6,6 +6,7 @@ from functools import reduce
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.data.categories import Category
 from even_ballot.core.data.dataset import Dataset
@@ -13,11 +14,11 @@ from even_ballot.core.data.periods import Period
 from even_ballot.core.estimation.estimates import Sums
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.sampling.tallies import Tally
+from even_ballot.core.sampling.finishing import Tallied, degrees
 from even_ballot.core.tables.banner import BannerColumns, placed
 from even_ballot.core.tables.nets import NetRow
 from even_ballot.core.tables.results import StubHeading
-from even_ballot.core.tables.stubs.domain import Domain, degrees
+from even_ballot.core.tables.stubs.domain import Domain
 
 
 @dataclass(frozen=True)
@@ -99,9 +100,10 @@ class Responses:
     chosen: Floats | None
 
 
-def _laid(t: Tally, over: BannerColumns) -> Tally:
+def _laid(t: Tallied, over: BannerColumns) -> Tallied:
     """A tally with the total column and the others in place of the banner's categories."""
-    return Tally(over.laid(t.counts), over.laid(t.w), None if t.own is None else over.laid(t.own), t.present)
+    own = None if t.own is None else over.laid(t.own)
+    return Tallied(over.laid(t.counts), over.laid(t.w), own, t.present)
 
 
 def _answered(present: Any) -> Any:
@@ -148,15 +150,12 @@ def _finished(own: Sums, base: Sums, nets: Sequence[NetRow], total: bool) -> Sum
     return Sums(laid(own.w, base.w, 1), cases, laid(own.n, base.n, 0))
 
 
-def coded_block(sample: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
+def coded_block(domain: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
     """The block of a coded variable or a date: one pass."""
-    data = sample.data
-    positions, categories = placed(data, name, rows.dates, where)
-    variable = data.variable(name)
-    stub = (
-        positions if sample.inside is None else np.where(sample.inside, positions, -1).astype(positions.dtype)
-    )
-    whole = sample.tally(stub, over, len(categories))
+    found = domain.sample.each(lambda part: placed(part.data, name, rows.dates, where))
+    categories = found[0][1]
+    variable = domain.sample.head.variable(name)
+    whole = domain.tally(domain.stub([positions for positions, _ in found]), over, len(categories))
     t = _laid(whole, over)
     nets = rows.nets(categories)
     heading = StubHeading(name, variable.title, variable.kind, categories, rows.labels(nets))
@@ -164,13 +163,13 @@ def coded_block(sample: Domain, name: str, over: BannerColumns, where: str, rows
     present = np.asarray(t.present, np.float64)
     row, everybody = _netted(_answered(present), nets, 1), _answered(present).sum(1)
     row = np.column_stack([row, everybody]) if rows.total else row
-    df = _degrees(over.laid(present.sum(1)), row, everybody, sample)
+    df = _degrees(over.laid(present.sum(1)), row, everybody, domain)
     base = cells.over(1)
     of_both = _under(_finished(both, both.over(1), nets, rows.total), both.over(1))
     return CategoryCounts(heading, over, _finished(cells, base, nets, rows.total), base, of_both, df)
 
 
-def _both(t: Tally) -> Sums:
+def _both(t: Tallied) -> Sums:
     """Each row's cases that answered the banner, (R, 1), from a tally of its categories."""
     own = None if t.own is None else t.own[..., :-1].sum(-1, keepdims=True)
     return Sums(t.w[..., :-1].sum(-1, keepdims=True), own, t.counts[..., :-1].sum(-1, keepdims=True))
@@ -182,31 +181,33 @@ def _under(rows: Sums, last: Sums) -> Sums:
     return Sums(np.concatenate([rows.w, last.w], 1), own, np.concatenate([rows.n, last.n]))
 
 
-def _degrees(column: Any, row: Any, both: Any, sample: Domain, responses: Any = None) -> Degrees:
+def _degrees(column: Any, row: Any, both: Any, domain: Domain, responses: Any = None) -> Degrees:
     """Of PSUs with cases of each base, by unit on the first axis."""
-    units = sample.units
+    units = domain.units
     of_responses = None if responses is None else degrees(responses, units)
     return Degrees(degrees(column, units), degrees(row, units), int(degrees(both, units)), of_responses)
 
 
-def multi_block(sample: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
+def multi_block(domain: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
     """The block of a several-answer question: a pass for each option and one for how many were chosen. A
     net is who chose any."""
-    data = sample.data
-    variable = data.variable(name, where)
-    answered, chosen, categories = several(data, name, where)
-    if sample.inside is not None:
-        answered = answered & sample.inside
-    how_many = np.sum(chosen, axis=0).astype(np.int16)
-    k = len(chosen)
+    variable = domain.sample.head.variable(name, where)
+    found = domain.sample.each(lambda part: several(part.data, name, where))
+    categories = found[0].options
+    k = len(categories)
     m = np.arange(k + 1)[None, :, None]
-    first = sample.tally(np.where(answered, how_many, -1).astype(np.int16), over, k + 1)
+    numbers = domain.stub([of.how_many for of in found])
+    first = domain.tally(numbers, over, k + 1)
     whole, everybody = _laid(first, over), _both(first).over(1)
     nets = rows.nets(categories)
     every = Sums(whole.w, whole.own, whole.counts)
     options, by_number, present, answered_both = [], [], [], []
-    for option in [*chosen, *(np.logical_or.reduce([chosen[i] for i in net.places]) for net in nets)]:
-        of = sample.tally(np.where(answered & option, how_many, -1).astype(np.int16), over, k + 1)
+    for places in [*(np.array([i]) for i in range(k)), *(net.places for net in nets)]:
+        stub = [
+            np.where(several_of.any_of(places), number, -1).astype(np.int16)
+            for several_of, number in zip(found, numbers, strict=True)
+        ]
+        of = domain.tally(stub, over, k + 1)
         t = _laid(of, over)
         answered_both.append(_both(of).over(1))
         options.append(Sums(t.w, t.own, t.counts).over(1))
@@ -217,7 +218,7 @@ def multi_block(sample: Domain, name: str, over: BannerColumns, where: str, rows
     there = np.asarray(whole.present, np.float64)
     all_of = _answered(there).sum(1)
     row = np.stack([*present, *([all_of] if rows.total else [])], 1)
-    df = _degrees(over.laid(there.sum(1)), row, all_of, sample, over.laid(there[:, 1:].sum(1)))
+    df = _degrees(over.laid(there.sum(1)), row, all_of, domain, over.laid(there[:, 1:].sum(1)))
     own = [of for of in by_number[:k] if of is not None]
     responses = Responses(
         (whole.w * m).sum(1, keepdims=True),
@@ -230,8 +231,26 @@ def multi_block(sample: Domain, name: str, over: BannerColumns, where: str, rows
     return CategoryCounts(heading, over, _finished(part, base, (), rows.total), base, of_both, df, responses)
 
 
-def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], tuple[Category, ...]]:
-    """A several-answer question: who answered it, who chose each option, (n,) each, and its options."""
+@dataclass(frozen=True)
+class SeveralAnswers:
+    """A several-answer question on the cases of a part: who answered it, who chose each option, (n,) each."""
+
+    answered: Bools
+    chosen: tuple[Bools, ...]
+    options: tuple[Category, ...]
+
+    @property
+    def how_many(self) -> NDArray[np.int16]:
+        """How many options each case chose, (n,), −1 unanswered."""
+        return np.where(self.answered, np.sum(self.chosen, axis=0), -1).astype(np.int16)
+
+    def any_of(self, places: Ints) -> Bools:
+        """Who chose any of some options, (n,)."""
+        return np.asarray(np.logical_or.reduce([self.chosen[i] for i in places]))
+
+
+def several(data: Dataset, name: str, where: str) -> SeveralAnswers:
+    """A several-answer question on the cases of a part."""
     variable = data.variable(name, where)
     parts = [data.column(part, where) for part in variable.parts]
     numbers = [data.variable(part).kind in ("number", "coded") for part in variable.parts]
@@ -245,4 +264,4 @@ def several(data: Dataset, name: str, where: str) -> tuple[Bools, list[Bools], t
         for i, label in enumerate(labels)
     )
     answered = np.logical_or.reduce([part.answered for part in parts])
-    return answered, [part.answered & (part.values == 1) for part in parts], categories
+    return SeveralAnswers(answered, tuple(part.answered & (part.values == 1) for part in parts), categories)

@@ -1,122 +1,132 @@
-"""The cases a table is made of, counted in the layout that their design's variances need."""
+"""The cases a table is made of, counted part by part: each part tallied, the tallies merged, and laid out as
+their design's variances need them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.sampling.replicates import ByCase, ByUnit
-from even_ballot.core.sampling.tallies import Moments, Tally, in_halves, tally, tally_number
+from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.sampling.finishing import Moments, Tallied, degrees, finish, finish_number
+from even_ballot.core.sampling.sample import Sample, SamplePart
+from even_ballot.core.sampling.tallies import NumberTally, Tally, in_halves, tally, tally_number
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns
 
 
 @dataclass(frozen=True)
 class Domain:
-    """The cases of a table: their design, weight and (for one filter) which of them count.
+    """The cases of a table: weighted, and (for one filter) which of them count; inside: for every part,
+    (n,)."""
 
-    Every tally adds up over its rows to the totals of the cases. Its rows are those of units; where there
-    are replicates, those that stand for them; where residuals are wanted, of units, then of the categories
-    of the margins, with a last one that takes these out of the sum again.
-    """
-
-    data: Dataset
-    units: Units
-    weight: Floats
-    inside: Bools | None
+    sample: Sample
+    inside: tuple[Bools, ...] | None
 
     @property
-    def who(self) -> Bools:
-        """Cases in the filter, those of weight 0 left out."""
-        return self.weight > 0 if self.inside is None else self.inside & (self.weight > 0)
+    def units(self) -> Units:
+        """Their design."""
+        return self.sample.units
+
+    @property
+    def who(self) -> tuple[Bools, ...]:
+        """For every part cases in the filter, those of weight 0 left out, (n,)."""
+        if self.inside is None:
+            return self.sample.each(lambda part: part.weight > 0)
+        return self.sample.each(lambda part, inside: inside & (part.weight > 0), self.inside)
 
     @property
     def cases(self) -> int:
         """How many they are."""
-        inside = self.inside
 
-        def part(lo: int, hi: int) -> int:
-            there = self.weight[lo:hi] > 0
-            return int(np.count_nonzero(there if inside is None else there & inside[lo:hi]))
+        def of(part: SamplePart, inside: Bools | None) -> int:
+            def half(lo: int, hi: int) -> int:
+                there = part.weight[lo:hi] > 0
+                return int(np.count_nonzero(there if inside is None else there & inside[lo:hi]))
 
-        return sum(in_halves(len(self.weight), part))
+            return sum(in_halves(len(part.weight), half))
 
-    def tally(self, stub: NDArray[Any], over: BannerColumns, height: int) -> Tally:
-        """Sums by row × stub category × banner category, the last that of cases without an answer there.
-        stub: (n,), below 0 for cases that do not count."""
-        units, weight = self.units, self.weight
-        banner, width = over.index, over.columns + 1
-        shape = (units.rows, height, width)
-        t = tally(stub, banner, units.unit, weight, shape, units.weights.centre if units.weights else None)
-        present = t.w > 0 if t.own is None else t.own[: units.rows]
-        t = replace(t, present=present)
-        if isinstance(units.replicates, ByCase):
-            cell = np.where(stub >= 0, stub.astype(np.int64) * width + banner, -1)
-            rows = units.replicates.rows(cell, None, t.w.sum(0).ravel())
-            return replace(t, w=rows.reshape(-1, height, width), own=None)
-        if isinstance(units.replicates, ByUnit):
-            return replace(t, w=units.replicates.rows(t.w), own=None)
-        if units.residuals is None:
-            return t
-        extra = []
-        for category, size in zip(units.residuals.category, units.residuals.sizes, strict=True):
-            counted = np.where(category >= 0, stub, -1).astype(stub.dtype)
-            extra.append(tally(counted, banner, category, units.residuals.free, (size, height, width)).w)
-        return replace(t, w=_beside(t.w, extra))
+        return self.sample.merged(of, self.inside or (None,) * len(self.sample.parts))
 
-    def tally_number(self, y: Floats, inside: Bools, over: BannerColumns) -> Moments:
-        """Sums of a number by row × banner category. y: (n,); inside: (n,), who counts."""
-        units, weight = self.units, self.weight
-        banner, width = over.index, over.columns + 1
-        m = tally_number(y, inside, banner, units.unit, weight, (units.rows, width), units.own)
-        m = replace(
-            m, df=degrees(over.laid((m.w > 0).astype(np.int64) if m.own is None else m.own[0]), units)
+    def stub(self, positions: Sequence[NDArray[Any]]) -> tuple[NDArray[Any], ...]:
+        """For every part positions, (n,), of the cases of the filter; below 0 for all others."""
+        if self.inside is None:
+            return tuple(positions)
+        return tuple(
+            np.where(inside, at, -1).astype(at.dtype)
+            for at, inside in zip(positions, self.inside, strict=True)
         )
-        if isinstance(units.replicates, ByCase):
-            cell = np.where(inside, banner, -1).astype(np.int64)
-            shifted = y - m.shift[banner]
-            w, wy = (
-                units.replicates.rows(cell, of, full.sum(0)) for of, full in ((None, m.w), (shifted, m.wy))
-            )
-            return replace(m, w=w, wy=wy, own=None)
-        if isinstance(units.replicates, ByUnit):
-            return replace(m, w=units.replicates.rows(m.w), wy=units.replicates.rows(m.wy), own=None)
-        m = replace(m, size=self._size(y, inside, over, m))
-        if units.residuals is None:
-            return m
-        extra = []
-        for category, size in zip(units.residuals.category, units.residuals.sizes, strict=True):
-            counted = inside & (category >= 0)
-            extra.append(
-                tally_number(y, counted, banner, category, units.residuals.free, (size, width), shift=m.shift)
-            )
-        return replace(m, w=_beside(m.w, [x.w for x in extra]), wy=_beside(m.wy, [x.wy for x in extra]))
 
-    def _size(self, y: Floats, inside: Bools, over: BannerColumns, m: Moments) -> Floats | None:
-        """Σ w |y| by unit and column, (U, C)."""
-        if m.own is not None:
-            return None
-        if not len(y) or y.min() >= 0 or y.max() <= 0:
-            return np.abs(m.wy + m.shift * m.w)
-        none = np.zeros_like(m.shift)
-        units = self.units
-        return tally_number(np.abs(y), inside, over.index, units.unit, self.weight, m.w.shape, shift=none).wy
+    def tally(self, stub: Sequence[NDArray[Any]], over: BannerColumns, height: int) -> Tallied:
+        """Sums by row × stub category × banner category, the last that of cases without an answer there.
+        stub: for every part, (n,), below 0 for cases that do not count."""
+        shape = (height, over.columns + 1)
+        whole = self.sample.merged(
+            lambda part, at, index: _tally(part, self.units, at, index, shape), stub, over.index
+        )
+        return finish(whole, self.units)
+
+    def tally_number(self, y: Sequence[Floats], inside: Sequence[Bools], over: BannerColumns) -> Moments:
+        """Sums of a number by row × banner category. y, and inside, who counts: for every part, (n,)."""
+        width = over.columns + 1
+        whole = self.sample.merged(
+            lambda part, of, who, index: _tally_number(part, self.units, of, who, index, width),
+            y,
+            inside,
+            over.index,
+            add=NumberTally.merged,
+        )
+        moments = finish_number(whole, self.units)
+        return replace(moments, df=degrees(over.laid(moments.present), self.units))
 
 
-def degrees(present: NDArray[Any], units: Units) -> Ints:
-    """PSUs less strata of each of S sets of cases. present: (U, *S), PSUs with such cases: how many where
-    every case is its own, else whether there are."""
-    there = np.asarray(present) > 0
-    starts = np.flatnonzero(np.diff(units.stratum, prepend=-1))
-    strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)
-    psus = present.sum(0).astype(np.int64) if units.own else there.sum(0)
-    return np.asarray(psus - strata)
+def _tally(
+    part: SamplePart, units: Units, stub: NDArray[Any], banner: NDArray[Any], shape: tuple[int, int]
+) -> Tally:
+    """The tally of a part, with what replicates and residuals need of its cases."""
+    height, width = shape
+    centre = units.weights.centre if units.weights else None
+    t = tally(stub, banner, part.unit, part.weight, (units.rows, height, width), centre)
+    if part.again is not None:
+        cell = np.where(stub >= 0, stub.astype(np.int64) * width + banner, -1)
+        return replace(t, again=part.again.sums(cell, None, height * width))
+    if units.residuals is None or part.margins is None:
+        return t
+    below = []
+    for category, size in zip(part.margins.category, units.residuals.sizes, strict=True):
+        counted = np.where(category >= 0, stub, -1).astype(stub.dtype)
+        below.append(tally(counted, banner, category, part.margins.free, (size, height, width)).w)
+    return replace(t, margins=np.concatenate(below))
 
 
-def _beside(rows: Floats, extra: list[Floats]) -> Floats:
-    """Rows with those of categories below, and one that makes the sum what it was."""
-    below = np.concatenate(extra) if extra else np.zeros((0, *rows.shape[1:]))
-    return np.concatenate([rows, below, -below.sum(0, keepdims=True)])
+def _tally_number(
+    part: SamplePart, units: Units, y: Floats, inside: Bools, banner: NDArray[Any], width: int
+) -> NumberTally:
+    """The same of a number."""
+    t = tally_number(y, inside, banner, part.unit, part.weight, (units.rows, width), units.own)
+    if units.replicates is not None:
+        if part.again is None:
+            return t
+        cell = np.where(inside, banner, -1).astype(np.int64)
+        sums = [part.again.sums(cell, of, width) for of in (None, y - t.shift[banner])]
+        return replace(t, again=np.stack(sums))
+    t = replace(t, size=_size(part, y, inside, banner, t))
+    if units.residuals is None or part.margins is None:
+        return t
+    below = []
+    for category, size in zip(part.margins.category, units.residuals.sizes, strict=True):
+        counted = inside & (category >= 0)
+        of = tally_number(y, counted, banner, category, part.margins.free, (size, width), shift=t.shift)
+        below.append(np.stack([of.w, of.wy]))
+    return replace(t, margins=np.concatenate(below, 1))
+
+
+def _size(part: SamplePart, y: Floats, inside: Bools, banner: NDArray[Any], t: NumberTally) -> Floats | None:
+    """Σ w |y| by unit and column, (U, C)."""
+    if t.own is not None:
+        return None
+    if not len(y) or y.min() >= 0 or y.max() <= 0:
+        return np.abs(t.wy + t.shift * t.w)
+    none = np.zeros_like(t.shift)
+    return tally_number(np.abs(y), inside, banner, part.unit, part.weight, t.w.shape, shift=none).wy

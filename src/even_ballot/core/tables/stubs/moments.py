@@ -8,8 +8,9 @@ import numpy as np
 from even_ballot.core.estimation.means import root_of_squares, root_of_weights
 from even_ballot.core.estimation.trend import Cells
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.linearisation import Linear, Varied
-from even_ballot.core.sampling.tallies import Moments
+from even_ballot.core.sampling.tallies import merged_cells
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns
 
@@ -44,17 +45,9 @@ def _mean(shift: Floats, weight: Floats) -> float:
 def _merged(own: Floats, apart: Floats) -> Floats:
     """Moments (6, U) of several categories together, (6, U, k), about a mean that is less than theirs by
     `apart`, (k,)."""
-    n, w, level, ww, uw, uu = own
-    level = level + apart
-    count, whole = n.sum(-1), (n * w).sum(-1)
-    mean_w = whole / np.maximum(count, 1)
-    middle = np.divide((n * w * level).sum(-1), whole, out=np.zeros_like(whole), where=whole > 0)
-    # u = w (y − level) becomes u + e w about the common level.
-    e, dw = np.where(n > 0, level - middle[:, None], 0.0), w - mean_w[:, None]
-    u = e * w
-    of_w, of_uw = ww + n * dw * dw, uw + e * ww + n * u * dw
-    of_u = uu + 2 * e * uw + e**2 * ww + n * u * u
-    return np.stack([count, mean_w, middle, of_w.sum(-1), of_uw.sum(-1), of_u.sum(-1)])
+    own = own.copy()
+    own[2] += apart
+    return merged_cells(own)
 
 
 def of_varied(own: Floats, shift: Floats, level: float) -> Cells:

@@ -1,21 +1,30 @@
 """A number as stub against one banner entry."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.estimation.estimates import Estimates, Sums
 from even_ballot.core.estimation.means import means
-from even_ballot.core.estimation.quantiles import Ranked, ranked
+from even_ballot.core.estimation.quantiles import PartValues, Ranks, ranks_of
 from even_ballot.core.estimation.shares import shares
-from even_ballot.core.estimation.spread import Distribution, Spread, spread
+from even_ballot.core.estimation.spread import (
+    CentralSums,
+    PlainSums,
+    Spread,
+    central_sums,
+    plain_sums,
+    spread,
+)
 from even_ballot.core.estimation.trend import slopes
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.sampling.tallies import Moments
+from even_ballot.core.sampling.finishing import Moments
+from even_ballot.core.sampling.sample import SamplePart
 from even_ballot.core.tables.banner import BannerColumns, everybody
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, StubKey, Test
@@ -51,33 +60,48 @@ class NumberByBanner(StubByBanner):
 
     def __init__(
         self,
-        passes: SharedCounts,
-        sample: Domain,
+        shared: SharedCounts,
+        domain: Domain,
         name: str,
         over: BannerColumns,
         request: TableRequest,
         where: str,
     ) -> None:
-        super().__init__(sample, over, request)
-        self.name, self.passes = name, passes
-        self.heading = StubHeading(name, sample.data.variable(name, where).title, "number", ())
-        column = sample.data.column(name, where)
-        self.inside = column.answered & sample.who
-        y = np.where(self.inside, column.values, 0.0)
+        super().__init__(domain, over, request)
+        self.name, self.shared = name, shared
+        self.sample = domain.sample
+        head = self.sample.head
+        self.heading = StubHeading(name, head.variable(name, where).title, "number", ())
+        head.column(name, where)
+        self.inside = self.sample.each(lambda part, who: part.data.column(name).answered & who, domain.who)
+        y = self.sample.each(
+            lambda part, inside: np.where(inside, part.data.column(name).values, 0.0), self.inside
+        )
         # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of
         # reach.
-        largest = float(np.abs(y).max(initial=0))
+        largest = max(float(np.abs(of).max(initial=0)) for of in y)
         self.unit = (
             1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
         )
-        self.y = y if self.unit == 1 else y / self.unit
+        self.y = y if self.unit == 1 else tuple(of / self.unit for of in y)
 
-    def domain(self, column: int) -> Bools:
-        """Which cases are in a column, (n,), the total being column 0."""
+    def within(self, column: int) -> tuple[Bools, ...]:
+        """For every part which cases are in a column, (n,), the total being column 0."""
         if column == 0:
             return self.inside
         members = [column - 1] if self.over.members is None else self.over.members[column - 1]
-        return self.inside & np.isin(self.over.index, members)
+        return tuple(
+            inside & np.isin(index, members)
+            for inside, index in zip(self.inside, self.over.index, strict=True)
+        )
+
+    def values(self, column: int) -> list[PartValues]:
+        """For every part what gives the values of a column's cases, and their weights."""
+
+        def of(part: SamplePart, y: Floats, who: Bools) -> PartValues:
+            return lambda: (y[who], part.weight[who])
+
+        return list(self.sample.each(of, self.y, self.within(column)))
 
     @cached_property
     def tallied(self) -> Moments:
@@ -90,8 +114,8 @@ class NumberByBanner(StubByBanner):
             self.over.first,
             self.over.columns,
         )
-        return self.passes.once(
-            key, lambda: self.sample.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
+        return self.shared.once(
+            key, lambda: self.domain.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
         )
 
     @cached_property
@@ -148,13 +172,26 @@ class NumbersRow(OwnRow):
 
     @cached_property
     def _spread(self) -> Spread:
-        part = self.of
-        who, columns = part.inside, part.over.columns + 1
-        y, weight, index = part.y[who], part.sample.weight[who], part.over.index[who].astype(np.int64)
-        n = part.moments.counts
-        whole = spread(Distribution(y, np.zeros(len(y), np.int64), weight, 1), n[:1])
-        each = spread(Distribution(y, index, weight, columns), part.tallied.counts)
+        part, n = self.of, self.of.moments.counts
+        combinations = part.over.columns + 1
+
+        def by_combination(of: SamplePart, y: Floats, inside: Bools, index: NDArray[Any]) -> CentralSums:
+            domain = index[inside].astype(np.int64)
+            return central_sums(y[inside], domain, of.weight[inside], combinations)
+
+        sums = part.sample.merged(
+            by_combination, part.y, part.inside, part.over.index, add=CentralSums.merged
+        )
+        whole, each = spread(self._sums(0), n[:1]), spread(sums, part.tallied.counts)
         return Spread(*(self._spread_of(s, whole, each, n) for s in ("sd", "skewness", "kurtosis")))
+
+    def _sums(self, column: int) -> CentralSums:
+        """Central sums of one column's cases."""
+
+        def of(part: SamplePart, y: Floats, who: Bools) -> CentralSums:
+            return central_sums(y[who], np.zeros(int(who.sum()), np.int64), part.weight[who], 1)
+
+        return self.of.sample.merged(of, self.of.y, self.of.within(column), add=CentralSums.merged)
 
     def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
         """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of
@@ -165,12 +202,8 @@ class NumbersRow(OwnRow):
             for k, members in enumerate(part.over.members):
                 if len(members) == 1:
                     found.append(own[members[0]])
-                    continue
-                domain = part.domain(k + 1)
-                values = Distribution(
-                    part.y[domain], np.zeros(n[k + 1], np.int64), part.sample.weight[domain], 1
-                )
-                found.append(getattr(spread(values, n[k + 1 : k + 2]), of)[0])
+                else:
+                    found.append(getattr(spread(self._sums(k + 1), n[k + 1 : k + 2]), of)[0])
             own = np.array(found)
         return np.append(getattr(whole, of), own)
 
@@ -186,27 +219,35 @@ class NumbersRow(OwnRow):
 
     def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
         part, columns = self.of, len(self.paths)
-        values = np.where(part.inside, function(part.y), 0.0)
-        fits = np.isfinite(values)
-        moments = part.sample.tally_number(np.where(fits, values, 0.0), part.inside, part.over)
+        values = [np.where(inside, function(y), 0.0) for y, inside in zip(part.y, part.inside, strict=True)]
+        fits = [np.isfinite(of) for of in values]
+        numbers = [np.where(ok, of, 0.0) for of, ok in zip(values, fits, strict=True)]
+        moments = part.domain.tally_number(numbers, part.inside, part.over)
         found = means(laid_moments(moments, part.over), np.full(columns, np.nan), self.units)
-        gone = [bool((part.domain(column) & ~fits).any()) for column in range(columns)]
+        gone = [
+            any((who & ~ok).any() for who, ok in zip(part.within(column), fits, strict=True))
+            for column in range(columns)
+        ]
         return replace(found, est=np.where(gone, np.nan, found.est))
 
-    def ranks(self) -> list[Ranked | None]:
-        y, weight = self.of.y, self.of.sample.weight
-        domains = (self.of.domain(column) for column in range(len(self.paths)))
-        return [ranked(y[d], weight[d]) if d.any() else None for d in domains]
+    def ranks(self) -> list[Ranks | None]:
+        merge, held = self.of.sample.merge, self.of.shared.held
+        return [ranks_of(self.of.values(column), merge, held) for column in range(len(self.paths))]
 
     def below(self, value: float, column: int) -> Estimates:
-        domain = self.of.domain(column)
-        return shares(self._sum(domain & (self.of.y <= value)), self._sum(domain), self.units)
+        within = self.of.within(column)
+        part = [who & (y <= value) for who, y in zip(within, self.of.y, strict=True)]
+        return shares(self._sum(part), self._sum(within), self.units)
 
-    def _sum(self, who: Bools) -> Sums:
-        t = self.of.sample.tally(np.where(who, 0, -1).astype(np.int8), everybody(len(who)), 1)
+    def _sum(self, who: Sequence[Bools]) -> Sums:
+        stub = [np.where(of, 0, -1).astype(np.int8) for of in who]
+        t = self.of.domain.tally(stub, everybody(self.of.sample), 1)
         return Sums(t.w, t.own, t.counts)
 
     def unweighted(self) -> tuple[list[float], list[float]]:
-        domains = [self.of.y[self.of.domain(column)] for column in range(len(self.paths))]
-        deviations = [float(y.std(ddof=1)) if len(y) > 1 else float("nan") for y in domains]
-        return [float(y.mean()) if len(y) else float("nan") for y in domains], deviations
+        merge = self.of.sample.merge
+        found = []
+        for column in range(len(self.paths)):
+            values = [of()[0] for of in self.of.values(column)]
+            found.append(merge(PlainSums.merged, [plain_sums(y) for y in values]))
+        return [of.mean for of in found], [of.sd for of in found]

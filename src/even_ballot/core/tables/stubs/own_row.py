@@ -6,7 +6,7 @@ from functools import cached_property
 
 from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds
-from even_ballot.core.estimation.quantiles import Ranked
+from even_ballot.core.estimation.quantiles import Ranks
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.results import Cell, Plain, StubKey
 from even_ballot.core.tables.statistics.rows import NumberRow
@@ -38,7 +38,7 @@ class OwnRow(NumberRow):
         return [int(n) for n in self.means().base_n]
 
     @cached_property
-    def _ranks(self) -> list[Ranked | None]:
+    def _ranks(self) -> list[Ranks | None]:
         return self.ranks()
 
     def emit_means(

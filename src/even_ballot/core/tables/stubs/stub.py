@@ -42,9 +42,9 @@ class StubByBanner:
 
     heading: StubHeading
 
-    def __init__(self, sample: Domain, over: BannerColumns, request: TableRequest) -> None:
-        self.sample, self.over, self.request = sample, over, request
-        self.units: Units = sample.units
+    def __init__(self, domain: Domain, over: BannerColumns, request: TableRequest) -> None:
+        self.domain, self.over, self.request = domain, over, request
+        self.units: Units = domain.units
         self.df = self.units.degrees_of_freedom
         self.show = request.show
         self.paths: list[BannerPath] = [
