@@ -15,6 +15,7 @@ from itertools import product
 import numpy as np
 
 from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.estimation.intervals import Interval
@@ -87,13 +88,13 @@ def main() -> None:
     for _ in range(args.samples):
         data = population.sample(rng)
         raked = rake(data, population.weighting)
-        data = with_weight(data, population.weighting, raked.weights, "")
+        cases = with_weight(Cases.of(data), raked, "")
         for calibrated in (False, True):
             design = Design(strata=("h",), clusters=("i",), calibrated=calibrated)
-            units, weight = sampled(data, design, "weight", [raked])
+            sample = sampled(cases, design, "weight", [raked])
             for method in METHODS:
                 request = REQUEST.model_copy(update={"interval": Interval(method=method)})
-                for cell in tabulate(data, units, weight, request).cells:
+                for cell in tabulate(sample, request).cells:
                     name = cell.stub.variable
                     if cell.stub.code == 1 or (cell.stub.code is None and name == "y"):
                         assert cell.low is not None

@@ -14,6 +14,7 @@ import numpy as np
 from measuring import best, plain_pass, row
 
 from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.disclosure.request import Suppression
@@ -57,9 +58,11 @@ def crosstab(n: int, repeat: int, rng: np.random.Generator) -> None:
     design = {"strata": ("h",), "clusters": ("p",)}
     for cases in (n // 4, n // 2, n):
         data = sample(cases, rng)
-        units, w = sampled(data, Design(**design), "w", [])
-        times[cases] = best(lambda data=data, units=units, w=w: tabulate(data, units, w, NESTED), repeat)
-    plain = best(lambda: plain_pass([*(data.positions(name) for name in "sab"), units.unit, w]), repeat)
+        whole = sampled(data, Design(**design), "w")
+        times[cases] = best(lambda whole=whole: tabulate(whole, NESTED), repeat)
+    (part,) = whole.parts
+    columns = [*(data.positions(name) for name in "sab"), part.unit, part.weight]
+    plain = best(lambda: plain_pass(columns), repeat)
     print(
         f"Stub of 5, nested banner of 40, {PSUS:,} PSUs, per cents with errors, {n:,} cases; one plain "
         f"pass {plain * 1e3:.1f} ms"
@@ -67,15 +70,19 @@ def crosstab(n: int, repeat: int, rng: np.random.Generator) -> None:
     row("  table / one plain pass over its columns", times[n] / plain, "under 4")
     row("  twice the cases: time by twice the time", times[n] / (2 * times[n // 2]), "about 1")
     row("  four times the cases: time by four times the time", times[n] / (4 * times[n // 4]), "about 1")
+    eighths = Cases([data.where(np.arange(n) % 8 == k) for k in range(8)])
+    parted = sampled(eighths, Design(**design), "w")
+    seconds = best(lambda: tabulate(parted, NESTED), repeat)
+    row("  in eight parts, merged / in one", seconds / times[n], "-")
     for count in (100, 500):
-        again = sampled(data, Design(**design, variance={"method": "bootstrap", "count": count}), "w", [])[0]
-        seconds = best(lambda again=again: tabulate(data, again, w, NESTED), repeat)
+        again = sampled(data, Design(**design, variance={"method": "bootstrap", "count": count}), "w")
+        seconds = best(lambda again=again: tabulate(again, NESTED), repeat)
         row(f"  with {count} bootstrap replicates / without", seconds / times[n], "under 2")
 
 
 def demo(repeat: int) -> None:
     """Every question that has answers by the usual banner, and again by others, until there are 200."""
-    _, results = run_file(FILES / "study.json")
+    study, results = run_file(FILES / "study.json")
     data = results.data
     coded = [
         name for name, v in data.variables.items() if v.kind == "coded" and name not in ("entry_status",)
@@ -92,18 +99,15 @@ def demo(repeat: int) -> None:
         for k, banner in enumerate(banners * 4)
         for name in coded
     ][:200]
-    units = results.units
-    weight = data.column(results.weight or "weight").values
+    sample = sampled(data, study.design, results.weight)
 
     def together() -> list[TableResult]:
-        passes = SharedCounts(data, units, weight)
-        return [counted_table(passes, request) for request in requests]
+        shared = SharedCounts(sample)
+        return [counted_table(shared, request) for request in requests]
 
     repeat = max(1, repeat // 2)
-    alone, shared = (
-        best(lambda: [tabulate(data, units, weight, r) for r in requests], repeat),
-        best(together, repeat),
-    )
+    alone = best(lambda: [tabulate(sample, r) for r in requests], repeat)
+    shared = best(together, repeat)
     tables = together()
     cells = sum(len(table.cells) for table in tables)
     print(
@@ -111,11 +115,11 @@ def demo(repeat: int) -> None:
         "s, goal 3 s"
     )
     row("  sharing their passes / each alone", shared / alone, "about 1 on so few cases")
-    passes = SharedCounts(data, units, weight)
+    counts = SharedCounts(sample)
     began = time.perf_counter()
-    pattern = pattern_of(passes, requests, Suppression(below=5))
+    pattern = pattern_of(counts, requests, Suppression(below=5))
     hidden = sum(
-        len(without_hidden(passes, t, r, pattern).hidden or ()) for t, r in zip(tables, requests, strict=True)
+        len(without_hidden(counts, t, r, pattern).hidden or ()) for t, r in zip(tables, requests, strict=True)
     )
     seconds = time.perf_counter() - began
     groups = len(pattern.hidden.small), len(pattern.hidden.protecting)

@@ -18,6 +18,7 @@ from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.sampling.replicates import bootstrap
 from even_ballot.core.weighting.raking import rake
+from even_ballot.core.weighting.report import at_limits
 from even_ballot.core.weighting.request import Limits, Margin, Target, Weighting
 
 SIZES = (2, 6, 10, 4, 5)
@@ -82,12 +83,8 @@ def raking(n: int, repeat: int, rng: np.random.Generator) -> None:
     limited = weighting.model_copy(update={"limits": Limits(low=0.3, high=2.5)})
     held = rake(data, limited)
     assert held.converged
-    assert held.free is not None
     assert held.weights.max() < 2.5 + 1e-9
-    print(
-        f"The same within limits of 0.3 and 2.5: {int((~held.free).sum()):,} cases on a limit, "
-        f"{held.cycles} steps"
-    )
+    print(f"The same within limits of 0.3 and 2.5: {at_limits(held):,} cases on a limit, {held.cycles} steps")
     row(
         "  within limits, every base weight another / one plain pass",
         best(lambda: rake(data, limited), repeat) / plain,
@@ -113,9 +110,9 @@ def again(n: int, psus: int, replicates: int, repeat: int, rng: np.random.Genera
         (", within limits", weighting.model_copy(update={"limits": Limits(low=0.2, high=4)})),
     ):
         raked = rake(data, spec)
-        found = made_again((raked,), factors, unit)
+        found, (again,) = made_again((raked,), factors, (unit,))
         assert not found.failed.any()
-        seconds = best(lambda spec=spec, raked=raked: made_again((raked,), factors, unit), repeat)
+        seconds = best(lambda spec=spec, raked=raked: made_again((raked,), factors, (unit,)), repeat)
         one = best(lambda spec=spec: rake(data, spec), repeat)
         print(
             f"{replicates} replicates raked again{name}, {n:,} cases in {psus:,} PSUs: {seconds:.2f} s, "
@@ -123,9 +120,8 @@ def again(n: int, psus: int, replicates: int, repeat: int, rng: np.random.Genera
         )
         row("  raked again / as many rakings of the whole sample", seconds / (replicates * one), "-")
         start = time.perf_counter()
-        found.rows(
-            data.positions("m1").astype(np.int64), None, np.bincount(data.positions("m1"), raked.weights, 6)
-        )
+        sums = again.sums(data.positions("m1").astype(np.int64), None, 6)
+        found.rows(sums, np.bincount(data.positions("m1"), raked.weights, 6))
         row(
             "  then all replicates of a table of 6 cells / raking them",
             (time.perf_counter() - start) / seconds,

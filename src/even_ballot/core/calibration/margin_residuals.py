@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.sample import OnMargins
@@ -54,9 +55,9 @@ class _PairSums:
 
 
 def _pairs(unit: NDArray[np.int32], combo: NDArray[Any], weight: Floats, combos: int) -> _PairSums:
-    key, of = np.unique(unit.astype(np.int64) * combos + combo, return_inverse=True)
-    sums = np.bincount(of.ravel(), weights=weight).astype(np.float64)
-    return _PairSums(key, sums, np.bincount(of.ravel(), weights=weight**2).astype(np.float64))
+    key, of = numbered(unit.astype(np.int64) * combos + combo)
+    sums = np.bincount(of, weights=weight).astype(np.float64)
+    return _PairSums(key, sums, np.bincount(of, weights=weight**2).astype(np.float64))
 
 
 def with_residuals(

@@ -18,19 +18,20 @@ class Spread:
 
 @dataclass(frozen=True)
 class CentralSums:
-    """Sums over the cases of m domains, (m,) each: whole, Σ w; mean, ȳ; second, third, fourth, Σ w (y − ȳ)ᵏ;
-    squares, Σ w y²."""
+    """Sums over the cases of m domains, (m,) each: whole, Σ w; second, third, fourth, Σ w (y − ȳ)ᵏ; squares, Σ
+    w y². ȳ = origin + level: a number near it, and what it is more, which keeps the digits that large numbers
+    have no room for."""
 
     whole: Floats
-    mean: Floats
+    origin: Floats
+    level: Floats
     second: Floats
     third: Floats
     fourth: Floats
     squares: Floats
 
-    def _about(self, mean: Floats) -> tuple[Floats, ...]:
-        """Σ w (y − mean)ᵏ for k = 2, 3, 4."""
-        e = np.where(self.whole > 0, self.mean - mean, 0.0)
+    def _about(self, e: Floats) -> tuple[Floats, ...]:
+        """Σ w (y − ȳ + e)ᵏ for k = 2, 3, 4."""
         return (
             self.second + self.whole * e**2,
             self.third + 3 * e * self.second + self.whole * e**3,
@@ -39,19 +40,25 @@ class CentralSums:
 
     def merged(self, other: "CentralSums") -> "CentralSums":
         """Of two parts together, each about its own mean, so that no digits are lost."""
+        here, there = self.whole > 0, other.whole > 0
         whole = self.whole + other.whole
+        origin = np.where(here, self.origin, other.origin)
+        a = np.where(here, self.level, 0.0)
+        b = np.where(there, (other.origin - origin) + other.level, 0.0)
         share = np.divide(other.whole, whole, out=np.zeros_like(whole), where=whole > 0)
-        here, there = (np.where(of.whole > 0, of.mean, 0.0) for of in (self, other))
-        mean = np.where(whole > 0, here + share * (there - here), np.nan)
-        second, third, fourth = (a + b for a, b in zip(self._about(mean), other._about(mean), strict=True))
-        return CentralSums(whole, mean, second, third, fourth, self.squares + other.squares)
+        level = np.where(here & there, a + share * (b - a), np.where(here, a, b))
+        sides = self._about(np.where(here, a - level, 0.0)), other._about(np.where(there, b - level, 0.0))
+        second, third, fourth = (
+            np.where(here, x, 0.0) + np.where(there, y, 0.0) for x, y in zip(*sides, strict=True)
+        )
+        return CentralSums(whole, origin, level, second, third, fourth, self.squares + other.squares)
 
 
 def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
     """Of a number's weighted values among m domains: value, domain, weight: (k,), of the cases that count.
 
     >>> sums = central_sums(np.array([1.0, 3.0]), np.array([0, 0]), np.array([1.0, 1.0]), 1)
-    >>> float(sums.mean[0]), float(sums.second[0])
+    >>> float(sums.origin[0] + sums.level[0]), float(sums.second[0])
     (2.0, 2.0)
     """
 
@@ -66,7 +73,7 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
         rest = total(deviation) / whole
         deviation = deviation - rest[domain]
         second, third, fourth = (total(deviation**power) for power in (2, 3, 4))
-        return CentralSums(whole, first + rest, second, third, fourth, total(value**2))
+        return CentralSums(whole, first, rest, second, third, fourth, total(value**2))
 
 
 def spread(sums: CentralSums, n: Ints) -> Spread:
@@ -82,19 +89,25 @@ def spread(sums: CentralSums, n: Ints) -> Spread:
 
 @dataclass(frozen=True)
 class PlainSums:
-    """Unweighted: n, the mean, and Σ (y − mean)²; of parts, merged about their common mean."""
+    """Unweighted: n, the mean (origin + level, as in `CentralSums`), and Σ (y − mean)²."""
 
     n: int
-    mean: float
+    origin: float
+    level: float
     second: float
 
     def merged(self, other: "PlainSums") -> "PlainSums":
         """Of two parts together."""
         if not self.n or not other.n:
             return self if self.n else other
-        n, apart = self.n + other.n, other.mean - self.mean
+        n, apart = self.n + other.n, (other.origin - self.origin) + (other.level - self.level)
         second = self.second + other.second + apart**2 * self.n * other.n / n
-        return PlainSums(n, self.mean + apart * other.n / n, second)
+        return PlainSums(n, self.origin, self.level + apart * other.n / n, second)
+
+    @property
+    def mean(self) -> float:
+        """Their mean, NaN of none."""
+        return self.origin + self.level
 
     @property
     def sd(self) -> float:
@@ -105,6 +118,8 @@ class PlainSums:
 def plain_sums(values: Floats) -> PlainSums:
     """Of the cases of one part, (k,)."""
     if not len(values):
-        return PlainSums(0, float("nan"), 0.0)
+        return PlainSums(0, float("nan"), 0.0, 0.0)
     mean = values.mean()
-    return PlainSums(len(values), float(mean), float(((values - mean) ** 2).sum()))
+    apart = values - mean
+    level = apart.mean()
+    return PlainSums(len(values), float(mean), float(level), float(((apart - level) ** 2).sum()))

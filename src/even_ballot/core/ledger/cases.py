@@ -12,6 +12,7 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables
 from even_ballot.core.model import Model
 from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.numerics.grouping import alike
 
 
 class Ids(Model):
@@ -30,24 +31,23 @@ class Duplicates(Model):
     at_least: int = Field(default=1, ge=1)
 
 
-def _groups(data: Dataset, alike: Duplicates) -> tuple[NDArray[np.int64], Bools]:
+def _groups(data: Dataset, asked: Duplicates) -> tuple[NDArray[np.int64], Bools]:
     """Each case's group of cases alike, and whether it answered enough to be compared, (n,)."""
-    columns = [data.column(name, "duplicates.of") for name in alike.of]
+    columns = [data.column(name, "duplicates.of") for name in asked.of]
     if not columns:
         raise fault("No variables to tell duplicates by.", "duplicates.of", "Name at least one.")
     answered = sum(column.answered.astype(np.int64) for column in columns)
     # An entry that was not placed is a place among words, and no number.
     cells = [np.where(c.state == BLANK, 0, c.values).astype(np.float64) for c in columns]
-    keys = np.stack([*cells, *(c.state.astype(np.float64) for c in columns)], axis=1)
-    group = np.unique(keys, axis=0, return_inverse=True)[1].ravel()
-    return group.astype(np.int64), np.asarray(answered >= alike.at_least)
+    group = alike([*cells, *(column.state for column in columns)])
+    return group, np.asarray(answered >= asked.at_least)
 
 
-def in_groups(data: Dataset, alike: Duplicates) -> Bools:
+def in_groups(data: Dataset, asked: Duplicates) -> Bools:
     """Cases that another one is alike to, (n,)."""
     if not data.n:
         return np.zeros(0, np.bool_)
-    group, known = _groups(data, alike)
+    group, known = _groups(data, asked)
     return np.asarray(known & (np.bincount(group[known], minlength=int(group.max()) + 1)[group] > 1))
 
 
@@ -107,12 +107,12 @@ class DropCases(Step):
         return Outcome(data.where(~drop) if drop.any() else data)
 
     @staticmethod
-    def _repeated(data: Dataset, alike: Duplicates) -> Bools:
-        group, known = _groups(data, alike)
+    def _repeated(data: Dataset, asked: Duplicates) -> Bools:
+        group, known = _groups(data, asked)
         order = np.arange(data.n)
-        if alike.keep == "last":
+        if asked.keep == "last":
             order = order[::-1]
-        elif alike.keep == "fullest":
+        elif asked.keep == "fullest":
             filled = sum((c.state == ANSWERED).astype(np.int64) for c in data.columns.values())
             order = np.argsort(-np.asarray(filled), kind="stable")
         _, first = np.unique(group[order], return_index=True)

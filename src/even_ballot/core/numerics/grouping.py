@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Ints
 
-_CLOSE = 4
+_CLOSE, _WHOLE = 4, 2.0**62
 
 
 def numbered(keys: NDArray[Any]) -> tuple[NDArray[Any], Ints]:
@@ -19,15 +19,19 @@ def numbered(keys: NDArray[Any]) -> tuple[NDArray[Any], Ints]:
     >>> found.tolist(), place.tolist()
     ([3, 7], [1, 0, 1])
     """
-    if keys.dtype.kind in "iub" and len(keys):
-        low = int(keys.min())
-        if int(keys.max()) - low < _CLOSE * len(keys) + 1000:
-            at = keys.astype(np.int64) - low
+    whole = keys
+    if keys.dtype.kind == "f" and len(keys) and np.abs(keys).max(initial=0) < _WHOLE:
+        ints = keys.astype(np.int64)
+        whole = ints if (ints == keys).all() else keys
+    if whole.dtype.kind in "iub" and len(keys):
+        low = int(whole.min())
+        if int(whole.max()) - low < _CLOSE * len(keys) + 1000:
+            at = whole.astype(np.int64) - low
             there = np.zeros(int(at.max()) + 1, np.bool_)
             there[at] = True
-            found = np.flatnonzero(there)
+            found = np.flatnonzero(there) + low
             place = np.cumsum(there) - 1
-            return (found + low).astype(keys.dtype if keys.dtype.kind != "b" else np.int64), place[at]
+            return found.astype(np.int64 if keys.dtype.kind == "b" else keys.dtype), place[at]
     found, place = np.unique(keys, return_inverse=True)
     return found, place.ravel().astype(np.int64)
 

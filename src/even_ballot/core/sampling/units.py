@@ -13,6 +13,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.groups import Groups, grouped
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.design import Design, SinglePsu
 from even_ballot.core.sampling.replicates import Replicates
@@ -175,8 +176,9 @@ def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
         titles = _titles(cases.head, design.clusters, clusters)
         width = max(len(titles), 1)
         combined = tuple(h * width + i for h, i in zip(stratum, clusters.index, strict=True))
-        pairs = cases.merge(np.union1d, [np.unique(of) for of in combined])
-        unit = tuple(np.searchsorted(pairs, of) for of in combined)
+        placed = [numbered(of) for of in combined]
+        pairs = cases.merge(np.union1d, [found for found, _ in placed])
+        unit = tuple(np.searchsorted(pairs, found)[at] for found, at in placed)
         stratum_of = (pairs // width).astype(np.int32)
         psus = np.bincount(stratum_of, minlength=len(names))
         recurring = tuple(titles[c] for c in np.flatnonzero(np.bincount(pairs % width, minlength=width) > 1))
@@ -261,6 +263,7 @@ def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merg
     (n,) for every part."""
     width = 1 + max(int(of.max(initial=0)) for of in group)
     keys = [units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True)]
-    pairs = merge(np.union1d, [np.unique(of) for of in keys])
+    placed = [numbered(of) for of in keys]
+    pairs = merge(np.union1d, [found for found, _ in placed])
     rows = replace(units, stratum=(pairs // width).astype(np.int32), weights=None)
-    return rows, tuple(np.searchsorted(pairs, of).astype(np.int32) for of in keys)
+    return rows, tuple(np.searchsorted(pairs, found)[at].astype(np.int32) for found, at in placed)

@@ -359,6 +359,12 @@ class _Given(Inputs):
         return self._lookups
 
 
-def run(study: Study, raw: RawTable, lookups: Mapping[str, RawTable]) -> Results:
-    """From raw answers to tables. Raises StudyError with what is at fault and where."""
-    return Pipeline(study, _Given(raw, lookups)).results()
+def run(
+    study: Study,
+    raw: RawTable,
+    lookups: Mapping[str, RawTable],
+    part: Callable[[Dataset], Cases] = Cases.of,
+) -> Results:
+    """From raw answers to tables; part: how the cases after the ledger are parted. Raises StudyError with what
+    is at fault and where."""
+    return Pipeline(study, _Given(raw, lookups), part=part).results()

@@ -43,33 +43,53 @@ def _runs(start: Any, d: Any, value: Any, times: Any, ends: Any) -> int:
 
 
 @compiled
-def _summed(start: Any, value: Any, times: Any, before: Any, cases: Any, whole: Any) -> None:
-    """before[p], cases[p]: Σ d and how many come before run p in its combination; whole[c]: Σ d of all."""
+def _summed(start: Any, value: Any, before: Any, whole: Any) -> None:
+    """before[p]: Σ d of those that come before p in its combination; whole[c]: Σ d of all."""
+    for c in range(start.shape[0] - 1):
+        total = 0.0
+        for p in range(start[c], start[c + 1]):
+            before[p] = total
+            total += value[p]
+        whole[c] = total
+
+
+@compiled
+def _summed_runs(start: Any, value: Any, times: Any, before: Any, cases: Any, whole: Any) -> None:
+    """The same of runs; cases[p]: how many come before run p."""
     for c in range(start.shape[0] - 1):
         total, many = 0.0, 0
         for p in range(start[c], start[c + 1]):
             before[p] = total
             cases[p] = many
-            for _ in range(times[p]):
-                total += value[p]
+            total += value[p] * times[p]
             many += times[p]
         whole[c] = total
 
 
 @dataclass(frozen=True)
 class BaseRuns:
-    """Distinct base weights above 0 in ascending order within each of K combinations: value, and how many
-    cases have it (times), (R,); start: (K + 1,), where each combination's runs begin."""
+    """Base weights above 0 in ascending order within each of K combinations: value, and how many cases have
+    it (times; None: one each, a value may come again), (R,); start: (K + 1,), where each combination's runs
+    begin."""
 
     value: Floats
-    times: Ints
+    times: Ints | None
     start: Ints
+
+    def joined(self) -> "BaseRuns":
+        """Equal values as one run."""
+        value, times = np.empty_like(self.value), np.empty(len(self.value), np.int64)
+        ends = np.zeros(len(self.start) - 1, np.int64)
+        n = _runs(self.start, self.value, value, times, ends)
+        return BaseRuns(value[:n], times[:n], np.concatenate([[0], ends]))
 
     def merged(self, other: "BaseRuns") -> "BaseRuns":
         """Those of two parts together."""
         combos = len(self.start) - 1
-        of = np.concatenate([np.repeat(np.arange(combos), np.diff(x.start)) for x in (self, other)])
-        value, times = np.concatenate([self.value, other.value]), np.concatenate([self.times, other.times])
+        sides = [x if x.times is not None else x.joined() for x in (self, other)]
+        of = np.concatenate([np.repeat(np.arange(combos), np.diff(x.start)) for x in sides])
+        value = np.concatenate([x.value for x in sides])
+        times = np.concatenate([x.times for x in sides if x.times is not None])
         order = np.lexsort((value, of))
         of, value, times = of[order], value[order], times[order]
         fresh = np.ones(len(of), bool)
@@ -84,8 +104,8 @@ def base_runs(index: NDArray[Any], base: Floats, combos: int) -> BaseRuns:
     """The runs of a part: base weights (n,) of cases in combinations index (n,).
 
     >>> runs = base_runs(np.array([0, 1, 1, 1]), np.array([2.0, 3.0, 1.0, 3.0]), 2)
-    >>> runs.value.tolist(), runs.times.tolist(), runs.start.tolist()
-    ([2.0, 1.0, 3.0], [1, 1, 2], [0, 1, 3])
+    >>> runs.value.tolist(), runs.joined().value.tolist(), runs.joined().times.tolist()
+    ([2.0, 1.0, 3.0, 3.0], [2.0, 1.0, 3.0], [1, 1, 2])
     """
     counts = np.bincount(index[base > 0], minlength=combos)
     start = np.concatenate([[0], np.cumsum(counts)])
@@ -102,17 +122,15 @@ def base_runs(index: NDArray[Any], base: Floats, combos: int) -> BaseRuns:
         half = int(np.searchsorted(start, len(d) // 2))
         with ThreadPoolExecutor(2) as pool:
             list(pool.map(sort, (range(half), range(half, combos))))
-    value, times, ends = np.empty_like(d), np.empty(len(d), np.int64), np.zeros(combos, np.int64)
-    n = _runs(start, d, value, times, ends)
-    return BaseRuns(value[:n], times[:n], np.concatenate([[0], ends]))
+    return BaseRuns(d, None, start)
 
 
 @dataclass(frozen=True)
 class Ordered:
     """Runs of base weights with what comes before each in its combination, so that the weights between any
     bounds are sums of a run: what a factor makes of all cases of a combination takes two searches, however
-    many they are. d, before, cases: (R,), a base weight, Σ d and how many before it; start (K + 1,); whole,
-    counts: (K,), Σ d and cases of a combination."""
+    many they are. d, before, cases: (R,), a base weight, Σ d and how many before it (cases: empty where every
+    run is one case); start (K + 1,); whole, counts: (K,), Σ d and cases of a combination."""
 
     d: Floats
     before: Floats
@@ -125,8 +143,13 @@ class Ordered:
 def ordered(runs: BaseRuns) -> Ordered:
     """Runs of all parts, summed up."""
     combos = len(runs.start) - 1
-    before, cases, whole = np.empty_like(runs.value), np.empty_like(runs.times), np.zeros(combos)
-    _summed(runs.start, runs.value, runs.times, before, cases, whole)
+    before, whole = np.empty_like(runs.value), np.zeros(combos)
+    if runs.times is None:
+        _summed(runs.start, runs.value, before, whole)
+        counts = np.diff(runs.start)
+        return Ordered(runs.value, before, np.zeros(0, np.int64), runs.start, whole, counts)
+    cases = np.empty_like(runs.times)
+    _summed_runs(runs.start, runs.value, runs.times, before, cases, whole)
     of = np.repeat(np.arange(combos), np.diff(runs.start))
     counts = np.bincount(of, weights=runs.times, minlength=combos).astype(np.int64)
     return Ordered(runs.value, before, cases, runs.start, whole, counts)

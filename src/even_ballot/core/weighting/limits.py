@@ -60,8 +60,10 @@ def _clipped(
         upto = before[over] if over < b else sums[c]
         inside = upto - before[under] if under < b else 0.0
         free[c] = inside * factor[c] if over > under else 0.0
-        held = cases[under] if under < b else counts[c]
-        whole[c] = free[c] + low[c] * held
+        if cases.shape[0] == 0:
+            whole[c] = free[c] + low[c] * (under - a) + (high[c] * (b - over) if over < b else 0.0)
+            continue
+        whole[c] = free[c] + low[c] * (cases[under] if under < b else counts[c])
         if over < b:
             whole[c] += high[c] * (counts[c] - cases[over])
 
