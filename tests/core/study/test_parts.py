@@ -1,6 +1,7 @@
 """Cases in parts: the figures of one part to 1e-12, however they are cut and merged."""
 
 import random
+from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,12 +14,17 @@ from hypothesis import strategies as st
 from parting import RandomTree, differing, random_parts
 from reference_cases import CASES
 
+from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import ANSWERED, UNPLACED, Column, Dataset, RawTable
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import take_step
+from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.pipeline import Inputs, Pipeline, run, start
 from even_ballot.core.study.study_file import Study, parse_study
+from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.comparison import compare
 from even_ballot.core.weighting.limit_price import limit_prices
 from even_ballot.core.weighting.raking import rake
@@ -161,7 +167,7 @@ def test_weights_compared_and_priced_in_parts_are_those_of_one(seed: int) -> Non
 def _plain(value: Any) -> Any:
     if isinstance(value, tuple | list):
         return [_plain(item) for item in value]
-    return {k: _plain(v) for k, v in vars(value).items()} if hasattr(value, "__dataclass_fields__") else value
+    return {f.name: _plain(getattr(value, f.name)) for f in fields(value)} if is_dataclass(value) else value
 
 
 class _Inputs(Inputs):
@@ -229,6 +235,22 @@ def test_steps_that_go_row_by_row_do_the_same_to_parts(seed: int) -> None:
             rows += 1
         data = after
     assert rows > 10
+
+
+@pytest.mark.parametrize("held", [1, 20, 10_000])
+def test_values_too_many_to_be_held_give_the_same_quantiles_and_modes(held: int) -> None:
+    study, table, lookups = loaded(FILES / "study.json")
+    whole = Pipeline(study, _Inputs(table, lookups)).cases.value
+    number = next(name for name, v in whole.variables.items() if v.kind == "number" and v.role is None)
+    request = TableRequest(
+        id="t", stub=(number,), banner=("sex",), show=("median", "q10", "mode", "q0", "q100")
+    )
+    found = [
+        counted_table(SharedCounts(sampled(of, Design()), held=held), request)
+        for of in (random_parts(held)(whole), whole)
+    ]
+    assert found[0].cells
+    assert list(differing(*(_plain(table.cells) for table in found))) == []
 
 
 def test_a_merge_takes_any_order_and_any_tree() -> None:

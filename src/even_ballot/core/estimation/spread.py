@@ -18,9 +18,9 @@ class Spread:
 
 @dataclass(frozen=True)
 class CentralSums:
-    """Sums over the cases of m domains, (m,) each: whole, Σ w; second, third, fourth, Σ w (y − ȳ)ᵏ; squares, Σ
-    w y². ȳ = origin + level: a number near it, and what it is more, which keeps the digits that large numbers
-    have no room for."""
+    """Sums over the cases of m domains, (m,) each: whole, Σ w; second, third, fourth, Σ w (y − ȳ)ᵏ; squares,
+    Σ w y². ȳ = origin + level: a number near it, and what it is more, which keeps the digits that large
+    numbers have no room for."""
 
     whole: Floats
     origin: Floats

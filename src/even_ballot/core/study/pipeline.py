@@ -365,6 +365,6 @@ def run(
     lookups: Mapping[str, RawTable],
     part: Callable[[Dataset], Cases] = Cases.of,
 ) -> Results:
-    """From raw answers to tables; part: how the cases after the ledger are parted. Raises StudyError with what
-    is at fault and where."""
+    """From raw answers to tables; part: how the cases after the ledger are parted. Raises StudyError with
+    what is at fault and where."""
     return Pipeline(study, _Given(raw, lookups), part=part).results()
