@@ -119,3 +119,15 @@ def test_functions_are_short_or_say_why_not() -> None:
             if length > MOST_LINES and not re.match(r"# Long: \w", above):
                 wrong.append(f"{path.relative_to(ROOT)}: {node.name} has {length} lines")
     assert wrong == []
+
+
+def test_every_public_function_of_the_core_has_an_example_that_runs() -> None:
+    without = [
+        f"{path.relative_to(ROOT)}: {node.name}"
+        for path, tree in modules()
+        if path.is_relative_to(ROOT / "core")
+        for node in tree.body
+        if isinstance(node, ast.FunctionDef) and not node.name.startswith("_")
+        if ">>> " not in (ast.get_docstring(node) or "")
+    ]
+    assert without == []

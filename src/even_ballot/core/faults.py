@@ -8,7 +8,11 @@ LONGEST = 2000
 
 
 def quotable(text: str, longest: int | None = LONGEST) -> str:
-    """A text that can be written down anywhere: without lone surrogates, and not endless."""
+    """A text that can be written down anywhere: without lone surrogates, and not endless.
+
+    >>> quotable("a word too many", 45), quotable("x" * 60, 50)
+    ('a word too many', 'xxxxxxxxxx … (60 characters)')
+    """
     if longest is not None and len(text) > longest:
         text = f"{text[: longest - 40]} … ({len(text):,} characters)"
     return text.encode("utf-8", "replace").decode()
@@ -56,17 +60,29 @@ class StudyError(Exception):
 
 
 def fault(what: str, where: str = "", mend: str = "", *, kind: str = "", write: str = "") -> StudyError:
-    """A StudyError of one fault, ready to raise."""
+    """A StudyError of one fault, ready to raise.
+
+    >>> fault("There is no answer.", "tables[0]", "Name one.").faults[0].where
+    'tables[0]'
+    """
     return StudyError(Fault(what, where, mend, kind=kind, write=write))
 
 
 def some(items: Sequence[object], most: int = 8) -> str:
-    """The first few of a list, in words: `a, b, c and 12 more`."""
+    """The first few of a list, in words: `a, b, c and 12 more`.
+
+    >>> some(range(12), 3)
+    '0, 1, 2 and 9 more'
+    """
     shown = ", ".join(str(item) for item in items[:most])
     return shown if len(items) <= most else f"{shown} and {len(items) - most} more"
 
 
 def counted(n: int, one: str, many: str = "") -> str:
     """A number with what it counts, inflected: `1 case`, `3 cases`; `many` where it is more than an s that
-    differs."""
+    differs.
+
+    >>> counted(1, "case"), counted(1200, "case"), counted(2, "stratum", "strata")
+    ('1 case', '1,200 cases', '2 strata')
+    """
     return f"{n:,} {one if n == 1 else many or one + 's'}"

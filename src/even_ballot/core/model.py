@@ -13,6 +13,15 @@ class Model(BaseModel):
 
 
 def said_by(item: ErrorDetails) -> str:
-    """What a validation error says, without its full stop: our own words where the model has them."""
+    """What a validation error says, without its full stop: our own words where the model has them.
+
+    >>> from pydantic import ValidationError
+    >>> from even_ballot.core.data.codebook import Code
+    >>> try:
+    ...     Code.model_validate({"code": 1, "label": "Hask", "colour": "red"})
+    ... except ValidationError as error:
+    ...     print(said_by(error.errors()[0]))
+    Extra inputs are not permitted
+    """
     own = item.get("ctx", {}).get("error")
     return str(own if own is not None else item["msg"]).rstrip(".")

@@ -12,11 +12,18 @@ class Stopped(Exception):
 
 
 def quiet(says: str, share: float | None) -> None:
-    """Says nothing to nobody."""
+    """Says nothing to nobody.
+
+    >>> quiet("Counting", 0.5)
+    """
 
 
 def part(progress: Progress, first: float, last: float) -> Progress:
-    """A progress for a part of the whole, from one share to another."""
+    """A progress for a part of the whole, from one share to another.
+
+    >>> part(lambda says, share: print(says, share), 0.5, 1.0)("Counting", 0.5)
+    Counting 0.75
+    """
 
     def tell(says: str, share: float | None) -> None:
         progress(says, None if share is None else first + share * (last - first))

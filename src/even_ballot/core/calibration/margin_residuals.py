@@ -64,7 +64,21 @@ def with_residuals(
     units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
 ) -> tuple[Units, UnitOf, tuple[OnMargins, ...]]:
     """The design with the residuals of a raking, for every part the rows of its cases in it, and what is
-    needed of them; weight: for every part, (n,), the final weights."""
+    needed of them; weight: for every part, (n,), the final weights.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.data.cases import Cases
+    >>> from even_ballot.core.weighting.raking import rake, with_weight
+    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> raked = rake(ferry(), weighting)
+    >>> cases = with_weight(Cases.of(ferry()), raked, "")
+    >>> sampled(cases, Design(calibrated=True), "weight", [raked]).units.residuals.sizes
+    (2,)
+    """
     combos, margins = raked.combos, raked.margins
     if units.own:
         units, unit = apart(units, unit, combos.index, merge)

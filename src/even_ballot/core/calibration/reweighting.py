@@ -23,7 +23,15 @@ _FINE = 1e-13
 
 
 def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
-    """The weightings that the last one comes from, first to last."""
+    """The weightings that the last one comes from, first to last.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> from even_ballot.core.weighting.request import Weighting
+    >>> raked = rake(ferry(), Weighting(base="w"))
+    >>> chain_of([raked], raked) == (raked,)
+    True
+    """
     base = last.frame.weighting.base
     names = (base,) if isinstance(base, str) else base.times if isinstance(base, ProductBase) else ()
     for earlier in raked:
@@ -33,7 +41,14 @@ def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
 
 
 def adjusts(chain: Sequence[Raked]) -> bool:
-    """Whether anything in a chain depends on who is in the sample."""
+    """Whether anything in a chain depends on who is in the sample.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> from even_ballot.core.weighting.request import Weighting
+    >>> adjusts([rake(ferry(), Weighting(base="w"))])
+    False
+    """
     return any(raked.margins or raked.parts[0].response is not None for raked in chain)
 
 
@@ -200,7 +215,19 @@ def made_again(
 ) -> tuple[ByCase, tuple[Again, ...]]:
     """Every replicate taken through a chain of weightings, from the first one's base weight times the
     factor of its PSU; each keeps the full sample's Σ w. unit: for every part each case's PSU, (n,). The
-    replicates, and for every part the weights of its cases in them."""
+    replicates, and for every part the weights of its cases in them.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> jackknife = Jackknife(np.array([0, 0, 0, 0], np.int32), np.array([4]), np.array([0.0]))
+    >>> psu = np.array([0, 0, 1, 2, 2, 3, 3, 3], np.int32)
+    >>> replicates, (again,) = made_again([rake(ferry(), weighting)], jackknife, (psu,))
+    >>> replicates.count, round(float(again.of(0).sum()), 6)
+    (4, 8.0)
+    """
     given = [of.given for of in chain[0].parts]
     made = _Chain(by_unit.factors().T, given, unit, merge)
     with np.errstate(all="ignore"):

@@ -109,6 +109,11 @@ def sampled(
     """The cases with their design and the weight that estimates use. raked: the weightings that were made.
 
     Raises StudyError where the design does not fit the cases, or its method does not fit the design.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> sample = sampled(ferry(), Design(strata=("isle",), clusters=("boat",)), "w")
+    >>> sample.n, sample.units.degrees_of_freedom
+    (8, 2)
     """
     cases = Cases.of(data)
     w = weights_of(cases, weight)

@@ -35,7 +35,11 @@ class SeveralAnswers:
 
 
 def common_start(texts: Sequence[str]) -> str:
-    """The characters that all of some texts begin with."""
+    """The characters that all of some texts begin with.
+
+    >>> common_start(["The ferry is late", "The ferry is full"])
+    'The ferry is '
+    """
     low, high = min(texts), max(texts)
     n = next((i for i, (a, b) in enumerate(zip(low, high, strict=False)) if a != b), min(len(low), len(high)))
     return low[:n]
@@ -43,7 +47,11 @@ def common_start(texts: Sequence[str]) -> str:
 
 def stem_of(labels: Sequence[str]) -> str:
     """What some question texts begin with in common, up to a whole word; empty where that is too little to
-    go by."""
+    go by.
+
+    >>> stem_of(["How safe do you feel: on deck", "How safe do you feel: below"])
+    'How safe do you feel: '
+    """
     common = common_start(labels)
     if (
         any(len(label) > len(common) and label[len(common)].isalnum() for label in labels)
@@ -62,7 +70,11 @@ def _last_word(text: str) -> str:
 
 
 def item_of(label: str, stem: str) -> str:
-    """What is left of a question text after its stem."""
+    """What is left of a question text after its stem.
+
+    >>> item_of("How safe do you feel: on deck", "How safe do you feel:")
+    'on deck'
+    """
     return label[len(stem) :].strip(QUIET) or label
 
 
@@ -92,7 +104,12 @@ def _of_one_stem(
 
 def batteries_of(data: Dataset) -> tuple[Battery, ...]:
     """Neighbouring questions with a common stem and the same answers: one scale, or few and mostly the
-    same words."""
+    same words.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> batteries_of(ferry())
+    ()
+    """
 
     def answers(variable: Variable) -> object:
         if variable.role is not None:
@@ -151,7 +168,12 @@ def _ticked(data: Dataset, variable: Variable) -> str | None:
 
 def several_answers_of(data: Dataset) -> tuple[SeveralAnswers, ...]:
     """Columns that look like one several-answer question: neighbours of one stem, each 0 and 1, or one
-    word or blank."""
+    word or blank.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> several_answers_of(ferry())
+    ()
+    """
     taken = {part for v in data.variables.values() for part in v.parts}
     found = []
     for run in _runs(data, lambda v: None if v.name in taken else _ticked(data, v)):

@@ -14,7 +14,12 @@ from even_ballot.core.numerics.parts import InParts, Merge, in_order
 
 
 def first_look(data: Dataset) -> FirstLook:
-    """What occurs in one part."""
+    """What occurs in one part.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> first_look(ferry()).codes["isle"].tolist()
+    [1, 2]
+    """
     kinds = {name: data.variables[name].kind for name in data.columns}
     return FirstLook(
         {name: data.columns[name].distinct for name, kind in kinds.items() if kind == "coded"},

@@ -71,7 +71,11 @@ class Column:
 
 
 def text_column(entries: Sequence[str | None]) -> Column:
-    """A text column of entries; None, and white space alone, are blank."""
+    """A text column of entries; None, and white space alone, are blank.
+
+    >>> text_column(["late", None, "dear", "late"]).values.tolist()
+    [0, 0, 1, 0]
+    """
     index: dict[str, int] = {}
     values = np.zeros(len(entries), np.int32)
     state = np.zeros(len(entries), np.uint8)
@@ -84,7 +88,11 @@ def text_column(entries: Sequence[str | None]) -> Column:
 
 
 def number_column(values: Floats) -> Column:
-    """A number column; NaN is blank."""
+    """A number column; NaN is blank.
+
+    >>> number_column(np.array([1.5, np.nan])).state.tolist() == [ANSWERED, BLANK]
+    True
+    """
     missing = np.isnan(values)
     return Column(np.where(missing, 0.0, values), np.where(missing, BLANK, ANSWERED).astype(np.uint8))
 

@@ -70,6 +70,11 @@ def grouped(data: Dataset | Cases, names: Sequence[str], where: str = "") -> Gro
     are too many to be told apart.
 
     A first look says what occurs, so that the groups of all parts are the same.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> groups = grouped(ferry(), ["isle", "boat"])
+    >>> groups.keys, groups.index[0].tolist()
+    (((1, 1.0), (1, 2.0), (2, 3.0), (2, 4.0)), [0, 0, 1, 2, 2, 3, 3, 3])
     """
     cases = Cases.of(data)
     combined = tuple(np.zeros(part.n, np.int64) for part in cases.parts)

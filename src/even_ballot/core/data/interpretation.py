@@ -23,7 +23,11 @@ _WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
 
 def parse_number(word: str, decimal: str = ".") -> float | None:
     """The number a word is; None where it is none, or one that float64 does not hold: beyond 1.8e308, or
-    so small that it is 0."""
+    so small that it is 0.
+
+    >>> parse_number("1234.5"), parse_number("1234,5", ","), parse_number("dear")
+    (1234.5, 1234.5, None)
+    """
     if not reads_as_number(word, decimal):
         return None
     number = float(word.replace(decimal, "."))
@@ -32,7 +36,11 @@ def parse_number(word: str, decimal: str = ".") -> float | None:
 
 
 def reads_as_number(word: str, decimal: str = ".") -> bool:
-    """Whether a word is written as a number is, held or not."""
+    """Whether a word is written as a number is, held or not.
+
+    >>> reads_as_number("1e400"), parse_number("1e400"), reads_as_number("late")
+    (True, None, False)
+    """
     if decimal != ".":
         word = word.replace(decimal, ".") if "." not in word else ""
     return len(word) < _LONGEST and _NUMBER.fullmatch(word) is not None
@@ -40,7 +48,12 @@ def reads_as_number(word: str, decimal: str = ".") -> bool:
 
 def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal[".", ","] | None:
     """A comma, where some column holds nothing but numbers written with one, and no column numbers with a
-    point; None where nothing speaks for either."""
+    point; None where nothing speaks for either.
+
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> guess_decimal([text_column(["1,5", "2,25"])], ";")
+    ','
+    """
     found = None
     for column in columns:
         words = [word.strip() for word in column.words[:_LOOKED_AT] if word.strip()]
@@ -57,7 +70,11 @@ def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal["."
 
 
 def parse_date(word: str) -> float | None:
-    """Seconds since 1970 of an ISO date or date and time (UTC where no offset is given), or None."""
+    """Seconds since 1970 of an ISO date or date and time (UTC where no offset is given), or None.
+
+    >>> parse_date("1970-01-02"), parse_date("1970-01-01T00:01:00"), parse_date("yesterday")
+    (86400.0, 60.0, None)
+    """
     try:
         moment = datetime.fromisoformat(word.strip())
     except ValueError:
@@ -67,7 +84,12 @@ def parse_date(word: str) -> float | None:
 
 def guess_kind(column: Column, decimal: str = ".") -> Kind:
     """number where every answer that is not blank is one and none has a leading zero; date likewise; else
-    text."""
+    text.
+
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> [guess_kind(text_column(entries)) for entries in (["1", "2.5"], ["007"], ["2026-05-02"], ["late"])]
+    ['number', 'text', 'date', 'text']
+    """
     words = [word for word in column.words if word.strip()]
     if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"
@@ -86,34 +108,60 @@ def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
 
 
 def with_missing_codes(column: Column, missing: Iterable[Code]) -> Column:
-    """Answers equal to a missing code are marked as such, their code kept."""
+    """Answers equal to a missing code are marked as such, their code kept.
+
+    >>> from even_ballot.core.data.dataset import ANSWERED, MISSING
+    >>> column = Column(np.array([1, 9]), np.array([ANSWERED, ANSWERED], np.uint8))
+    >>> with_missing_codes(column, [Code(code=9, label="No answer")]).state.tolist() == [ANSWERED, MISSING]
+    True
+    """
     codes = [item.code for item in missing]
     return column.marking(codes) if codes else column
 
 
 def code_of(word: str, labels: dict[str, int]) -> int | None:
-    """A word's code: that of the label it equals, else the whole number it is."""
+    """A word's code: that of the label it equals, else the whole number it is.
+
+    >>> code_of("Hask", {"Hask": 1}), code_of("7", {}), code_of("full", {})
+    (1, 7, None)
+    """
     if (code := labels.get(word)) is not None:
         return code
     return int(float(word)) if _WHOLE.fullmatch(word) else None
 
 
 def as_coded(column: Column, scale: Scale | None) -> Column:
-    """A text column as codes; text that equals a label takes its code."""
+    """A text column as codes; text that equals a label takes its code.
+
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> scale = Scale(codes=(Code(code=1, label="Hask"), Code(code=2, label="Orran")))
+    >>> as_coded(text_column(["Orran", "1", "Orran"]), scale).values.tolist()
+    [2, 1, 2]
+    """
     labels = {} if scale is None else {item.label: item.code for item in (*scale.codes, *scale.missing)}
     coded = _placed(column, [code_of(word, labels) for word in column.words], np.int32)
     return with_missing_codes(coded, () if scale is None else scale.missing)
 
 
 def as_number(column: Column, missing: Iterable[Code] = (), decimal: str = ".") -> Column:
-    """A text column as numbers."""
+    """A text column as numbers.
+
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> as_number(text_column(["1", "2.5"])).values.tolist()
+    [1.0, 2.5]
+    """
     return with_missing_codes(
         _placed(column, [parse_number(word, decimal) for word in column.words], np.float64), missing
     )
 
 
 def as_date(column: Column) -> Column:
-    """A text column as seconds since 1970."""
+    """A text column as seconds since 1970.
+
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> as_date(text_column(["1970-01-02"])).values.tolist()
+    [86400.0]
+    """
     return _placed(column, [parse_date(word) for word in column.words], np.float64)
 
 
@@ -133,6 +181,10 @@ def interpret(
 
     made_later: names that steps of the ledger make; entries of the codebook for them wait until then.
     Raises StudyError for an entry that names neither a column nor one of these.
+
+    >>> from even_ballot.core.data.example import CODEBOOK, ferry_answers
+    >>> interpret(ferry_answers(), CODEBOOK).column("isle").values.tolist()
+    [1, 1, 1, 2, 2, 2, 2, 2]
     """
     described = {variable.name: variable for variable in codebook.variables}
     later = set(made_later)

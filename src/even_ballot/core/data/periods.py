@@ -48,7 +48,13 @@ def periods(
 ) -> tuple[NDArray[Any], tuple[Category, ...]]:
     """Each case's place among the periods, −1 without a date, and the periods: all from the first to the
     last that occurs; where those are very many, only those that occur. column: dates, seconds since 1970;
-    days: those that occur in the whole, where the column is a part of it."""
+    days: those that occur in the whole, where the column is a part of it.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> at, months = periods(ferry().column("day"), "month")
+    >>> at.tolist(), [month.label for month in months]
+    ([0, 0, 1, 1, 1, 1, 1, -1], ['May 2026', 'June 2026'])
+    """
     answered = column.answered
     at = np.full(len(answered), -1, np.int32)
     numbers = _numbered(column.values[answered], period)
@@ -63,5 +69,10 @@ def periods(
 
 
 def days_of(column: Column) -> Ints:
-    """The days that occur in a column of dates, since 1970, ascending."""
+    """The days that occur in a column of dates, since 1970, ascending.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> len(days_of(ferry().column("day")))
+    6
+    """
     return np.unique(_numbered(column.values[column.answered], "day"))

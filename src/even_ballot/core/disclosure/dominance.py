@@ -26,7 +26,11 @@ class Contributions:
 
 
 def contributions(values: Floats, most: int) -> Contributions:
-    """Of one part's cases, (m,); the `most` largest are held, with 0 where there are fewer."""
+    """Of one part's cases, (m,); the `most` largest are held, with 0 where there are fewer.
+
+    >>> contributions(np.array([1.0, 5.0, 3.0]), 2).largest.tolist()
+    [5.0, 3.0]
+    """
     held = np.zeros(most)
     ordered = np.sort(values)[::-1]
     held[: min(most, len(ordered))] = ordered[:most]
@@ -34,7 +38,11 @@ def contributions(values: Floats, most: int) -> Contributions:
 
 
 def most_held(rule: Dominance) -> int:
-    """How many of the largest contributions a rule looks at."""
+    """How many of the largest contributions a rule looks at.
+
+    >>> most_held(Dominance(n=3, k=80)), most_held(Dominance(p=10))
+    (3, 2)
+    """
     return max(rule.n or 0, 2)
 
 
@@ -60,7 +68,18 @@ def dominates(of: Contributions, rule: Dominance) -> bool:
 
 def dominated_numbers(shared: SharedCounts, events: Events, rule: Dominance) -> frozenset[str]:
     """Numbers that a rule holds for in any group that is released. All figures of such a number are
-    hidden, since one group's could be had from the others'."""
+    hidden, since one group's could be had from the others'.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.disclosure.events import events_of
+    >>> from even_ballot.core.tables.request import TableRequest
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> events = events_of(shared, [TableRequest(id="t", stub=("age",), show=("n", "mean"))])
+    >>> dominated_numbers(shared, events, Dominance(n=1, k=90))
+    frozenset()
+    """
     found: set[str] = set()
     groups: dict[str, list[Bools]] = {}
     for key, event in events.ids.items():

@@ -34,7 +34,11 @@ EventKey = tuple[str, frozenset[tuple[str, CategoryState]]]
 
 
 def net_state(codes: Sequence[CategoryState]) -> CategoryState:
-    """A net by what is in it, so that two tables' nets of the same codes are one."""
+    """A net by what is in it, so that two tables' nets of the same codes are one.
+
+    >>> net_state([1, 2]) == net_state([2, 1])
+    True
+    """
     return ("net", frozenset(codes))
 
 
@@ -89,7 +93,11 @@ class _Variable:
 
 
 def key_of(filter_id: str, states: Sequence[tuple[str, CategoryState]]) -> EventKey:
-    """An event by its filter and the states of the variables it names."""
+    """An event by its filter and the states of the variables it names.
+
+    >>> key_of("everybody", [("isle", 1), ("crosses", FREE)])
+    ('everybody', frozenset({('isle', 1)}))
+    """
     return filter_id, frozenset((name, state) for name, state in states if state is not FREE)
 
 
@@ -228,7 +236,16 @@ def _bases(shown: Sequence[str]) -> set[str]:
 
 def filter_of(shared: SharedCounts, request: TableRequest, where: str) -> tuple[str, tuple[Bools, ...]]:
     """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are, for
-    every part, (n,)."""
+    every part, (n,).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> older = TableRequest(id="t", stub=("crosses",), where="age >= 45")
+    >>> [int(who.sum()) for who in filter_of(shared, older, "")[1]]
+    [4]
+    """
     who = shared.domain(request.where, where).who
     return str(hash(tuple(hash(of.tobytes()) for of in who))), who
 
@@ -255,7 +272,16 @@ def events_of(
     shared: SharedCounts, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()
 ) -> Events:
     """Everything that tables and the report on weightings release. margins: the variables of each margin
-    reported."""
+    reported.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> events = events_of(shared, [TableRequest(id="t", stub=("crosses",), show=("n",))])
+    >>> sorted(events.value)
+    [1, 2, 3, 6, 8]
+    """
     filters: dict[str, Sequence[Bools]] = {EVERYBODY: shared.sample.each(lambda part: part.weight > 0)}
     margin = TableRequest(id="margin")
     asked: list[Asked] = [(name, margin.dates) for by in margins for name in by]

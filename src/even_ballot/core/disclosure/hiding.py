@@ -280,7 +280,19 @@ def hide(
 ) -> Hidden:
     """Small events and those that protect them. below: how many cases are enough to be
     shown; wide: how far apart the counts must lie that agree with what is released; links, margins:
-    `Atoms`."""
+    `Atoms`.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.disclosure.events import events_of
+    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.shared import SharedCounts
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> events = events_of(shared, [TableRequest(id="t", stub=("crosses",), show=("n",))])
+    >>> [events.value[event] for event in sorted(hide(events, below=2).small)]
+    [1]
+    """
     began = time.perf_counter()
     search = _Search(events, Atoms(events, links or {}, margins), below, wide)
     sensitive = list(_sensitive(search))

@@ -26,7 +26,14 @@ Asked = tuple[str, Period]
 
 
 def weight_classes(sample: Sample) -> int:
-    """How many weights there are that differ by more than rounding."""
+    """How many weights there are that differ by more than rounding.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> weight_classes(sampled(ferry(), Design(), "w"))
+    4
+    """
 
     def sums(part: SamplePart) -> tuple[float, int]:
         live = part.weight > 0
@@ -44,7 +51,14 @@ def weight_classes(sample: Sample) -> int:
 
 def weights_are_judged(sample: Sample) -> bool:
     """Whether weights are few enough that weighted figures are equations on counts; else each case has one
-    of its own."""
+    of its own.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> weights_are_judged(sampled(ferry(), Design(), "w"))
+    True
+    """
     return weight_classes(sample) <= _CLASSES
 
 

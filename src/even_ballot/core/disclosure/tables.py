@@ -62,7 +62,16 @@ def pattern_of(
     tell: Progress = quiet,
 ) -> HiddenPattern:
     """What is to be hidden when all these tables, and the report on these margins, are released together.
-    links: what each variable of the ledger is made of."""
+    links: what each variable of the ledger is made of.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> requests = [TableRequest(id="t", stub=("crosses",), show=("n",))]
+    >>> len(pattern_of(shared, requests, Suppression(below=2)).hidden.small)
+    1
+    """
     assert asked.below is not None
     events = events_of(shared, requests, margins)
     hidden = hide(events, asked.below, asked.range, links, margins, tell)
@@ -85,7 +94,16 @@ class DisclosureControl:
 
 
 def control_of(asked: Suppression, pattern: HiddenPattern) -> DisclosureControl:
-    """What there is to say of what was hidden."""
+    """What there is to say of what was hidden.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> shared, asked = SharedCounts(sampled(ferry(), Design(), "w")), Suppression(below=2)
+    >>> requests = [TableRequest(id="t", stub=("crosses",), show=("n",))]
+    >>> control_of(asked, pattern_of(shared, requests, asked)).small
+    1
+    """
     hidden = pattern.hidden
     return DisclosureControl(
         asked.below or 0,
@@ -98,7 +116,12 @@ def control_of(asked: Suppression, pattern: HiddenPattern) -> DisclosureControl:
 
 
 def links_of(steps: Sequence[Step]) -> dict[str, tuple[str, ...]]:
-    """What each variable that a ledger makes is made of."""
+    """What each variable that a ledger makes is made of.
+
+    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> links_of([Derive(do="derive", into="older", value="age >= 45")])
+    {'older': ('age',)}
+    """
     found: dict[str, tuple[str, ...]] = {}
     for step in steps:
         if not step.off:
@@ -108,7 +131,22 @@ def links_of(steps: Sequence[Step]) -> dict[str, tuple[str, ...]]:
 
 
 def report_without(report: WeightingReport, pattern: HiddenPattern, below: int) -> WeightingReport:
-    """A report on a weighting as it may be released: without the sizes of groups that are hidden."""
+    """A report on a weighting as it may be released: without the sizes of groups that are hidden.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> from even_ballot.core.weighting.report import report
+    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> pattern = pattern_of(shared, [], Suppression(below=4), margins=[("isle",)])
+    >>> margin = report_without(report(ferry(), rake(ferry(), weighting), weighting), pattern, 4).margins[0]
+    >>> len(margin.rows), [row.label for row in margin.hidden]
+    (0, ['Hask', 'Orran'])
+    """
 
     def gone(of: MarginRow) -> bool:
         states = [(name, code) for name, code in of.at.items() if code is not None]
@@ -269,7 +307,18 @@ def without_hidden(
     pattern: HiddenPattern,
     where: str = "tables[0]",
 ) -> TableResult:
-    """A table as it may be released."""
+    """A table as it may be released.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.tabulate import tabulate
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> shared, request = SharedCounts(sample), TableRequest(id="t", stub=("crosses",), show=("n",))
+    >>> pattern = pattern_of(shared, [request], Suppression(below=2))
+    >>> len(without_hidden(shared, tabulate(sample, request), request, pattern).hidden)
+    2
+    """
     table = _Table(shared, result, request, pattern, where)
     dates = (
         name

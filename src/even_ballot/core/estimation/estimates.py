@@ -65,7 +65,17 @@ class Estimates:
 
 def of_cases(linear: Linear, groups: Sequence[tuple[Floats, Floats, Floats]], units: Units) -> Linear:
     """The same where every case is its own PSU. groups: of cases that share a z: their sums (3 U, *S), z,
-    and the terms of z taken absolutely."""
+    and the terms of z taken absolutely.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(), "w").units
+    >>> own = np.array([[2.0], [0.5], [0.3]])
+    >>> linear, one = Linear(np.zeros((1, 1)), np.zeros((1, 1))), np.ones(1)
+    >>> of_cases(linear, [(own, one, one)], units).terms.round(4).tolist()
+    [[1.989]]
+    """
     assert units.weights is not None
     squares = sum(squares_in(own, units.weights.centre) * size**2 for own, _, size in groups)
     return Linear(

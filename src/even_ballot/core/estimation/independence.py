@@ -106,6 +106,14 @@ def independence(
     w: (U, R, C), Σ w by unit over cases with both answered; own: (3 U, R, C), of the cases where every
     case is its own PSU; n: their unweighted number. Rows and columns without weight are left out; fewer
     than two of either: None. Contrasts without a variance are left out; all of them: None.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1, 1, 1], [1, 2, 1, 3], [2, 1, 0, 1], [1, 1, 1, 1]]).reshape(4, 2, 2)
+    >>> [round(x, 4) for x in independence(w, None, 20, units)]
+    [0.8999, 4.3151, 1.0, 3.0, 0.1293]
     """
     table = _table(w, own, units)
     if table is None:
@@ -135,7 +143,16 @@ def independence(
 def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
     """wald, f, df1, df2, p of the adjusted Wald test of a stub × banner; w and own as above. None where
     there is nothing to test or the design has too few degrees of freedom for so many cells; differences
-    without a variance are left out."""
+    without a variance are left out.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1, 1, 1], [1, 2, 1, 3], [2, 1, 0, 1], [1, 1, 1, 1]]).reshape(4, 2, 2)
+    >>> [round(x, 4) for x in wald(w, None, units)]
+    [5.0068, 5.0068, 1.0, 3.0, 0.1112]
+    """
     table = _table(w, own, units)
     if table is None:
         return None

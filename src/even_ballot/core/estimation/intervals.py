@@ -46,7 +46,12 @@ def _sided(
 
 
 def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> IntervalEnds:
-    """est ± t·se, for means and totals; NaN where there is no limit."""
+    """est ± t·se, for means and totals; NaN where there is no limit.
+
+    >>> low, high = symmetric(np.array([10.0]), np.array([1.0]), 30, Interval())
+    >>> round(float(low[0]), 3), round(float(high[0]), 3)
+    (7.958, 12.042)
+    """
     half = interval.t(df) * se
     return _sided(est - half, est + half, interval, np.nan, np.nan)
 
@@ -64,6 +69,10 @@ def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: I
 
     p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval;
     one whose variance is not known (NaN) has none.
+
+    >>> low, high = proportion(np.array([0.2]), np.array([0.0016]), np.array([100]), 99, Interval())
+    >>> round(float(low[0]), 4), round(float(high[0]), 4)
+    (0.1321, 0.2911)
     """
     t, se = interval.t(df), np.sqrt(variance)
     edge: Bools = (p <= EDGE) | (p >= 1 - EDGE)

@@ -19,7 +19,21 @@ def _means(est: Floats, linear: Linear, sd: Floats, n: Ints, units: Units) -> Es
 
 
 def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
-    """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n."""
+    """Weighted means by domain: z = (y − ȳ)/Σ w; deff against S²/n.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.sampling.finishing import finish_number
+    >>> from even_ballot.core.sampling.tallies import tally_number
+    >>> sample = sampled(ferry(), Design(clusters=("boat",), variance={"method": "jackknife"}), "w")
+    >>> (part,), units = sample.parts, sample.units
+    >>> age, all_of = part.data.column("age"), np.zeros(8, np.int8)
+    >>> t = tally_number(age.values, age.answered, all_of, part.unit, part.weight, (units.rows, 1))
+    >>> found = means(finish_number(t, units), np.array([14.0]), units)
+    >>> found.est.round(3).tolist(), np.sqrt(found.variance).round(3).tolist()
+    ([38.062], [6.08])
+    """
     shifted, linear = ratio(moments.wy, moments.w, units, moments.size, moments.shift)
     est = shifted + moments.shift
     if moments.own is not None:
@@ -35,13 +49,22 @@ def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
 
 
 def root_of_weights(own: Floats) -> Floats:
-    """√Σ w² by unit, from `Moments.own`."""
+    """√Σ w² by unit, from `Moments.own`.
+
+    >>> root_of_weights(np.array([[2.0], [1.0], [0.0], [0.5], [0.0], [0.0]])).round(4).tolist()
+    [1.5811]
+    """
     n, w, _, ww, _, _ = own
     return np.asarray(np.sqrt(ww + n * w**2))
 
 
 def root_of_squares(own: Floats, shift: Floats) -> Floats:
-    """√Σ (w y)² by unit, from `Moments.own` about shift: w y = u + (shift + level) w."""
+    """√Σ (w y)² by unit, from `Moments.own` about shift: w y = u + (shift + level) w.
+
+    >>> own = np.array([[2.0], [1.0], [0.0], [0.0], [0.0], [2.0]])
+    >>> root_of_squares(own, np.array([3.0])).round(4).tolist()
+    [4.4721]
+    """
     n, w, level, ww, uw, uu = own
     y = shift + level
     squares = uu + 2 * y * uw + y**2 * (ww + n * w**2)
@@ -49,7 +72,17 @@ def root_of_squares(own: Floats, shift: Floats) -> Floats:
 
 
 def coded_means(codes: Floats, part: Sums, sd: Floats, units: Units) -> Estimates:
-    """Means of a coded variable's codes taken as numbers. codes: (R,); part: its cells, (R, C)."""
+    """Means of a coded variable's codes taken as numbers. codes: (R,); part: its cells, (R, C).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1.0], [1.0, 1.0], [1.0, 2.0], [1.0, 1.0]])
+    >>> cells = Sums(w[:, :, None], None, np.array([[4], [4]]))
+    >>> coded_means(np.array([1.0, 2.0]), cells, np.array([0.5]), units).est.round(4).tolist()
+    [1.5]
+    """
     each = codes[:, None]
     with np.errstate(all="ignore"):
         sums = part.w.sum(0)

@@ -227,7 +227,13 @@ def _between(low: float, high: float) -> Floats:
 
 
 def ranks_of(parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> Ranks | None:
-    """The values of a domain; None where it has no case."""
+    """The values of a domain; None where it has no case.
+
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> low, high = (lambda: (np.array([1.0, 2.0]), np.ones(2))), (lambda: (np.array([3.0]), np.ones(1)))
+    >>> ranks_of([low, high], in_order).quantile(0.5)
+    2.0
+    """
     if len(parts) == 1:
         value, weight = parts[0]()
         return ranked(value, weight) if len(value) else None

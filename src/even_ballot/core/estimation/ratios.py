@@ -17,6 +17,15 @@ def ratio(
     a: (U, *S), weighted sums by unit; b: likewise, as far as it differs. own: (U, *S), Σ w |a| where it is
     not a itself. shift: what was taken off a for every b, of shape S. Where every case is its own PSU,
     groups and terms are the caller's to add.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> a, b = np.array([[1.0], [0.0], [2.0], [1.0]]), np.array([[2.0], [2.0], [2.5], [2.5]])
+    >>> r, linear = ratio(a, b, units)
+    >>> r.round(4).tolist(), linear.totals.round(4).ravel().tolist()
+    ([0.4444], [0.0123, -0.0988, 0.0988, -0.0123])
     """
     with np.errstate(all="ignore"):
         whole = b.sum(0)
@@ -35,7 +44,15 @@ def ratio(
 
 
 def total(a: Floats, units: Units) -> tuple[Floats, Linear]:
-    """Totals Σ w a, a ≥ 0, of any shape S, and what their variances are made of. a: (U, *S)."""
+    """Totals Σ w a, a ≥ 0, of any shape S, and what their variances are made of. a: (U, *S).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> total(np.array([[2.0], [2.0], [2.5], [2.5]]), units)[0].tolist()
+    [9.0]
+    """
     if units.replicates is None:
         return a.sum(0), Linear(a, np.abs(a[: units.rows]))
     apart = units.replicates.differences(a)

@@ -77,7 +77,12 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
 
 
 def spread(sums: CentralSums, n: Ints) -> Spread:
-    """sd, skewness m₃/m₂^1.5 and excess kurtosis m₄/m₂² − 3; n: unweighted bases."""
+    """sd, skewness m₃/m₂^1.5 and excess kurtosis m₄/m₂² − 3; n: unweighted bases.
+
+    >>> sums = central_sums(np.array([1.0, 2.0, 6.0]), np.zeros(3, np.int64), np.ones(3), 1)
+    >>> spread(sums, np.array([3])).sd.round(4).tolist()
+    [2.6458]
+    """
     with np.errstate(all="ignore"):
         m2, m3, m4 = (of / sums.whole for of in (sums.second, sums.third, sums.fourth))
         # Deviations that are only rounding are none.
@@ -116,7 +121,11 @@ class PlainSums:
 
 
 def plain_sums(values: Floats) -> PlainSums:
-    """Of the cases of one part, (k,)."""
+    """Of the cases of one part, (k,).
+
+    >>> plain_sums(np.array([1.0, 2.0, 6.0])).mean, round(plain_sums(np.array([1.0, 2.0, 6.0])).sd, 4)
+    (3.0, 2.6458)
+    """
     if not len(values):
         return PlainSums(0, float("nan"), 0.0, 0.0)
     mean = values.mean()

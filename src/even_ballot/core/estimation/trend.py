@@ -45,7 +45,11 @@ def _slopes(w: Floats, wy: Floats, x: Floats) -> tuple[Floats, Floats, Floats, F
 
 
 def of_alike(cells: Sequence[tuple[int, Floats, float]] | None) -> Cells | None:
-    """Groups whose cases share a y: of each its column, its sums (3 U, R), and y."""
+    """Groups whose cases share a y: of each its column, its sums (3 U, R), and y.
+
+    >>> of_alike(None) is None
+    True
+    """
     if cells is None:
         return None
 
@@ -67,6 +71,15 @@ def slopes(
     wy, size: (U, R, C), Σ w y and Σ w |y| by unit and column, |y| with what was taken off every y; w: (U,
     C), Σ w of their base; x: (C,), the columns' scores. cells: where every case is its own PSU. A
     replicate in which x does not vary has no slope.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1.0], [1.0, 1.0], [1.0, 2.0], [1.0, 1.0]])
+    >>> b, variance = slopes(w[:, None] / 2, w, w[:, None] / 2, np.array([1.0, 2.0]), units, None)
+    >>> b.round(4).tolist(), variance.tolist()
+    ([0.0], [0.0])
     """
     with np.errstate(all="ignore"):
         b, mean_y, mean_x, spread = _slopes(w.sum(0), wy.sum(0), x)

@@ -44,7 +44,12 @@ def _groups(data: Dataset, asked: Duplicates) -> tuple[NDArray[np.int64], Bools]
 
 
 def in_groups(data: Dataset, asked: Duplicates) -> Bools:
-    """Cases that another one is alike to, (n,)."""
+    """Cases that another one is alike to, (n,).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> in_groups(ferry(), Duplicates(of=("isle", "boat", "said"))).tolist()
+    [False, False, False, False, False, False, True, True]
+    """
     if not data.n:
         return np.zeros(0, np.bool_)
     group, known = _groups(data, asked)

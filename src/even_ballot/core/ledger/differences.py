@@ -37,7 +37,13 @@ def _written(value: float) -> str:
 
 
 def spelled(data: Dataset, name: str) -> tuple[Ints, list[str]]:
-    """Every case's entry as a place in a list of entries as people read them, in the order of the answers."""
+    """Every case's entry as a place in a list of entries as people read them, in the order of the answers.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> place, entries = spelled(ferry(), "crosses")
+    >>> [entries[k] for k in place.tolist()]
+    ['1 Never', '2 At times', '3 Weekly', '3 Weekly', '2 At times', '3 Weekly', '9 No answer', 'blank']
+    """
     column, variable = data.column(name), data.variable(name)
     words = list(column.words)
     state, values = column.state, column.values
@@ -87,7 +93,17 @@ def _ranges(data: Dataset, name: str, at: Ints, entries: list[str], by: Ints) ->
 
 
 def old_new(before: Dataset, old: str, after: Dataset, new: str) -> OldNew:
-    """Old × new of two variables over the same cases."""
+    """Old × new of two variables over the same cases.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.ledger import run_ledger
+    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> data = ferry()
+    >>> ((after, _),) = run_ledger(data, [Derive(do="derive", into="older", value="age >= 45")], {})
+    >>> found = old_new(data, "age", after, "older")
+    >>> found.old, found.new
+    ('age', 'older')
+    """
     a, olds = spelled(before, old)
     b, news = spelled(after, new)
     same = {text: i for i, text in enumerate(olds)}
@@ -108,7 +124,14 @@ def old_new(before: Dataset, old: str, after: Dataset, new: str) -> OldNew:
 
 def differences(before: Dataset, after: Dataset, step: Step) -> tuple[OldNew, ...]:
     """Old × new of every variable that a step changed or made, as far as it has something to be compared
-    with."""
+    with.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> data, step = ferry(), Derive(do="derive", into="older", value="age >= 45")
+    >>> [(of.old, of.new) for of in differences(data, step.apply(data, {}).data, step)]
+    [('age', 'older')]
+    """
     if before.n != after.n:
         return ()
     found = [

@@ -89,13 +89,22 @@ _UNSEEN = ("do", "why", "off")
 
 
 def part_shown(key: str, default: Any = None) -> PartShown:
-    """A part by its key in the study file."""
+    """A part by its key in the study file.
+
+    >>> part_shown("where").label
+    'Where'
+    """
     label, shown, choices = _PARTS.get(key, (key.replace("_", " ").capitalize(), "text", ()))
     return PartShown(key, label, shown, tuple(PartChoice(*choice) for choice in choices), default)
 
 
 def step_shown(step: type[Step]) -> StepShown:
-    """A kind of entry as it is shown."""
+    """A kind of entry as it is shown.
+
+    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> step_shown(Derive).do, [part.key for part in step_shown(Derive).parts]
+    ('derive', ['into', 'value', 'label', 'scale'])
+    """
     parts = []
     for name, field in step.model_fields.items():
         if name not in _UNSEEN:

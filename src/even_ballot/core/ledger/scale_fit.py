@@ -42,7 +42,11 @@ class Fit:
 
 
 def fold(text: str) -> str:
-    """A text without what does not tell answers apart: spacing, invisible characters, letter case."""
+    """A text without what does not tell answers apart: spacing, invisible characters, letter case.
+
+    >>> fold("  Very   Often ")
+    'very often'
+    """
     return tidied(text).casefold()
 
 
@@ -84,7 +88,12 @@ def _verdict(data: Dataset, name: str, scale: Scale) -> tuple[Verdict, str]:
 
 
 def fit(data: Dataset, name: str, scale: Scale) -> Fit:
-    """How a scale fits a variable. Nothing is changed."""
+    """How a scale fits a variable. Nothing is changed.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> fit(ferry(), "crosses", ferry().scales["how_often"]).verdict
+    'already'
+    """
     column, variable = data.column(name, "variables"), data.variable(name, "variables")
     if variable.kind in ("date", "multi"):
         return Fit(name, "other kind", f"It is a {variable.kind}; scales are for single answers.", ())
@@ -111,5 +120,10 @@ def fit(data: Dataset, name: str, scale: Scale) -> Fit:
 
 
 def fits(data: Dataset, names: Sequence[str], scale: Scale) -> tuple[Fit, ...]:
-    """How a scale fits several variables, each for itself."""
+    """How a scale fits several variables, each for itself.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [found.verdict for found in fits(ferry(), ["crosses", "said"], ferry().scales["how_often"])]
+    ['already', 'in part']
+    """
     return tuple(fit(data, name, scale) for name in names)

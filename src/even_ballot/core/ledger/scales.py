@@ -14,7 +14,12 @@ from even_ballot.core.model import Model
 
 
 def coded(data: Dataset, name: str, where: str) -> tuple[Column, Variable]:
-    """A coded variable and its column; any other kind is refused."""
+    """A coded variable and its column; any other kind is refused.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> coded(ferry(), "isle", "of")[1].name
+    'isle'
+    """
     column, variable = data.column(name, where), data.variable(name, where)
     if variable.kind != "coded":
         raise fault(f"{name} is a {variable.kind}, not a coded variable.", where, "Code its answers first.")

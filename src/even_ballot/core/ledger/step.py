@@ -83,7 +83,12 @@ class Step(Model):
 
 def changed_cells(before: Column, after: Column, text: bool = False) -> int:
     """How many cells two columns of one length and kind differ in; blank cells are alike whatever they
-    hold."""
+    hold.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> changed_cells(ferry().column("isle"), ferry().column("crosses"))
+    6
+    """
     same = before.values == after.values
     if before.words != after.words:
         # Unplaced entries and texts are places among the words: alike where the words are.
@@ -97,7 +102,16 @@ def changed_cells(before: Column, after: Column, text: bool = False) -> int:
 
 
 def new_name(data: Dataset, name: str) -> str:
-    """A name for a variable to be made, refused where there is one already."""
+    """A name for a variable to be made, refused where there is one already.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> new_name(ferry(), "older")
+    'older'
+    >>> new_name(ferry(), "age")  # doctest: +ELLIPSIS
+    Traceback (most recent call last):
+        ...
+    even_ballot.core.faults.StudyError: There is a variable 'age' already. ...
+    """
     if name in data.variables:
         raise fault(f"There is a variable {name!r} already.", "", "Choose another name for the new one.")
     if not name.isidentifier():
@@ -113,7 +127,14 @@ def take_step(
     data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger"
 ) -> tuple[Dataset, Effect]:
     """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the
-    entry; where: "": in the step alone."""
+    entry; where: "": in the step alone.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.ledger.cases import DropCases
+    >>> after, effect = take_step(ferry(), DropCases(do="drop_cases", where="age < 20"), 0, {})
+    >>> after.n, effect.sentence
+    (7, 'Set aside the cases where age < 20')
+    """
     outcome = Outcome(data)
     if not step.off:
         try:
@@ -133,7 +154,14 @@ def take_step(
 def run_ledger(
     data: Dataset, steps: Sequence[Step], tables: Tables, where: str = "ledger"
 ) -> Iterator[tuple[Dataset, Effect]]:
-    """Each state after a step, with the step's effect."""
+    """Each state after a step, with the step's effect.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.ledger.cases import DropCases
+    >>> steps = [DropCases(do="drop_cases", where=text) for text in ("age < 20", "age > 50")]
+    >>> [effect.cases_after for _, effect in run_ledger(ferry(), steps, {})]
+    [7, 5]
+    """
     for at, step in enumerate(steps):
         data, effect = take_step(data, step, at, tables, where)
         yield data, effect

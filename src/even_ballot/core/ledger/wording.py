@@ -18,7 +18,11 @@ _INVISIBLE = re.compile("[\u00ad\u200b-\u200f\u2028-\u202e\u2060\ufeff]")
 
 
 def tidied(word: str, trim: bool = True, squeeze: bool = True, case: str | None = None) -> str:
-    """A word without stray white space and invisible characters, in the letter case asked for."""
+    """A word without stray white space and invisible characters, in the letter case asked for.
+
+    >>> tidied("  too   late ", case="upper")
+    'TOO LATE'
+    """
     word = _INVISIBLE.sub("", word)
     if squeeze:
         word = _SPACES.sub(" ", word)
@@ -90,7 +94,13 @@ def _as_words(column: Column) -> Column:
 
 
 def other_meaning(codes: Iterable[int], before: Scale, after: Scale) -> tuple[int, str, str] | None:
-    """The first of some codes of which two scales say different things, with both labels."""
+    """The first of some codes of which two scales say different things, with both labels.
+
+    >>> from even_ballot.core.data.codebook import Code
+    >>> before, after = (Scale(codes=(Code(code=1, label=label),)) for label in ("Never", "Weekly"))
+    >>> other_meaning([1], before, after)
+    (1, 'Never', 'Weekly')
+    """
     for code in codes:
         old, new = before.label_of(code), after.label_of(code)
         if old is not None and new is not None and old != new:

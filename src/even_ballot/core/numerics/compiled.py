@@ -75,7 +75,17 @@ class Loop:
 
 
 def compiled(plain: Callable[P, R]) -> Callable[P, R]:
-    """A function of loops over arrays that is compiled once that pays."""
+    """A function of loops over arrays that is compiled once that pays.
+
+    >>> @compiled
+    ... def doubled(x, out):
+    ...     for k in range(x.shape[0]):
+    ...         out[k] = 2 * x[k]
+    >>> out = np.zeros(2)
+    >>> doubled(np.array([1.0, 2.0]), out)
+    >>> out.tolist()
+    [2.0, 4.0]
+    """
     return cast(Callable[P, R], Loop(plain))
 
 
@@ -86,6 +96,9 @@ def _nothing(a: Any) -> None:
 
 def prepare() -> None:
     """Loads the compiler beforehand, where more is to come than a small study, as in a server. All loops
-    are compiled then."""
+    are compiled then.
+
+    >>> prepare()
+    """
     _nothing.fast(np.ones(1))
     _budget.left = 0

@@ -9,7 +9,13 @@ def least(
     cost: Floats, bounds: Any, equal: tuple[Any, Floats], upto: tuple[Any, Floats] | None = None
 ) -> Floats | None:
     """The x that costs least. cost: (n,); bounds: (n, 2), least and greatest; equal: A (m, n) and b (m,)
-    of A x = b; upto: those of A x ≤ b; matrices dense or sparse. None where there is no such x."""
+    of A x = b; upto: those of A x ≤ b; matrices dense or sparse. None where there is no such x.
+
+    >>> import numpy as np
+    >>> bounds = np.array([[0.0, np.inf], [0.0, np.inf]])
+    >>> least(np.array([1.0, 2.0]), bounds, (np.array([[1.0, 1.0]]), np.array([3.0]))).tolist()
+    [3.0, 0.0]
+    """
     # Loading the solver takes a good part of the time that a command needs to start, and few studies need it.
     from scipy.optimize import linprog
 

@@ -44,7 +44,12 @@ class WeightSums:
 
 
 def weight_sums(weights: Sequence[Floats], merge: Merge = in_order) -> WeightSums:
-    """Of the weights of every part, (n,)."""
+    """Of the weights of every part, (n,).
+
+    >>> sums = weight_sums([np.array([1.0, 3.0]), np.array([0.0, 2.0])])
+    >>> sums.n, sums.sum, sums.max
+    (3, 6.0, 3.0)
+    """
 
     def of(w: Floats) -> WeightSums:
         live = w[w > 0]

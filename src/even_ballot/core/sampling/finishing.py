@@ -44,7 +44,19 @@ class Moments:
 
 
 def finish(t: Tally, units: Units) -> Tallied:
-    """A tally of all cases in the rows of its design."""
+    """A tally of all cases in the rows of its design.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.sampling.tallies import tally
+    >>> sample = sampled(ferry(), Design(clusters=("boat",)), "w")
+    >>> (part,), units = sample.parts, sample.units
+    >>> one = np.zeros(8, np.int8)
+    >>> done = finish(tally(one, one, part.unit, part.weight, (units.rows, 1, 1)), units)
+    >>> done.w.ravel().tolist(), done.present.ravel().tolist()
+    ([2.0, 2.0, 2.5, 2.5], [True, True, True, True])
+    """
     present = np.asarray(t.w > 0 if t.own is None else t.own[: units.rows])
     if isinstance(units.replicates, ByCase):
         assert t.again is not None
@@ -56,7 +68,20 @@ def finish(t: Tally, units: Units) -> Tallied:
 
 
 def finish_number(t: NumberTally, units: Units) -> Moments:
-    """A number's tally of all cases in the rows of its design."""
+    """A number's tally of all cases in the rows of its design.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.sampling.tallies import tally_number
+    >>> sample = sampled(ferry(), Design(clusters=("boat",)), "w")
+    >>> (part,), units = sample.parts, sample.units
+    >>> age = part.data.column("age")
+    >>> all_of, shape = np.zeros(8, np.int8), (units.rows, 1)
+    >>> t = tally_number(age.values, age.answered, all_of, part.unit, part.weight, shape)
+    >>> finish_number(t, units).shift.round(2).tolist()
+    [38.06]
+    """
     present = (t.w > 0).astype(np.int64) if t.own is None else t.own[0]
     w, wy = t.w, t.wy
     if units.replicates is not None:
@@ -75,7 +100,15 @@ def finish_number(t: NumberTally, units: Units) -> Moments:
 
 def degrees(present: NDArray[Any], units: Units) -> Ints:
     """PSUs less strata of each of S sets of cases. present: (U, *S), PSUs with such cases: how many where
-    every case is its own, else whether there are."""
+    every case is its own, else whether there are.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(strata=("isle",), clusters=("boat",)), "w")
+    >>> degrees(np.ones((4, 1)), sample.units).tolist()
+    [2]
+    """
     there = np.asarray(present) > 0
     starts = np.flatnonzero(np.diff(units.stratum, prepend=-1))
     strata = np.logical_or.reduceat(there, starts, axis=0).sum(0)

@@ -64,7 +64,12 @@ class CaseGroup(ABC):
 
 
 def in_thirds(own: Floats) -> tuple[Floats, Floats, Floats]:
-    """Counts, Σ d and Σ d² by unit, (U, *S) each, from the three below one another, (3 U, *S)."""
+    """Counts, Σ d and Σ d² by unit, (U, *S) each, from the three below one another, (3 U, *S).
+
+    >>> n, d1, d2 = in_thirds(np.array([[2.0], [0.5], [0.3]]))
+    >>> n.tolist(), d1.tolist(), d2.tolist()
+    ([[2.0]], [[0.5]], [[0.3]])
+    """
     n, d1, d2 = own.reshape(3, -1, *own.shape[1:])
     return n, d1, d2
 
@@ -75,13 +80,21 @@ def _each(x: Floats, like: Floats) -> Floats:
 
 
 def weights_in(own: Floats, centre: Floats) -> Floats:
-    """Σ w by unit, (U, *S), from counts, Σ d and Σ d², (3 U, *S)."""
+    """Σ w by unit, (U, *S), from counts, Σ d and Σ d², (3 U, *S).
+
+    >>> weights_in(np.array([[2.0], [0.5], [0.3]]), np.array([1.0])).tolist()
+    [[2.5]]
+    """
     n, d1, _ = in_thirds(own)
     return np.asarray(n * _each(centre, n) + d1)
 
 
 def squares_in(own: Floats, centre: Floats) -> Floats:
-    """Σ w² by unit, (U, *S), likewise."""
+    """Σ w² by unit, (U, *S), likewise.
+
+    >>> squares_in(np.array([[2.0], [0.5], [0.3]]), np.array([1.0])).round(4).tolist()
+    [[3.3]]
+    """
     n, d1, d2 = in_thirds(own)
     c = _each(centre, n)
     return np.asarray((n * c + 2 * d1) * c + d2)

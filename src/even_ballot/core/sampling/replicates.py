@@ -112,7 +112,12 @@ class Factors(ByUnit):
 
 
 def bootstrap(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, count: int, seed: int) -> Factors:
-    """Rescaled bootstrap (Rao and Wu, 1988): n_h − 1 PSUs of each stratum drawn with replacement."""
+    """Rescaled bootstrap (Rao and Wu, 1988): n_h − 1 PSUs of each stratum drawn with replacement.
+
+    >>> made = bootstrap(np.array([0, 0, 0], np.int32), np.array([3]), np.array([0.0]), 4, seed=1)
+    >>> made.factors().shape, bool((made.factors().sum(1) == 3).all())
+    ((4, 3), True)
+    """
     generator = np.random.default_rng(seed)
     root = np.sqrt(1 - fraction)
     factor = np.ones((count, len(stratum)))
@@ -126,7 +131,12 @@ def bootstrap(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, count: i
 
 def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: float) -> Factors:
     """Balanced repeated replication for two PSUs a stratum, with Fay's factor: one gets 1 + (1 − ρ)√(1 −
-    f_h), the other 1 − (1 − ρ)√(1 − f_h)."""
+    f_h), the other 1 − (1 − ρ)√(1 − f_h).
+
+    >>> made = balanced(np.array([0, 0, 1, 1], np.int32), np.array([2, 2]), np.zeros(2), fay=0.0)
+    >>> made.factors().tolist()
+    [[2.0, 0.0, 2.0, 0.0], [0.0, 2.0, 2.0, 0.0], [2.0, 0.0, 0.0, 2.0], [0.0, 2.0, 0.0, 2.0]]
+    """
     strata = len(psus)
     # The smallest power of two that leaves every stratum a column that is not constant.
     size = 1 << strata.bit_length()

@@ -18,7 +18,11 @@ _PARALLEL_FROM = 400_000
 
 
 def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
-    """A pass over 0 … n−1 in two halves at once where that pays: the results of its parts."""
+    """A pass over 0 … n−1 in two halves at once where that pays: the results of its parts.
+
+    >>> in_halves(10, lambda first, last: last - first)
+    [10]
+    """
     if n < _PARALLEL_FROM:
         return [part(0, n)]
     with ThreadPoolExecutor(2) as pool:
@@ -54,7 +58,11 @@ class Tally:
 
 
 def both(a: Floats | None, b: Floats | None) -> Floats | None:
-    """Sums of two parts that both have them, or neither."""
+    """Sums of two parts that both have them, or neither.
+
+    >>> both(np.ones(2), np.ones(2)).tolist(), both(None, None)
+    ([2.0, 2.0], None)
+    """
     return None if a is None or b is None else a + b
 
 
@@ -115,7 +123,12 @@ class NumberTally:
 
 def merged_cells(own: Floats) -> Floats:
     """`NumberTally.own` of several sets of cases together, (6, *S), from those of each about one shift,
-    (6, *S, k)."""
+    (6, *S, k).
+
+    >>> of_each = np.array([[1.0, 1.0], [2.0, 4.0], [0.0, 3.0], [0.0, 0.0], [0.0, 0.0], [0.0, 0.0]])
+    >>> merged_cells(of_each)[:3].tolist()
+    [2.0, 3.0, 2.0]
+    """
     n, w, level, ww, uw, uu = own
     count, whole = n.sum(-1), (n * w).sum(-1)
     mean_w = whole / np.maximum(count, 1)
@@ -234,6 +247,11 @@ def tally(
     stub: integers (n,), category 0 … R−1, below 0 for cases that do not count. banner: integers (n,), 0 …
     C−1. unit: int32 (n,). weight: float64 (n,). shape: (U, R, C). centre: (U,), the mean weight of each
     unit, where every case is its own PSU. Two halves run at once where that pays; their tallies add up.
+
+    >>> stub, banner, unit = np.array([0, 1, 0]), np.array([0, 0, 1]), np.array([0, 0, 1], np.int32)
+    >>> t = tally(stub, banner, unit, np.array([1.0, 2.0, 3.0]), (2, 2, 2))
+    >>> t.w.sum(0).tolist(), t.counts.tolist()
+    ([[1.0, 3.0], [2.0, 0.0]], [[1, 1], [1, 0]])
     """
     parts: list[Tally] = in_halves(
         len(stub), lambda lo, hi: _part(stub[lo:hi], banner[lo:hi], unit[lo:hi], weight[lo:hi], shape, centre)
@@ -256,6 +274,11 @@ def tally_number(
 
     y is shifted, by its weighted mean in each banner category unless other shifts are given, so that
     residuals keep their digits.
+
+    >>> y, everybody, banner = np.array([1.0, 3.0]), np.array([True, True]), np.array([0, 0])
+    >>> t = tally_number(y, everybody, banner, np.array([0, 1], np.int32), np.ones(2), (2, 1))
+    >>> t.shift.tolist(), t.wy.tolist()
+    ([2.0], [[-1.0], [1.0]])
     """
     if shift is None:
         base, sums = np.zeros(shape[1]), np.zeros(shape[1])

@@ -165,6 +165,11 @@ def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
 
     Raises StudyError for a missing stratum or PSU, for population sizes that vary or are too small, and,
     under `refuse`, for strata of one PSU; each is named.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> units, (unit,) = units_of(ferry(), Design(strata=("isle",), clusters=("boat",)))
+    >>> units.psus.tolist(), units.degrees_of_freedom, unit.tolist()
+    ([2, 2], 2, [0, 0, 1, 2, 2, 3, 3, 3])
     """
     cases = Cases.of(data)
     strata = _answered_groups(cases, design.strata, "design.strata")
@@ -217,7 +222,12 @@ def _check_single(units: Units) -> None:
 
 def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.weight") -> tuple[Floats, ...]:
     """For every part the weight of each case, float64 (n,); 1 each without a variable. Missing and negative
-    ones stop."""
+    ones stop.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> weights_of(ferry(), "w")[0][:4].tolist()
+    [1.0, 1.0, 2.0, 1.0]
+    """
     cases = Cases.of(data)
     if name is None:
         return cases.each(lambda part: np.ones(part.n))
@@ -243,7 +253,14 @@ def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.wei
 
 def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
     """The same design where every case that is a PSU of its own has a row of its own: by stratum, then in the
-    order of the source."""
+    order of the source.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> cases = Cases.of(ferry())
+    >>> units, (unit,) = by_case(*units_of(cases, Design(strata=("isle",))), cases)
+    >>> units.rows, unit.tolist()
+    (8, [0, 1, 2, 3, 4, 5, 6, 7])
+    """
     if not units.own:
         return units, unit
     together = np.concatenate(unit)
@@ -260,7 +277,16 @@ def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
 
 def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merge) -> tuple[Units, UnitOf]:
     """The same design where cases that are PSUs of their own have a row for each stratum and group; group:
-    (n,) for every part."""
+    (n,) for every part.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> cases = Cases.of(ferry())
+    >>> group = [np.array([0, 1, 0, 0, 0, 0, 1, 1])]
+    >>> units, (unit,) = apart(*units_of(cases, Design(strata=("isle",))), group, in_order)
+    >>> units.stratum.tolist(), unit.tolist()
+    ([0, 0, 1, 1], [0, 1, 0, 2, 2, 2, 3, 3])
+    """
     width = 1 + max(int(of.max(initial=0)) for of in group)
     keys = [units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True)]
     placed = [numbered(of) for of in keys]

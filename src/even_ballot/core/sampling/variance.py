@@ -61,7 +61,16 @@ def _singles(totals: Floats, strata: NDArray[np.int32], units: Units) -> Floats:
 
 
 def variances(linear: Linear, units: Units) -> Floats:
-    """The variance of each estimate, of their shape S; NaN where a replicate has no estimate."""
+    """The variance of each estimate, of their shape S; NaN where a replicate has no estimate.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> totals = np.array([[2.0], [2.0], [2.5], [2.5]])
+    >>> variances(Linear(totals, totals), units).round(4).tolist()
+    [0.3333]
+    """
     shape = linear.totals.shape[1:]
     if units.replicates is not None:
         c = units.replicates.c
@@ -155,6 +164,14 @@ def covariance_of_shares(w: Floats, own: Floats | None, shares: Floats, units: U
 
     w: (U, m), Σ w by unit and cell; own: (3 U, m), of the cases where every case is its own PSU. shares:
     (m,), summing to 1.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1.0], [1.0, 1.0], [1.0, 2.0], [1.0, 1.0]])
+    >>> covariance_of_shares(w, None, w.sum(0) / w.sum(), units).round(5).tolist()
+    [[0.00667, -0.00667], [-0.00667, 0.00667]]
     """
     whole = w.sum()
     if units.replicates is not None:
@@ -189,7 +206,17 @@ def variances_of_contrasts(
     w: Floats, own: Floats | None, shares: Floats, contrasts: Floats, terms: Floats, units: Units
 ) -> Floats:
     """The variance of each contrast l′π of shares π, (k,). contrasts: (k, m); terms: (k, m), what they are
-    made of, taken absolutely; the rest as above. What is only rounding is 0."""
+    made of, taken absolutely; the rest as above. What is only rounding is 0.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> w = np.array([[2.0, 1.0], [1.0, 1.0], [1.0, 2.0], [1.0, 1.0]])
+    >>> contrast = np.array([[1.0, -1.0]])
+    >>> variances_of_contrasts(w, None, w.sum(0) / w.sum(), contrast, abs(contrast), units).round(5).tolist()
+    [0.02667]
+    """
     whole, middle = w.sum(), contrasts @ shares
     if units.replicates is not None:
         apart = _replicated_shares(w, shares, units)

@@ -17,7 +17,12 @@ def _with(column: Column, state: int, value: int) -> Bools:
 
 
 def not_in_codebook(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Codes that a variable's scale does not know."""
+    """Codes that a variable's scale does not know.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(not_in_codebook(ferry(), Screening()))
+    []
+    """
     for name, variable in data.variables.items():
         if variable.kind == "coded":
             codes, known = data.categories(name)
@@ -30,7 +35,12 @@ def not_in_codebook(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Entries that fit neither code nor number, as they came."""
+    """Entries that fit neither code nor number, as they came.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(not_placed(ferry(), Screening()))
+    []
+    """
     for name, variable in data.variables.items():
         if variable.kind != "multi":
             column = data.column(name)
@@ -40,7 +50,12 @@ def not_placed(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Numbers smaller or larger than the codebook says they can be."""
+    """Numbers smaller or larger than the codebook says they can be.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [(found.value, found.count) for found in out_of_range(ferry(), Screening())]
+    [('under 16', 0), ('over 99', 0)]
+    """
     for name, variable in data.variables.items():
         if variable.kind not in ("number", "coded"):
             continue
@@ -56,7 +71,12 @@ def out_of_range(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Blanks of variables whose scale has a code that means no answer."""
+    """Blanks of variables whose scale has a code that means no answer.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [(found.variable, found.count) for found in blank(ferry(), Screening())]
+    [('crosses', 1)]
+    """
     for name, variable in data.variables.items():
         scale = data.scale_of(name) if variable.kind == "coded" else None
         if variable.missing or (scale is not None and scale.missing):
@@ -64,7 +84,12 @@ def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Numbers far from the rest: beyond the quartiles by more than `far` times the distance between them."""
+    """Numbers far from the rest: beyond the quartiles by more than `far` times the distance between them.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(unusual(ferry(), Screening()))
+    []
+    """
     for name, variable in data.variables.items():
         if variable.kind != "number" or variable.role is not None:
             continue

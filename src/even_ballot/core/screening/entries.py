@@ -34,12 +34,22 @@ def _set_aside(why: str, **how: Any) -> DropCases | None:
 
 
 def with_role(data: Dataset, role: Role) -> str | None:
-    """The first variable of a role."""
+    """The first variable of a role.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> with_role(ferry(), "weight"), with_role(ferry(), "id")
+    ('w', None)
+    """
     return next((v.name for v in data.variables.values() if v.role == role), None)
 
 
 def batteries(data: Dataset, least: int) -> list[tuple[str, ...]]:
-    """Runs of neighbouring coded variables that share an ordered scale."""
+    """Runs of neighbouring coded variables that share an ordered scale.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> batteries(ferry(), 3)
+    []
+    """
     runs: list[list[str]] = [[]]
     before = None
     for name, variable in data.variables.items():
@@ -54,7 +64,12 @@ def batteries(data: Dataset, least: int) -> list[tuple[str, ...]]:
 
 
 def staff_test(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Entries whose status says that they were made to try the form."""
+    """Entries whose status says that they were made to try the form.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(staff_test(ferry(), Screening()))
+    []
+    """
     name = with_role(data, "status")
     if name is None or data.variable(name).kind != "text":
         return
@@ -76,7 +91,12 @@ class Timed:
 
 
 def seconds_of(data: Dataset) -> Timed | None:
-    """How long each case took, by a variable of that role, else between start and end."""
+    """How long each case took, by a variable of that role, else between start and end.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> seconds_of(ferry()) is None
+    True
+    """
     name = with_role(data, "seconds")
     if name is not None and data.variable(name).kind == "number":
         column = data.column(name)
@@ -92,12 +112,21 @@ def seconds_of(data: Dataset) -> Timed | None:
 
 
 def fast_cut(timed: Timed, settings: Screening) -> float:
-    """Seconds under which an entry is too fast: as said, or a third of the median."""
+    """Seconds under which an entry is too fast: as said, or a third of the median.
+
+    >>> fast_cut(Timed("took", np.array([300.0, 600.0, 900.0]), "took"), Screening())
+    200.0
+    """
     return settings.fast if settings.fast is not None else float(np.nanmedian(timed.seconds)) / 3
 
 
 def too_fast(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Entries finished in less than `fast` seconds, or than a third of the median where none is said."""
+    """Entries finished in less than `fast` seconds, or than a third of the median where none is said.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(too_fast(ferry(), Screening()))
+    []
+    """
     timed = seconds_of(data)
     if timed is None or np.isnan(timed.seconds).all():
         return
@@ -108,7 +137,12 @@ def too_fast(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Entries that took less than no time: their end lies before their start."""
+    """Entries that took less than no time: their end lies before their start.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(ended_before_started(ferry(), Screening()))
+    []
+    """
     timed = seconds_of(data)
     if timed is not None:
         with np.errstate(invalid="ignore"):
@@ -116,7 +150,12 @@ def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 
 def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases whose identifier another case has too."""
+    """Cases whose identifier another case has too.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(duplicate_identifier(ferry(), Screening()))
+    []
+    """
     name = with_role(data, "id")
     if name is not None and data.variable(name).kind != "multi":
         step = _set_aside("the same respondent twice", duplicates={"of": [name]})
@@ -125,7 +164,12 @@ def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Cases alike in every answer to another, half of them answered: all coded variables, numbers and
-    texts without a role."""
+    texts without a role.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [found.count for found in duplicate_entry(ferry(), Screening())]
+    [0]
+    """
     names = [v.name for v in data.variables.values() if v.kind in _ANSWERS and v.role is None]
     distinct = [name for name in names if _repeats(data, name)]
     if len(distinct) < 5:
@@ -165,7 +209,12 @@ def _repeats(data: Dataset, name: str) -> bool:
 
 
 def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases that gave one and the same answer to all questions of a battery, every one answered."""
+    """Cases that gave one and the same answer to all questions of a battery, every one answered.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> list(straight_line(ferry(), Screening()))
+    []
+    """
     for battery in batteries(data, settings.battery):
         columns = [data.column(name) for name in battery]
         answered = np.logical_and.reduce([column.answered for column in columns])
@@ -189,13 +238,23 @@ def _answered(data: Dataset, names: list[str]) -> Ints:
 
 
 def answered_share(data: Dataset, settings: Screening) -> Floats | None:
-    """The share of the chosen questions that each case answered."""
+    """The share of the chosen questions that each case answered.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> answered_share(ferry(), Screening(questions=("crosses", "age"))).tolist()
+    [1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 0.5, 0.0]
+    """
     names = _chosen(data, settings)
     return np.asarray(_answered(data, names) / len(names)) if names else None
 
 
 def too_little(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases that answered less than a share of the chosen questions."""
+    """Cases that answered less than a share of the chosen questions.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [found.count for found in too_little(ferry(), Screening(questions=("crosses", "age")))]
+    [1]
+    """
     names = _chosen(data, settings)
     if names:
         least = settings.answered * len(names)

@@ -46,7 +46,12 @@ class NonResponse:
 
 def questions_of(data: Dataset) -> tuple[str, ...]:
     """The variables that are questions put to everybody: answers without a role. Parts of a several-answer
-    question count as one, under the question's name."""
+    question count as one, under the question's name.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> questions_of(ferry())
+    ('isle', 'boat', 'crosses', 'age', 'said', 'why')
+    """
     parts = {part for v in data.variables.values() for part in v.parts}
     return tuple(
         v.name for v in data.variables.values() if v.role is None and v.name not in parts and v.kind != "date"
@@ -67,6 +72,11 @@ def nonresponse(data: Dataset, questions: Sequence[str] = ()) -> NonResponse:
 
     Cases of one pattern are told by a sum of 64-bit numbers, one a question; two patterns share it once in
     some 2^63 pairs.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> found = nonresponse(ferry(), ("crosses", "age"))
+    >>> found.cases, found.left_out
+    (8, (6, 1, 1))
     """
     names = tuple(questions) or questions_of(data)
     counts = np.zeros(data.n, np.int32)

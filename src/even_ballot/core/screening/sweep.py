@@ -58,7 +58,12 @@ def sweep(
     data: Dataset, book: Codebook | None = None, settings: Screening | None = None, progress: Progress = quiet
 ) -> tuple[Finding, ...]:
     """All findings, by check and then by how many cases they concern; accepted ones are marked. progress:
-    told at each check."""
+    told at each check.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [(found.kind, found.variable, found.cases) for found in sweep(ferry())]
+    [('blank', 'crosses', 1)]
+    """
     book, settings = book or Codebook(), settings or Screening()
     findings: list[Finding] = []
     for i, kind in enumerate(("rule", *CHECKS)):
@@ -75,7 +80,13 @@ def sweep(
 def found_as(
     data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None
 ) -> Found | None:
-    """What the check of a finding finds there now; None where there is nothing any more."""
+    """What the check of a finding finds there now; None where there is nothing any more.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> finding = sweep(ferry())[0]
+    >>> found_as(ferry(), finding).count == finding.cases
+    True
+    """
     if finding.kind != "rule" and finding.kind not in CHECKS:
         raise StudyError(
             Fault(
@@ -92,6 +103,11 @@ def found_as(
 def cases_of(
     data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None
 ) -> Bools:
-    """Which cases a finding concerns, (n,)."""
+    """Which cases a finding concerns, (n,).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> int(cases_of(ferry(), sweep(ferry())[0]).sum())
+    1
+    """
     found = found_as(data, finding, book, settings)
     return np.zeros(data.n, np.bool_) if found is None else found.cases()

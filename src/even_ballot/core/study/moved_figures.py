@@ -62,7 +62,11 @@ def _spoken(cell: Cell, words: dict[tuple[str, int], str]) -> tuple[str, str]:
 
 def changed_figures(before: Sequence[TableResult], after: Sequence[TableResult]) -> tuple[FigureChange, ...]:
     """Table by table, the figures that a newer file changes (beyond rounding), added and gone ones
-    included."""
+    included.
+
+    >>> changed_figures([], [])
+    ()
+    """
     earlier = {table.id: table for table in before}
     changes = []
     for table in after:

@@ -51,7 +51,12 @@ class Drift:
 
 
 def aligned(newer: RawTable, older: RawTable) -> RawTable:
-    """The newer table with each column under the name that its heading had in the older one."""
+    """The newer table with each column under the name that its heading had in the older one.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> aligned(ferry_answers(), ferry_answers()).names[:2]
+    ('isle', 'boat')
+    """
     names: defaultdict[str, deque[str]] = defaultdict(deque)
     for name, label in zip(older.names, older.labels, strict=True):
         names[label].append(name)
@@ -70,7 +75,13 @@ def aligned(newer: RawTable, older: RawTable) -> RawTable:
 def extended(newer: RawTable, older: RawTable, identifier: str | None) -> tuple[RawTable, int]:
     """The older table with the newer one's records below it, and how many of those were left out because
     their identifier is among the older ones already. Columns are matched by name; record numbers go on
-    counting."""
+    counting.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> table, left_out = extended(ferry_answers(), ferry_answers(), None)
+    >>> len(table.rows), left_out
+    (16, 0)
+    """
     fresh = np.ones(len(newer.rows), np.bool_)
     if identifier is not None and identifier in newer.names:
         before, after = (table.columns[table.names.index(identifier)] for table in (older, newer))
@@ -118,7 +129,13 @@ def _counts(column: Column) -> dict[str, int]:
 
 
 def drift(newer: RawTable, older: RawTable) -> Drift:
-    """The differences between two tables whose columns bear the same names."""
+    """The differences between two tables whose columns bear the same names.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> found = drift(ferry_answers(), ferry_answers())
+    >>> found.new_columns, found.records_after
+    ({}, 8)
+    """
     before = dict(zip(older.names, older.columns, strict=True))
     after = dict(zip(newer.names, newer.columns, strict=True))
     answers, counts = [], []

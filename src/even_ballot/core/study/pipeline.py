@@ -51,7 +51,11 @@ _RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
 
 
 def key_of(*parts: str) -> str:
-    """A key of everything that a node is made of."""
+    """A key of everything that a node is made of.
+
+    >>> key_of("start", "a") == key_of("start", "a"), key_of("start", "a") == key_of("starta")
+    (True, False)
+    """
     return hashlib.sha256("\x1f".join(parts).encode()).hexdigest()
 
 
@@ -129,7 +133,15 @@ Telling = Callable[[str | None], AbstractContextManager[Progress]]
 
 
 def start(study: Study, raw: RawTable) -> Dataset:
-    """The cases as the codebook reads them, before the ledger."""
+    """The cases as the codebook reads them, before the ledger.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> start(study, ferry_answers()).n
+    8
+    """
     return interpret(raw, study.codebook, _made_later(study), study.source.decimal or ".")
 
 
@@ -140,21 +152,42 @@ def _made_later(study: Study) -> list[str]:
 
 
 def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked, WeightingReport]:
-    """The cases with one weighting's weight, how it came about, and the report on it."""
+    """The cases with one weighting's weight, how it came about, and the report on it.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.request import Weighting
+    >>> weighted, raked, report = weigh(Cases.of(ferry()), Weighting(base="w"), "weightings[0]")
+    >>> report.n, weighted.head.variable("weight").kind
+    (8, 'number')
+    """
     result = rake(cases, weighting, where)
     weighted = with_weight(cases, result, where)
     return weighted, result, report(weighted, result, weighting)
 
 
 def weight_name(study: Study) -> str | None:
-    """The weight that tables use: the design's; where it says nothing, the last weighting's, or none."""
+    """The weight that tables use: the design's; where it says nothing, the last weighting's, or none.
+
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> weight_name(study) is None
+    True
+    """
     if "weight" in study.design.model_fields_set:
         return study.design.weight
     return study.weightings[-1].save_as if study.weightings else None
 
 
 def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
-    """The variables of every margin that a report is made on, its groups included."""
+    """The variables of every margin that a report is made on, its groups included.
+
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> margins_of(study)
+    ()
+    """
     named = (tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
     return tuple(dict.fromkeys(named))
 
@@ -366,5 +399,13 @@ def run(
     part: Callable[[Dataset], Cases] = Cases.of,
 ) -> Results:
     """From raw answers to tables; part: how the cases after the ledger are parted. Raises StudyError with
-    what is at fault and where."""
+    what is at fault and where.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> run(study, ferry_answers(), {}).used_cases
+    7
+    """
     return Pipeline(study, _Given(raw, lookups), part=part).results()

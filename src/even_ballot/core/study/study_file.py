@@ -91,7 +91,11 @@ def _in_document(location: tuple[int | str, ...], document: Any) -> tuple[int | 
 
 
 def place_in(location: tuple[int | str, ...], document: Any) -> str:
-    """Where in a document a location of a validation error is, as a path."""
+    """Where in a document a location of a validation error is, as a path.
+
+    >>> place_in(("tables", 0, "stub"), {"tables": [{"stub": 1}]})
+    'tables[0].stub'
+    """
     return _place(_in_document(location, document))
 
 
@@ -123,7 +127,11 @@ def _explained(item: ErrorDetails) -> tuple[str, str]:
 
 def parse_study(document: Any) -> Study:
     """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each
-    thing wrong."""
+    thing wrong.
+
+    >>> parse_study({"source": {"path": "answers.csv"}, "title": "Ferries"}).title
+    'Ferries'
+    """
     try:
         return Study.model_validate(document)
     except ValidationError as error:

@@ -96,7 +96,13 @@ class BannerColumns:
 
 def placed(data: Dataset, name: str, period: Period, where: str) -> tuple[NDArray[Any], tuple[Category, ...]]:
     """Each case's place among the categories of a coded variable or a date, −1 where it has no answer; and
-    the categories."""
+    the categories.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> at, categories = placed(ferry(), "isle", "month", "")
+    >>> at.tolist(), [category.label for category in categories]
+    ([0, 0, 0, 1, 1, 1, 1, 1], ['Hask', 'Orran'])
+    """
     if data.variable(name, where).kind == "date":
         days = None if data.look is None else data.look.days[name]
         return periods(data.column(name, where), period, days)
@@ -135,7 +141,15 @@ def across(
     sample: Sample, entry: tuple[str, ...], request: TableRequest, where: str, table: str
 ) -> BannerColumns:
     """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is
-    everybody."""
+    everybody.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",))
+    >>> across(sampled(ferry(), Design()), ("isle",), request, "banner[0]", "tables[0]").paths
+    ((1,), (2,))
+    """
     data = sample.head
     for name in entry:
         kind = data.variable(name, where).kind
@@ -172,7 +186,14 @@ def across(
 
 
 def everybody(sample: Sample) -> BannerColumns:
-    """An entry of no variables."""
+    """An entry of no variables.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> everybody(sampled(ferry(), Design())).paths
+    ()
+    """
     index = sample.each(lambda part: np.zeros(part.data.n, np.int8))
     return BannerColumns(BannerHeading((), (), ()), index, 0, (), None, np.zeros(0))
 

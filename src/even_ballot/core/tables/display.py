@@ -94,7 +94,18 @@ class _Figures:
 
 
 def displayed(result: TableResult, display: Display, battery: bool = False) -> TableResult:
-    """The same figures with headings as they are shown."""
+    """The same figures with headings as they are shown.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.tabulate import tabulate
+    >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",), show=("n", "col_pct"))
+    >>> result = tabulate(sampled(ferry(), Design(), "w"), request)
+    >>> displayed(result, Display()) == result
+    False
+    """
     figures = _Figures(result.cells)
     said = {shown.variable: shown for shown in display.variables}
     stubs = [_stub(stub, said.get(stub.variable)) for stub in result.stubs]

@@ -19,17 +19,32 @@ class Marks(Model):
 
 
 def relative_error(cell: Cell) -> float | None:
-    """Standard error over estimate."""
+    """Standard error over estimate.
+
+    >>> from even_ballot.core.tables.results import StubKey
+    >>> relative_error(Cell(StubKey("age"), (), "mean", 40.0, se=2.0))
+    0.05
+    """
     return cell.se / abs(cell.est) if cell.se is not None and cell.est else None
 
 
 def effective_base(cell: Cell) -> float | None:
-    """Unweighted base over design effect."""
+    """Unweighted base over design effect.
+
+    >>> from even_ballot.core.tables.results import StubKey
+    >>> effective_base(Cell(StubKey("age"), (), "mean", 40.0, base_n=100, deff=2.0))
+    50.0
+    """
     return cell.base_n / cell.deff if cell.base_n is not None and cell.deff else None
 
 
 def weak(cell: Cell, rules: Marks) -> tuple[str, ...]:
-    """Why a figure is weak, in words; nothing where it is not."""
+    """Why a figure is weak, in words; nothing where it is not.
+
+    >>> from even_ballot.core.tables.results import StubKey
+    >>> weak(Cell(StubKey("age"), (), "mean", 40.0, base_n=12), Marks(base=30))
+    ('base under 30',)
+    """
     if not statistic_of(cell.stat).marked:
         return ()
     found = []

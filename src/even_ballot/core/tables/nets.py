@@ -23,7 +23,16 @@ def net_rows(
     nets: Sequence[Net], name: str, categories: Sequence[Category], stubs: Sequence[str], where: str
 ) -> tuple[NetRow, ...]:
     """The nets that one stub variable has. Raises StudyError for a net of a variable or of codes that are
-    not there."""
+    not there.
+
+    >>> from even_ballot.core.tables.request import Net
+    >>> labels = ((1, "Never"), (2, "At times"), (3, "Weekly"))
+    >>> categories = [Category(code, label) for code, label in labels]
+    >>> nets = [Net(label="At all", codes=(2, 3))]
+    >>> (row,) = net_rows(nets, "crosses", categories, ["crosses"], "tables[0]")
+    >>> row.label, row.places.tolist()
+    ('At all', [1, 2])
+    """
     rows = []
     for k, net in enumerate(nets):
         place = f"{where}.nets[{k}]"
@@ -46,7 +55,15 @@ def banner_nets(
     where: str,
 ) -> tuple[NetRow, ...]:
     """The nets that one banner variable has. Raises StudyError for a net of a variable or of codes that
-    are not there."""
+    are not there.
+
+    >>> from even_ballot.core.tables.request import Net
+    >>> categories = [Category(code, label) for code, label in ((1, "Hask"), (2, "Orran"))]
+    >>> net = Net(label="Both", banner="isle", codes=(1, 2))
+    >>> (row,) = banner_nets([net], "isle", categories, [("isle",)], "tables[0]")
+    >>> row.label, row.places.tolist()
+    ('Both', [0, 1])
+    """
     rows = []
     for k, net in enumerate(nets):
         place = f"{where}.nets[{k}]"

@@ -38,7 +38,11 @@ NamedPath = tuple[tuple[str, CodeOrNet], ...]
 
 
 def code_and_net(step: CodeOrNet) -> tuple[int | None, str | None]:
-    """A step taken apart."""
+    """A step taken apart.
+
+    >>> code_and_net(3), code_and_net("Low")
+    ((3, None), (None, 'Low'))
+    """
     return (None, step) if isinstance(step, str) else (step, None)
 
 
@@ -178,7 +182,11 @@ class TableResult:
 
 
 def as_json(value: Any) -> Any:
-    """Results as plain JSON: None left out, tuples as lists."""
+    """Results as plain JSON: None left out, tuples as lists.
+
+    >>> as_json(BannerKey("isle", 1))
+    {'variable': 'isle', 'code': 1}
+    """
     if hasattr(value, "__dataclass_fields__"):
         return {k: as_json(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
     if isinstance(value, BaseModel):

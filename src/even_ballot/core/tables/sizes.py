@@ -42,6 +42,16 @@ def columns_at_once(
     tests need more together.
 
     The size of a tally is units × rows × columns, of several answers also × how many were chosen.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.banner import across
+    >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",))
+    >>> sample = sampled(ferry(), Design())
+    >>> banner = across(sample, ("isle",), request, "banner[0]", "tables[0]")
+    >>> columns_at_once(sample.head, sample.units, "crosses", banner, request, "stub[0]")
+    2
     """
     each = _rows(units) * _height(data, name, where)
     whole = each * (over.columns + 2)
@@ -66,7 +76,11 @@ def columns_at_once(
 
 
 def check_figures(data: Dataset, entries: list[BannerColumns], request: TableRequest, where: str) -> None:
-    """Refuses a table of more figures than anybody could be shown, with their number."""
+    """Refuses a table of more figures than anybody could be shown, with their number.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> check_figures(ferry(), [], TableRequest(id="t", stub=("crosses",)), "tables[0]")
+    """
     places = [f"{where}.stub[{i}]" for i in range(len(request.stub))]
     kinds = [data.variable(name, place).kind for name, place in zip(request.stub, places, strict=True)]
     rows = sum(

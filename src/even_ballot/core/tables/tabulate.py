@@ -19,14 +19,32 @@ from even_ballot.core.tables.stubs.stub import StubByBanner
 
 def tabulate(sample: Sample, request: TableRequest, where: str = "tables[0]") -> TableResult:
     """One table by itself: every figure asked for, of every stub variable in every banner column and in the
-    total column. Raises StudyError where the request does not fit."""
+    total column. Raises StudyError where the request does not fit.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> request = TableRequest(id="t", stub=("crosses",), show=("col_pct",))
+    >>> table = tabulate(sampled(ferry(), Design(), "w"), request)
+    >>> [(cell.stub.code, round(cell.est, 3)) for cell in table.cells]
+    [(1, 0.133), (2, 0.333), (3, 0.533)]
+    """
     return counted_table(SharedCounts(sample), request, where)
 
 
 def counted_table(
     shared: SharedCounts, request: TableRequest, where: str = "tables[0]", tell: Progress = quiet
 ) -> TableResult:
-    """One table of several made of the same cases. tell: told of every block of the table."""
+    """One table of several made of the same cases. tell: told of every block of the table.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
+    >>> requests = [TableRequest(id=name, stub=(name,), show=("n",)) for name in ("isle", "crosses")]
+    >>> [len(counted_table(shared, request).cells) for request in requests]
+    [2, 3]
+    """
     if not request.stub:
         what = "The table has no stub, so there is nothing to count."
         raise fault(what, f"{where}.stub", "Name at least one variable.")

@@ -141,7 +141,12 @@ class Ordered:
 
 
 def ordered(runs: BaseRuns) -> Ordered:
-    """Runs of all parts, summed up."""
+    """Runs of all parts, summed up.
+
+    >>> of = ordered(base_runs(np.array([0, 0]), np.array([2.0, 1.0]), 1))
+    >>> of.d.tolist(), of.before.tolist(), of.whole.tolist()
+    ([1.0, 2.0], [0.0, 1.0], [3.0])
+    """
     combos = len(runs.start) - 1
     before, whole = np.empty_like(runs.value), np.zeros(combos)
     if runs.times is None:

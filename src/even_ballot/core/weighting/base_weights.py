@@ -13,7 +13,12 @@ from even_ballot.core.weighting.request import ProductBase, StratumPopulation, W
 
 def base_weights(data: Dataset | Cases, weighting: Weighting, where: str) -> tuple[Floats, ...]:
     """For every part d, float64 (n,): a variable's values, 1 each, a product of columns, or stratum
-    population over stratum cases."""
+    population over stratum cases.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> base_weights(ferry(), Weighting(base="w"), "weightings[0]")[0][:3].tolist()
+    [1.0, 1.0, 2.0]
+    """
     cases = Cases.of(data)
     if isinstance(weighting.base, ProductBase):
         return _product(cases, weighting.base, f"{where}.base")

@@ -42,7 +42,11 @@ def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
 
 
 def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:
-    """base · factor[index], (n,)."""
+    """base · factor[index], (n,).
+
+    >>> spread_out(np.array([1.0, 2.0]), np.array([10.0, 100.0]), np.array([1, 0])).tolist()
+    [100.0, 20.0]
+    """
     out = np.empty(len(base))
     in_halves(len(base), lambda lo, hi: _multiply(base[lo:hi], factor, index[lo:hi], out[lo:hi]))
     return out
@@ -152,7 +156,13 @@ def combinations_of(
     cases: Cases, weighting: Weighting, base: Sequence[Floats], codes: dict[str, list[int]]
 ) -> Combinations:
     """The combinations of all variables a weighting's margins and groups use; codes: of each, in the order of
-    its positions."""
+    its positions.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> cases = Cases.of(ferry())
+    >>> combinations_of(cases, Weighting(), [np.ones(8)], {"isle": [1, 2]}).cases.tolist()
+    [3, 5, 0]
+    """
     names = tuple(codes)
     columns = cases.each(lambda part: [part.positions(name) for name in names])
     return combine(columns, [len(codes[name]) + 1 for name in names], base, names, cases.merge)

@@ -68,7 +68,12 @@ def _summary(name: str | None, w: WeightSums) -> WeightSummary:
 
 
 def category_sums(cases: Cases, name: str, weights: Sequence[Floats]) -> Floats:
-    """Σ w by category of a coded variable, of those who answered; weights: for every part, (n,)."""
+    """Σ w by category of a coded variable, of those who answered; weights: for every part, (n,).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> category_sums(Cases.of(ferry()), "isle", [np.ones(8)]).tolist()
+    [3.0, 5.0]
+    """
     size = len(cases.head.categories(name)[0])
 
     def sums(part: Dataset, w: Floats) -> Floats:
@@ -153,7 +158,17 @@ def _rows(cases: Cases, name: str, weights: Sequence[PartWeights]) -> list[Compa
 
 def compare(data: Dataset | Cases, raked: Sequence[Raked], variables: Sequence[str]) -> Comparison:
     """Compares weightings over the same cases. variables: coded ones (shares of those who answered) and
-    numbers (means)."""
+    numbers (means).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> rows = compare(ferry(), [rake(ferry(), weighting)], ["isle"]).rows
+    >>> [(row.label, [round(share, 3) for share in row.estimates]) for row in rows]
+    [('Hask', [0.375, 0.5]), ('Orran', [0.625, 0.5])]
+    """
     cases = Cases.of(data)
     weights = [
         cases.each(lambda part: np.ones(part.n)),

@@ -98,7 +98,15 @@ def limit_prices(
 ) -> tuple[LimitPrice, ...]:
     """Weights without an upper limit, then under limits from the largest weight there is down to the
     smallest limit that can be met, and the limit there is. watched: coded variables whose shares are
-    followed. Nothing without margins."""
+    followed. Nothing without margins.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> limit_prices(ferry(), weighting, ["crosses"], "weightings[0]")[0].met
+    True
+    """
     cases = Cases.of(data)
     low = weighting.limits.low if weighting.limits is not None else 0.0
 

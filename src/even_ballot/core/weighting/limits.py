@@ -115,6 +115,14 @@ def solve(
     grown: (K,), what base weights are multiplied by before the search begins. categories: (M, K), each
     combination's category of each margin, −1 without weight; targets: of each margin, (J_m,); low, high:
     (K,), bounds by combination. gap: the largest |Σ w − target|.
+
+    >>> from even_ballot.core.weighting.base_runs import base_runs, ordered
+    >>> of = ordered(base_runs(np.array([0, 1]), np.ones(2), 2))
+    >>> none, free = np.zeros(2), np.full(2, np.inf)
+    >>> categories, targets = np.array([[0, 1]]), (np.array([0.6, 0.4]),)
+    >>> found = solve(of, np.full(2, 0.5), categories, targets, none, free, 1e-10, 100)
+    >>> found.after.round(6).tolist()
+    [0.6, 0.4]
     """
     sizes = np.array([len(t) for t in targets], np.int64)
     starts = np.concatenate([[0], np.cumsum(sizes)[:-1]])
@@ -205,7 +213,12 @@ class _Room:
 def least_high(
     categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float
 ) -> float | None:
-    """The smallest upper limit that the margins leave room for above a lower one."""
+    """The smallest upper limit that the margins leave room for above a lower one.
+
+    >>> shares, cases, mean = (np.array([0.8, 0.2]),), np.array([1, 1]), np.full(2, 0.5)
+    >>> round(least_high(np.array([[0, 1]]), shares, cases, mean, 0.0), 6)
+    1.6
+    """
     room = _Room(categories, targets, cases, mean)
     return room.nearest([(1.0, 0.0, -1.0)], [(low * s, None) for s in room.share], 1.0)
 
@@ -214,7 +227,12 @@ def possible(
     categories: Ints, targets: tuple[Floats, ...], cases: Ints, mean: Floats, low: float, high: float | None
 ) -> Possible:
     """The nearest limits that the margins leave room for, by linear programming over the combinations'
-    totals."""
+    totals.
+
+    >>> shares, cases, mean = (np.array([0.8, 0.2]),), np.array([1, 1]), np.full(2, 0.5)
+    >>> round(possible(np.array([[0, 1]]), shares, cases, mean, 0.0, 1.2).high, 6)
+    1.6
+    """
     room = _Room(categories, targets, cases, mean)
     upper = (
         None if high is None else room.nearest([(1.0, 0.0, -1.0)], [(low * s, None) for s in room.share], 1.0)

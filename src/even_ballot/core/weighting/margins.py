@@ -42,7 +42,12 @@ class LaidMargin:
 
 
 def codes_of(head: Dataset, name: str, where: str) -> dict[int, str]:
-    """A coded variable's codes and labels; another kind is refused."""
+    """A coded variable's codes and labels; another kind is refused.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> codes_of(ferry(), "isle", "by")
+    {1: 'Hask', 2: 'Orran'}
+    """
     variable = head.variable(name, where)
     if variable.kind != "coded":
         raise fault(
@@ -53,7 +58,16 @@ def codes_of(head: Dataset, name: str, where: str) -> dict[int, str]:
 
 
 def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[Ints, Ints]:
-    """Each combination's `within` group, and each group's places; unknown groups stop."""
+    """Each combination's `within` group, and each group's places; unknown groups stop.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.data.cases import Cases
+    >>> from even_ballot.core.weighting.combinations import combinations_of
+    >>> weighting = Weighting(within=("isle",))
+    >>> combos = combinations_of(Cases.of(ferry()), weighting, [np.ones(8)], {"isle": [1, 2]})
+    >>> groups_of(combos, weighting, "")[1].tolist()
+    [[0], [1]]
+    """
     if not weighting.within:
         return np.zeros(len(combos.base), np.int64), np.zeros((1, 0), np.int64)
     places = combos.place(weighting.within)
@@ -88,7 +102,16 @@ def lay_margin(
     where: str,
 ) -> LaidMargin:
     """A margin's categories and targets; whatever does not fit is named. Targets are as given, not yet
-    shares."""
+    shares.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import frame_of
+    >>> from even_ballot.core.weighting.request import Target
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> frame_of(ferry(), weighting, [np.ones(8)], "").laid[0].at
+    ({'isle': 1}, {'isle': 2})
+    """
     group_of, group_places = groups
     places = combos.place(margin.by)
     live = combos.base > 0
@@ -194,7 +217,16 @@ def _wanted(
 
 
 def check_sums(laid: LaidMargin, group_names: list[str], where: str) -> Floats:
-    """What each group's targets sum to; shares and per cent that do not sum to the whole stop."""
+    """What each group's targets sum to; shares and per cent that do not sum to the whole stop.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import frame_of
+    >>> from even_ballot.core.weighting.request import Target
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> check_sums(frame_of(ferry(), weighting, [np.ones(8)], "").laid[0], [""], "").tolist()
+    [1.0]
+    """
     known = np.nan_to_num(laid.target)
     sums = np.bincount(laid.group, weights=known, minlength=len(group_names))
     if laid.margin.as_ in _SUMS:

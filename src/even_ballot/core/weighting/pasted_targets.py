@@ -71,6 +71,11 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
     Shape of a line: `label[, label …] value`, separated by tabs, semicolons, commas or spaces. Lines that
     fit nothing, fit a category twice, or hold no value are returned with what is wrong; a first line
     without a value is a heading.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> found = match_targets(ferry(), ("isle",), "Hask 40")
+    >>> [(line.at, line.value) for line in found.lines]
+    [({'isle': 1}, 40.0)]
     """
     labels = [codes_of(data, name, "by") for name in by]
     spots: dict[tuple[str, ...], dict[str, int]] = {}

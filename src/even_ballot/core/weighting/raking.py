@@ -132,7 +132,15 @@ def _together(parts: Sequence[Floats]) -> Floats:
 def frame_of(data: Dataset | Cases, weighting: Weighting, base: Sequence[Floats], where: str) -> Frame:
     """A weighting laid on the cases; base: for every part, (n,). Raises StudyError for whatever contradicts:
     unknown values, targets without cases, cases without targets, sums that are off, populations that
-    disagree."""
+    disagree.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> frame_of(ferry(), weighting, [np.ones(8)], "").combos.cases.tolist()
+    [3, 5, 0]
+    """
     cases = Cases.of(data)
     head = cases.head
     used = dict.fromkeys((*weighting.within, *(name for m in weighting.margins for name in m.by)))
@@ -157,6 +165,13 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
     """Base weights, adjusted for non-response where that is asked for, raked to the margins of a weighting.
 
     Margins that cannot all be met are reported, not raised (`converged`).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
+    >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
+    >>> rake(ferry(), weighting).weights.round(4)[[0, 7]].tolist()
+    [1.3333, 0.8]
     """
     cases = Cases.of(data)
     base = given = base_weights(cases, weighting, where)
@@ -189,7 +204,15 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
 
 def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats, Floats]:
     """Bounds of a case's weight and the mean weight, as shares of the whole, by combination, (K,). cases:
-    (K,), of positive weight."""
+    (K,), of positive weight.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.request import Limits
+    >>> frame = frame_of(ferry(), Weighting(limits=Limits(low=0.5, high=2)), [np.ones(8)], "")
+    >>> low, high, mean = bounds_of(frame, np.ones(1), frame.combos.cases)
+    >>> low.tolist(), high.tolist(), mean.tolist()
+    ([0.0625], [0.25], [0.125])
+    """
     limits = frame.weighting.limits
     assert limits is not None
     n = np.bincount(frame.group_of, weights=cases, minlength=frame.groups)
@@ -274,7 +297,14 @@ def _cycle(start: Floats, margins: tuple[LaidMargin, ...], weighting: Weighting)
 
 
 def with_weight(cases: Cases, raked: Raked, where: str) -> Cases:
-    """The cases with their new weight."""
+    """The cases with their new weight.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> cases = Cases.of(ferry())
+    >>> weighted = with_weight(cases, rake(cases, Weighting(base="w")), "")
+    >>> weighted.head.column("weight").values[:3].round(3).tolist()
+    [0.889, 0.889, 1.778]
+    """
     name = raked.frame.weighting.save_as
     if name in cases.head.variables:
         raise fault(

@@ -118,14 +118,27 @@ def _histogram(raked: Raked, of: WeightSums, merge: Merge, bins: int = 24) -> tu
 
 
 def at_limits(raked: Raked) -> int | None:
-    """Cases whose weight lies on a limit; None without limits."""
+    """Cases whose weight lies on a limit; None without limits.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> at_limits(rake(ferry(), Weighting(base="w"))) is None
+    True
+    """
     if raked.parts[0].free is None:
         return None
     return sum(int(((of.weights > 0) & ~of.free).sum()) for of in raked.parts if of.free is not None)
 
 
 def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> WeightingReport:
-    """The report on a weighting; cases of weight 0 are left out."""
+    """The report on a weighting; cases of weight 0 are left out.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.weighting.raking import rake
+    >>> weighting = Weighting(base="w")
+    >>> round(report(ferry(), rake(ferry(), weighting), weighting).n_effective, 3)
+    7.043
+    """
     cases = Cases.of(data)
     weights = weight_sums([of.weights for of in raked.parts], cases.merge)
     effective = weights.effective

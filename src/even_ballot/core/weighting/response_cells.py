@@ -78,7 +78,14 @@ def adjusted_for_nonresponse(
     cases: Cases, base: Sequence[Floats], spec: ResponseAdjustment, where: str
 ) -> tuple[tuple[Floats, ...], tuple[AdjustedCell, ...], tuple[Response, ...]]:
     """For every part base weights after the adjustment, (n,); the cells; for every part each case's cell, and
-    whether it answered. Raises StudyError for cells in which nobody answered."""
+    whether it answered. Raises StudyError for cells in which nobody answered.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> spec = ResponseAdjustment(responded="age > 0", cells=("isle",))
+    >>> grown, cells, _ = adjusted_for_nonresponse(Cases.of(ferry()), [np.ones(8)], spec, "")
+    >>> grown[0].tolist(), [cell.factor for cell in cells]
+    ([1.0, 1.0, 1.0, 1.25, 1.25, 1.25, 1.25, 0.0], [1.0, 1.25])
+    """
     formula = Formula(spec.responded, f"{where}.responded")
     groups = _cells(cases, spec.cells, f"{where}.cells")
     response = cases.each(lambda part, cell: Response(cell, formula.true(part)), groups.index)

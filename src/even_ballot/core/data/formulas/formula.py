@@ -57,7 +57,12 @@ class Formula:
 
 
 def condition(source: str | None, data: Dataset, where: str = "") -> Bools | None:
-    """Where a condition is true; None where there is none."""
+    """Where a condition is true; None where there is none.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> condition("age >= 45", ferry()).tolist()
+    [False, True, False, True, True, False, True, False]
+    """
     return None if source is None else Formula(source, where).true(data)
 
 

@@ -66,23 +66,39 @@ _ALL: list[tuple[Statistic, re.Pattern[str]]] = []
 
 
 def register(statistic: Statistic, family: bool = False) -> Statistic:
-    """Takes a figure up, in the order that figures are offered in. family: its name is a pattern of names."""
+    """Takes a figure up, in the order that figures are offered in. family: its name is a pattern of names.
+
+    >>> register(statistic_of("mean")) is statistic_of("mean")
+    True
+    """
     _ALL.append((statistic, re.compile(statistic.name if family else re.escape(statistic.name))))
     return statistic
 
 
 def every_statistic() -> tuple[Statistic, ...]:
-    """All there are, in the order that they are offered in."""
+    """All there are, in the order that they are offered in.
+
+    >>> [statistic.name for statistic in every_statistic()][:3]
+    ['n', 'count', 'col_pct']
+    """
     return tuple(statistic for statistic, _ in _ALL)
 
 
 def find_statistic(name: str) -> Statistic | None:
-    """The figure of a name, or None."""
+    """The figure of a name, or None.
+
+    >>> find_statistic("q25").short_of("q25"), find_statistic("q2500")
+    ('lower quartile', None)
+    """
     return next((statistic for statistic, pattern in _ALL if pattern.fullmatch(name)), None)
 
 
 def statistic_of(name: str) -> Statistic:
-    """The figure of a name that was checked."""
+    """The figure of a name that was checked.
+
+    >>> statistic_of("median").label
+    'Median'
+    """
     found = find_statistic(name)
     if found is None:
         raise KeyError(name)

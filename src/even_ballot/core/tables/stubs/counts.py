@@ -151,7 +151,16 @@ def _finished(own: Sums, base: Sums, nets: Sequence[NetRow], total: bool) -> Sum
 
 
 def coded_block(domain: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
-    """The block of a coded variable or a date: one pass."""
+    """The block of a coded variable or a date: one pass.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.banner import everybody
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> coded_block(Domain(sample, None), "crosses", everybody(sample), "", Rows()).part.n.ravel().tolist()
+    [1, 2, 3]
+    """
     found = domain.sample.each(lambda part: placed(part.data, name, rows.dates, where))
     categories = found[0][1]
     variable = domain.sample.head.variable(name)
@@ -190,7 +199,16 @@ def _degrees(column: Any, row: Any, both: Any, domain: Domain, responses: Any = 
 
 def multi_block(domain: Domain, name: str, over: BannerColumns, where: str, rows: Rows) -> CategoryCounts:
     """The block of a several-answer question: a pass for each option and one for how many were chosen. A
-    net is who chose any."""
+    net is who chose any.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.banner import everybody
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> multi_block(Domain(sample, None), "why", everybody(sample), "", Rows()).part.n.ravel().tolist()
+    [4, 3]
+    """
     variable = domain.sample.head.variable(name, where)
     found = domain.sample.each(lambda part: several(part.data, name, where))
     categories = found[0].options
@@ -250,7 +268,13 @@ class SeveralAnswers:
 
 
 def several(data: Dataset, name: str, where: str) -> SeveralAnswers:
-    """A several-answer question on the cases of a part."""
+    """A several-answer question on the cases of a part.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> answers = several(ferry(), "why", "")
+    >>> answers.how_many.tolist(), [option.label for option in answers.options]
+    ([2, 1, 1, 1, 1, 0, 1, -1], ['to_work', 'to_shop'])
+    """
     variable = data.variable(name, where)
     parts = [data.column(part, where) for part in variable.parts]
     numbers = [data.variable(part).kind in ("number", "coded") for part in variable.parts]

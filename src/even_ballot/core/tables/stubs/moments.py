@@ -17,7 +17,19 @@ from even_ballot.core.tables.banner import BannerColumns
 
 def laid_moments(m: Moments, over: BannerColumns) -> Moments:
     """The moments of the total column and the others, (…, 1 + C), from those of the banner's categories
-    and of the cases without one; each column about its own mean."""
+    and of the cases without one; each column about its own mean.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.tables.banner import everybody
+    >>> from even_ballot.core.tables.stubs.domain import Domain
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> age, banner = sample.head.column("age"), everybody(sample)
+    >>> tallied = Domain(sample, None).tally_number([age.values], [age.answered], banner)
+    >>> laid_moments(tallied, banner).counts.tolist()
+    [7]
+    """
     members: list[Ints] = [np.arange(len(m.shift))]
     members += [np.array([c]) for c in range(over.columns)] if over.members is None else list(over.members)
     weights = m.w.sum(0)
@@ -51,7 +63,11 @@ def _merged(own: Floats, apart: Floats) -> Floats:
 
 
 def of_varied(own: Floats, shift: Floats, level: float) -> Cells:
-    """What a number's cases add to slopes over columns. own: (6, U, C), about shift + level, (C,)."""
+    """What a number's cases add to slopes over columns. own: (6, U, C), about shift + level, (C,).
+
+    >>> callable(of_varied(np.zeros((6, 1, 2)), np.zeros(2), 0.0))
+    True
+    """
 
     def added(linear: Linear, apart: Floats, line: Floats, most: Floats, units: Units) -> Linear:
         groups = tuple(

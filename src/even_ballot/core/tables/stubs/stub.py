@@ -22,11 +22,20 @@ from even_ballot.core.tables.stubs.domain import Domain
 
 
 def there(value: float) -> float | None:
+    """A figure, or None where it is NaN.
+
+    >>> there(0.5), there(float("nan"))
+    (0.5, None)
+    """
     return value if value == value else None
 
 
 def said(key: StubKey) -> dict[str, Any]:
-    """A stub row as tests name it."""
+    """A stub row as tests name it.
+
+    >>> said(StubKey("crosses", 3))
+    {'variable': 'crosses', 'code': 3}
+    """
     return {
         name: getattr(key, name) for name in ("variable", "code", "net") if getattr(key, name) is not None
     }
