@@ -30,7 +30,7 @@ class ColumnComparison:
 
 
 def adjusted_p_values(p: Floats, how: Adjust) -> Floats:
-    """p-values adjusted_p_values for their number: Bonferroni, Holm, or Benjamini and Hochberg (1995).
+    """p-values adjusted for their number: Bonferroni, Holm, or Benjamini and Hochberg (1995).
 
     >>> adjusted_p_values(np.array([0.01, 0.04, 0.03]), "holm").tolist()
     [0.03, 0.06, 0.06]
