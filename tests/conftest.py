@@ -48,6 +48,9 @@ def pytest_addoption(parser: pytest.Parser) -> None:
         help="how often each operation of the API is asked what its schema allows",
     )
     parser.addoption(
+        "--record", action="store_true", help="write the answers that components are tested with anew"
+    )
+    parser.addoption(
         "--kills", type=int, default=10, help="times a server is killed in the middle of changes"
     )
 

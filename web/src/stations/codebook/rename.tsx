@@ -1,7 +1,7 @@
 import { Check } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { useChange, useStudy } from "../../api/queries";
+import { useChange, useCodebook, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Field, TextInput } from "../../parts/fields";
 
@@ -12,9 +12,12 @@ export function RenameForm({ name }: { name: string }) {
   const { addSteps, change } = useChange();
   const navigate = useNavigate();
   const [to, setTo] = useState(name);
-  const wrong = NAME.test(to)
-    ? undefined
-    : "Letters, digits and _ are wanted, a letter first, so that it can stand in a formula.";
+  const taken = useCodebook().variables.some((v) => v.variable.name === to && to !== name);
+  const wrong = !NAME.test(to)
+    ? "Letters, digits and _ are wanted, a letter first, so that it can stand in a formula."
+    : taken
+      ? `There is a variable ${to} already.`
+      : undefined;
   return (
     <div>
       <Field label="New name" wrong={wrong}>

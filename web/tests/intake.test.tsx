@@ -1,0 +1,103 @@
+// @vitest-environment jsdom
+import { screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
+import recorded from "./recorded.json";
+import { fresh, Refused, visit } from "./serving";
+
+fresh();
+
+const file = recorded["GET /files/f1"];
+
+describe("a file that has arrived", () => {
+  it("is shown column by column, with the guessed kind, blanks and answers", async () => {
+    visit("/arriving/f1");
+    expect(await screen.findByText("Nothing has been taken over yet")).toBeTruthy();
+    for (const column of file.columns) {
+      const row = screen.getByText(column.name, { selector: "span" }).closest("tr") as HTMLElement;
+      expect(within(row).getByLabelText(`Kind of ${column.name}`)).toBeTruthy();
+      expect(row.textContent).toContain(String(column.distinct));
+    }
+  });
+
+  it("is taken over under a title, with the kinds that were said", async () => {
+    const { server, user, address } = visit("/arriving/f1", { "POST /studies": { id: "s1" } });
+    const title = await screen.findByLabelText("Title of the study");
+    expect(title).toHaveProperty("value", "answers");
+    await user.clear(title);
+    await user.type(title, "Ferries");
+    await user.selectOptions(screen.getByLabelText("Kind of crosses"), "text");
+    await user.click(screen.getByRole("button", { name: "Take these answers over" }));
+    await waitFor(() =>
+      expect(server.sent("POST", "/studies")[0]?.body).toEqual({
+        title: "Ferries",
+        file: "f1",
+        kinds: { crosses: "text" },
+      }),
+    );
+    await waitFor(() => expect(address()).toBe("/study/s1/codebook"));
+  });
+
+  it("is not taken over without a title", async () => {
+    const { user } = visit("/arriving/f1");
+    await user.clear(await screen.findByLabelText("Title of the study"));
+    expect(screen.getByRole("button", { name: "Take these answers over" })).toHaveProperty("disabled", true);
+  });
+
+  it("is read again as it is said, and a refusal stands beside the choices", async () => {
+    const { server, user } = visit("/arriving/f1", {
+      "POST /files/f1/read-again": new Refused(422, [
+        { what: "Line 3 has 2 cells, not 8.", where: "line 3", mend: "Choose another delimiter." },
+      ]),
+    });
+    await user.selectOptions(await screen.findByLabelText("Delimiter"), ";");
+    await waitFor(() =>
+      expect(server.sent("POST", "/read-again")[0]?.body).toMatchObject({ delimiter: ";", encoding: "utf-8" }),
+    );
+    expect(await screen.findByText(/Line 3 has 2 cells, not 8\./)).toBeTruthy();
+    expect(screen.getByText(/Choose another delimiter\./)).toBeTruthy();
+  });
+});
+
+describe("a study's files", () => {
+  it("are said with their records, and can be followed by newer ones", async () => {
+    visit("/study/s1/intake");
+    const files = await screen.findByRole("region", { name: "Files" });
+    expect(within(files).getByText(/40 records/)).toBeTruthy();
+    expect(within(files).getByRole("button", { name: "Bring in a newer file" })).toBeTruthy();
+    expect(within(files).getByRole("button", { name: "Bring in a file to look up" })).toBeTruthy();
+  });
+});
+
+describe("the release", () => {
+  it("has the methods note of what was done, and every file to hand over", async () => {
+    visit("/study/s1/release");
+    for (const line of recorded["GET /studies/s1/tables/t1"].note) expect(await screen.findByText(line)).toBeTruthy();
+    for (const name of ["tables.xlsx", "microdata.csv", "weighting.html", "results.json"])
+      expect(screen.getByRole("button", { name: new RegExp(`Save .*${name.split(".")[0]}`) })).toHaveProperty(
+        "disabled",
+        false,
+      );
+  });
+
+  it("is not ready while something stops the study, which is said", async () => {
+    const study = {
+      ...recorded["GET /studies/s1"],
+      faults: [
+        {
+          what: "There is no variable 'zz'.",
+          where: "tables[0].stub[0]",
+          mend: "Did you mean isle?",
+          at: null,
+          of: "",
+          kind: "",
+          write: "",
+        },
+      ],
+    };
+    visit("/study/s1/release", { "GET /studies/s1": study });
+    expect(await screen.findByText("Not ready yet")).toBeTruthy();
+    const stops = screen.getByRole("region", { name: "What stops the study" });
+    expect(stops.textContent).toContain("There is no variable 'zz'. Did you mean isle?");
+    expect(screen.getByRole("button", { name: /Save .*tables/ })).toHaveProperty("disabled", true);
+  });
+});
