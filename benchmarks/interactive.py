@@ -72,7 +72,7 @@ def main() -> None:
             prepare()
             app = make_app(engine)
             with Session(engine) as session, session.begin():
-                study = load_demo(session, app.state.bench)
+                study = load_demo(session, app.state.pipelines)
             with TestClient(app, base_url="http://127.0.0.1") as client:
                 path = f"/api/v1/studies/{study}"
                 table = f"{path}/tables/need"

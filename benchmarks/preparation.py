@@ -29,7 +29,7 @@ from even_ballot.core.ledger import run_ledger
 from even_ballot.core.screening import sweep
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.formats.sources.source import read_source
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.cells import CellsWanted, cells
 from even_ballot.services.stations.intake import keep
 from even_ballot.services.studies.changes import change
@@ -115,11 +115,11 @@ def storing(engine: Engine, content: bytes) -> tuple[str, float]:
 
 def grid(engine: Engine, file_id: str) -> None:
     """Server time of the grid of all cells: any place of any order, and a cell changed."""
-    bench = Bench()
+    pipelines = Pipelines()
     with Session(engine) as session, session.begin():
         study_id = begin(session, "Grid", file_id)
         state = read_study(session, study_id)
-        bench.ledgered(session, state)
+        pipelines.ledgered(session, state)
         n = find_file(session, file_id).records
         rng = np.random.default_rng(2)
         columns = [*QUESTIONS[:16]]
@@ -128,7 +128,7 @@ def grid(engine: Engine, file_id: str) -> None:
             offset = int(rng.integers(0, n - 100))
             return once(
                 lambda: cells(
-                    session, bench, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)
+                    session, pipelines, state, CellsWanted(columns=columns, offset=offset, limit=100, **asked)
                 )
             )
 
@@ -145,12 +145,14 @@ def grid(engine: Engine, file_id: str) -> None:
                 max(look(**asked) for _ in range(40)) * 1e3,
                 "under 200",
             )
-        view(session, bench, study_id)
+        view(session, pipelines, study_id)
         edits = [{"do": "edit", "id": 500 + k, "variable": "x0", "value": 1} for k in range(5)]
         took = []
         for k in range(5):
-            took.append(once(lambda k=k: change(session, bench, study_id, k + 1, {"ledger": edits[: k + 1]})))  # type: ignore[misc]
-            took[-1] += once(lambda: view(session, bench, study_id))
+            took.append(
+                once(lambda k=k: change(session, pipelines, study_id, k + 1, {"ledger": edits[: k + 1]}))
+            )  # type: ignore[misc]
+            took[-1] += once(lambda: view(session, pipelines, study_id))
         row(
             "a cell changed, all findings sought, the study shown: median (ms)",
             float(np.median(took)) * 1e3,

@@ -109,7 +109,7 @@ def main() -> None:
             migrate(engine)
             app = make_app(engine, ROOT / "web" / "dist")
             with Session(engine) as session, session.begin():
-                study = load_demo(session, app.state.bench)
+                study = load_demo(session, app.state.pipelines)
             port = free_port()
             server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None))
             threading.Thread(target=server.run, daemon=True).start()

@@ -16,7 +16,7 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault
-from even_ballot.core.progress import Progress, part
+from even_ballot.core.progress import Progress, stretch
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.jobs import begin_job, fail_lost_jobs
 from even_ballot.store.models import JobRecord, SourceFile
@@ -99,7 +99,7 @@ def test_whatever_goes_wrong_a_job_ends_with_a_reason(engine: Engine, error: Exc
 
 def test_progress_of_a_part_is_progress_of_the_whole() -> None:
     told: list[tuple[str, float | None]] = []
-    half = part(lambda says, share: told.append((says, share)), 0.5, 1.0)
+    half = stretch(lambda says, share: told.append((says, share)), 0.5, 1.0)
     half("a", 0.0)
     half("b", 0.5)
     half("c", None)

@@ -34,7 +34,7 @@ def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[
     """A server on loopback with the demo study in it."""
     app = make_app(engine, web)
     with Session(engine) as session, session.begin():
-        load_demo(session, app.state.bench)
+        load_demo(session, app.state.pipelines)
     far = pytestconfig.getoption("--far")
     with served(Far(app, far) if far else app) as url:
         yield url

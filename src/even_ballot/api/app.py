@@ -15,7 +15,7 @@ from even_ballot.api import faults
 from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
 from even_ballot.api.routes import intake, jobs, pictures, preparation, studies, tables, weighting
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.vocabulary import Vocabulary, vocabulary
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.server import DatabaseState, MariaServer
@@ -34,7 +34,7 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         lifespan=_lifespan,
         generate_unique_id_function=lambda route: route.name,
     )
-    app.state.engine, app.state.bench, app.state.database = engine, Bench(), database
+    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
     app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)
     api = APIRouter(prefix="/api/v1")
@@ -64,7 +64,7 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     """Jobs are stopped with the server."""
     yield
-    app.state.bench.works.close()
+    app.state.pipelines.works.close()
     if app.state.jobs is not None:
         app.state.jobs.close()
 

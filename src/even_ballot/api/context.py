@@ -1,4 +1,4 @@
-"""What a route works with: one transaction, the bench, the study asked for."""
+"""What a route works with: one transaction, the pipelines, the study asked for."""
 
 from collections.abc import Iterator
 from typing import Annotated, Any
@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
 from even_ballot.api.faults import Faults, Stale
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.database import saved
 from even_ballot.store.studies import StudyState, read_study
@@ -33,13 +33,13 @@ def _transaction(request: Request) -> Iterator[Session]:
         session.close()
 
 
-def _bench(request: Request) -> Bench:
-    bench: Bench = request.app.state.bench
-    return bench
+def _pipelines(request: Request) -> Pipelines:
+    pipelines: Pipelines = request.app.state.pipelines
+    return pipelines
 
 
 Transaction = Annotated[Session, Depends(_transaction, scope="function")]
-Workbench = Annotated[Bench, Depends(_bench)]
+Workbench = Annotated[Pipelines, Depends(_pipelines)]
 
 
 def _jobs(request: Request) -> Jobs:

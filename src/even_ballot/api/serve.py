@@ -179,7 +179,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             app = make_app(engine, web, database)
             with Session(engine) as session, session.begin():
                 forget_strays(session, timedelta(days=2))
-                if load_demo(session, app.state.bench):
+                if load_demo(session, app.state.pipelines):
                     say("Brought in the demo study, the Veldry Isles ferry survey.")
             config = uvicorn.Config(
                 app,
@@ -190,7 +190,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
                 timeout_graceful_shutdown=1,
                 server_header=False,
             )
-            server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.bench.works.close)
+            server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.pipelines.works.close)
             with contextlib.suppress(KeyboardInterrupt):
                 server.run()
             engine.dispose()

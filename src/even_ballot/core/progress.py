@@ -18,10 +18,10 @@ def quiet(says: str, share: float | None) -> None:
     """
 
 
-def part(progress: Progress, first: float, last: float) -> Progress:
-    """A progress for a part of the whole, from one share to another.
+def stretch(progress: Progress, first: float, last: float) -> Progress:
+    """A progress for a stretch of the whole, from one share to another.
 
-    >>> part(lambda says, share: print(says, share), 0.5, 1.0)("Counting", 0.5)
+    >>> stretch(lambda says, share: print(says, share), 0.5, 1.0)("Counting", 0.5)
     Counting 0.75
     """
 

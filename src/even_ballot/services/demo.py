@@ -6,7 +6,7 @@ import zipfile
 from sqlalchemy.orm import Session
 
 from even_ballot.demo import FILES
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.studies.studies import list_studies, take_in
 
 TITLE = "Veldry Isles ferry survey"
@@ -21,8 +21,8 @@ def demo_zip() -> bytes:
     return out.getvalue()
 
 
-def load_demo(session: Session, bench: Bench) -> str | None:
+def load_demo(session: Session, pipelines: Pipelines) -> str | None:
     """The demo study, unless there is a study already (deleted ones count)."""
     if list_studies(session) or list_studies(session, deleted=True):
         return None
-    return take_in(session, bench, "the demo", demo_zip())
+    return take_in(session, pipelines, "the demo", demo_zip())

@@ -11,8 +11,8 @@ import pytest
 
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Stopped
-from even_ballot.services.states.cache import Kept, Room
-from even_ballot.services.workers.ongoing_work import CALLER, Superseded, Works
+from even_ballot.services.states.cache import Cache, Room
+from even_ballot.services.workers.ongoing_work import CALLER, OngoingWork, Superseded
 
 PATIENCE = 10
 
@@ -38,7 +38,7 @@ def raising(error: Exception) -> Callable[[], Any]:
     return ends
 
 
-def asked_by_three(kept: Kept, maker: Maker, then: Callable[[], Any]) -> list[Future[Any]]:
+def asked_by_three(kept: Cache, maker: Maker, then: Callable[[], Any]) -> list[Future[Any]]:
     """One who makes, and two who ask while it is being made; they would make something else."""
     with ThreadPoolExecutor(3) as pool:
         first = pool.submit(kept.once, "key", maker)
@@ -51,19 +51,19 @@ def asked_by_three(kept: Kept, maker: Maker, then: Callable[[], Any]) -> list[Fu
 def test_what_is_being_made_is_waited_for() -> None:
     value = object()
     maker = Maker(lambda: value)
-    answers = asked_by_three(Kept(most=5), maker, raising(AssertionError("made twice")))
+    answers = asked_by_three(Cache(most=5), maker, raising(AssertionError("made twice")))
     assert all(answer.result() is value for answer in answers)
     assert maker.calls == 1
 
 
 def test_a_fault_is_kept_for_all_who_ask() -> None:
-    kept, maker = Kept(most=5), Maker(raising(fault("It is wrong.")))
+    kept, maker = Cache(most=5), Maker(raising(fault("It is wrong.")))
     answers = asked_by_three(kept, maker, raising(AssertionError("made twice")))
     assert {str(answer.result()) for answer in answers} == {str(StudyError([*kept.once("key", int).faults]))}
 
 
 def test_who_waits_is_stopped_too_and_nothing_is_kept() -> None:
-    kept = Kept(most=5)
+    kept = Cache(most=5)
     answers = asked_by_three(kept, Maker(raising(Stopped())), raising(AssertionError("not to be made")))
     assert all(isinstance(answer.exception(), Stopped) for answer in answers)
     assert kept.once("key", lambda: "anew") == "anew"
@@ -71,13 +71,13 @@ def test_who_waits_is_stopped_too_and_nothing_is_kept() -> None:
 
 @pytest.mark.parametrize("error", [OSError("lost"), Superseded()])
 def test_who_waits_makes_it_where_the_first_had_a_reason_of_its_own_to_end(error: Exception) -> None:
-    first, *others = asked_by_three(Kept(most=5), Maker(raising(error)), lambda: "made after all")
+    first, *others = asked_by_three(Cache(most=5), Maker(raising(error)), lambda: "made after all")
     assert first.exception() is error
     assert [other.result() for other in others] == ["made after all"] * 2
 
 
 def test_the_least_recently_used_goes() -> None:
-    kept = Kept(most=2)
+    kept = Cache(most=2)
     for key in ("a", "b", "a", "c"):
         kept.once(key, partial(str.__mul__, key, 2))
     assert kept.once("a", lambda: "again") == "aa"
@@ -85,7 +85,7 @@ def test_the_least_recently_used_goes() -> None:
 
 
 def test_work_on_a_newer_edition_takes_the_place_of_that_on_an_earlier_one() -> None:
-    works = Works()
+    works = OngoingWork()
     with works.telling("s", 1, "table a") as first, works.telling("s", 1, "table b") as other:
         first("Counting a", 0.5)
         other("Counting b", 0.1)
@@ -105,7 +105,7 @@ def test_work_on_a_newer_edition_takes_the_place_of_that_on_an_earlier_one() -> 
 
 
 def test_work_without_a_place_is_stopped_by_nobody_but_who_asks_to() -> None:
-    works = Works()
+    works = OngoingWork()
     with works.telling("s", 1) as release, works.telling("t", 1) as elsewhere:
         with works.telling("s", 2), works.telling("s", 3, "table a"):
             release("Counting for the release", 0.5)
@@ -116,7 +116,7 @@ def test_work_without_a_place_is_stopped_by_nobody_but_who_asks_to() -> None:
 
 
 def test_what_is_kept_stays_within_its_bytes_and_shared_parts_count_once() -> None:
-    kept = Kept(Room(1_000_000))
+    kept = Cache(Room(1_000_000))
     shared = np.zeros(50_000)
     for k in range(30):
         kept.once(f"state {k}", lambda: {"shared": shared, "own": np.zeros(1000)})
@@ -129,7 +129,7 @@ def test_what_is_kept_stays_within_its_bytes_and_shared_parts_count_once() -> No
 
 
 def test_work_ends_where_whoever_asked_has_gone() -> None:
-    works, gone = Works(), threading.Event()
+    works, gone = OngoingWork(), threading.Event()
     token = CALLER.set(gone)
     try:
         with works.telling("s", 1) as tell:

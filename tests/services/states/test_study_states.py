@@ -14,17 +14,17 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import step
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.demo import load_demo
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import StudyState, dump_study, read_study
 
 
 @pytest.fixture
-def held(engine: Engine) -> Iterator[tuple[Session, Bench, StudyState]]:
-    bench = Bench()
+def held(engine: Engine) -> Iterator[tuple[Session, Pipelines, StudyState]]:
+    pipelines = Pipelines()
     with Session(engine) as session, session.begin():
-        study_id = load_demo(session, bench)
+        study_id = load_demo(session, pipelines)
         assert study_id is not None
-        yield session, bench, read_study(session, study_id)
+        yield session, pipelines, read_study(session, study_id)
 
 
 def with_parts(state: StudyState, **parts: Any) -> StudyState:
@@ -38,43 +38,47 @@ def switched(state: StudyState, at: int) -> StudyState:
 
 
 def test_a_state_is_computed_once(
-    held: tuple[Session, Bench, StudyState], monkeypatch: pytest.MonkeyPatch
+    held: tuple[Session, Pipelines, StudyState], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    session, bench, state = held
-    first = bench.ledgered(session, state)[1]
-    again = bench.ledgered(session, state)[1]
+    session, pipelines, state = held
+    first = pipelines.ledgered(session, state)[1]
+    again = pipelines.ledgered(session, state)[1]
     assert all(a is b for a, b in zip(first.states, again.states, strict=True))
 
 
-def test_switching_off_and_on_finds_the_earlier_states_again(held: tuple[Session, Bench, StudyState]) -> None:
-    session, bench, state = held
-    before = bench.ledgered(session, state)[1].states
-    off = bench.ledgered(session, switched(state, 8))[1].states
+def test_switching_off_and_on_finds_the_earlier_states_again(
+    held: tuple[Session, Pipelines, StudyState],
+) -> None:
+    session, pipelines, state = held
+    before = pipelines.ledgered(session, state)[1].states
+    off = pipelines.ledgered(session, switched(state, 8))[1].states
     assert all(a is b for a, b in zip(before[:8], off[:8], strict=True))
     assert off[8] is off[7]
-    back = bench.ledgered(session, switched(switched(state, 8), 8))[1].states
+    back = pipelines.ledgered(session, switched(switched(state, 8), 8))[1].states
     assert all(a is b for a, b in zip(before, back, strict=True))
 
 
-def test_a_rule_or_an_accepted_finding_changes_no_case(held: tuple[Session, Bench, StudyState]) -> None:
-    session, bench, state = held
+def test_a_rule_or_an_accepted_finding_changes_no_case(
+    held: tuple[Session, Pipelines, StudyState],
+) -> None:
+    session, pipelines, state = held
     book = json.loads(dump_study(state.study))["codebook"]
     other = with_parts(state, codebook={**book, "rules": [{"name": "r", "must": "age > 17"}]})
-    assert bench.ledgered(session, other)[1].last is bench.ledgered(session, state)[1].last
-    assert bench.findings(session, other) == bench.findings(session, state)
+    assert pipelines.ledgered(session, other)[1].last is pipelines.ledgered(session, state)[1].last
+    assert pipelines.findings(session, other) == pipelines.findings(session, state)
 
 
-def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Bench, StudyState]) -> None:
-    session, bench, state = held
+def test_a_design_changes_tables_but_not_weights(held: tuple[Session, Pipelines, StudyState]) -> None:
+    session, pipelines, state = held
     plain = with_parts(state, design={"weight": "weight"})
-    assert bench.weighted(session, plain)[1].raked[0] is bench.weighted(session, state)[1].raked[0]
-    a, b = bench.table(session, state, 0), bench.table(session, plain, 0)
+    assert pipelines.weighted(session, plain)[1].raked[0] is pipelines.weighted(session, state)[1].raked[0]
+    a, b = pipelines.table(session, state, 0), pipelines.table(session, plain, 0)
     assert [c.est for c in a.cells] == pytest.approx([c.est for c in b.cells])
     assert [c.se for c in a.cells] != [c.se for c in b.cells]
 
 
 def test_faults_are_kept_like_results() -> None:
-    bench, calls = Bench(), []
+    pipelines, calls = Pipelines(), []
 
     def fails() -> int:
         calls.append(1)
@@ -82,28 +86,28 @@ def test_faults_are_kept_like_results() -> None:
 
     for _ in range(3):
         with pytest.raises(StudyError, match="It is wrong"):
-            bench.once("key", fails)
+            pipelines.once("key", fails)
     assert len(calls) == 1
 
 
 def test_a_file_that_is_used_is_not_pushed_out_by_many_states() -> None:
-    bench, made = Bench(), list[int]()
+    pipelines, made = Pipelines(), list[int]()
 
     def read() -> str:
         made.append(1)
         return "table"
 
     for k in range(20_000):
-        bench.once("file:a", read)
-        bench.once(f"state{k}", lambda: object())
+        pipelines.once("file:a", read)
+        pipelines.once(f"state{k}", lambda: object())
     assert made == [1]
 
 
-def test_the_ledger_names_the_step_that_stops(held: tuple[Session, Bench, StudyState]) -> None:
-    session, bench, state = held
+def test_the_ledger_names_the_step_that_stops(held: tuple[Session, Pipelines, StudyState]) -> None:
+    session, pipelines, state = held
     ledger = json.loads(dump_study(state.study))["ledger"]
     ledger.insert(5, {"do": "derive", "into": "x", "value": "nobody + 1"})
-    ledgered = bench.ledgered(session, with_parts(state, ledger=ledger))[1]
+    ledgered = pipelines.ledgered(session, with_parts(state, ledger=ledger))[1]
     assert len(ledgered.states) == 5
     assert ledgered.fault is not None
     assert ledgered.fault.faults[0].where == "ledger[5].value"

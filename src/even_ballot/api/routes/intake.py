@@ -28,9 +28,9 @@ def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
 
 
 @router.get("/files/{file_id}")
-def preview(file_id: str, session: Transaction, bench: Workbench) -> FilePreview:
+def preview(file_id: str, session: Transaction, pipelines: Workbench) -> FilePreview:
     """A file at a glance."""
-    return intake.preview(session, bench, file_id)
+    return intake.preview(session, pipelines, file_id)
 
 
 @router.get("/files/{file_id}/columns/{name}/as/{kind}")
@@ -39,10 +39,10 @@ def as_kind(
     name: str,
     kind: Literal["coded", "number", "text", "date"],
     session: Transaction,
-    bench: Workbench,
+    pipelines: Workbench,
 ) -> KindPreview:
     """A column read as another kind than guessed."""
-    return intake.as_kind(session, bench, file_id, name, kind)
+    return intake.as_kind(session, pipelines, file_id, name, kind)
 
 
 @router.post("/files/{file_id}/read-again")
@@ -53,12 +53,12 @@ def read_again(file_id: str, said: Source, session: Transaction, jobs: Pool) -> 
 
 @router.put("/studies/{study_id}/lookups/{name}", response_model_exclude_unset=True)
 def set_lookup(
-    study_id: str, name: str, edition: int, file: Made, session: Transaction, bench: Workbench
+    study_id: str, name: str, edition: int, file: Made, session: Transaction, pipelines: Workbench
 ) -> StudyView:
     """Gives a study a lookup file."""
     studies.set_lookup(session, study_id, edition, name, file.id)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 class Newer(Made):
@@ -69,16 +69,16 @@ class Newer(Made):
 
 
 @router.post("/studies/{study_id}/newer")
-def look_at_newer(study_id: str, file: Newer, session: Transaction, bench: Workbench) -> RefreshView:
+def look_at_newer(study_id: str, file: Newer, session: Transaction, pipelines: Workbench) -> RefreshView:
     """What a newer file of answers would change."""
-    return refresh.look(session, bench, study_id, file.id, file.extend)
+    return refresh.look(session, pipelines, study_id, file.id, file.extend)
 
 
 @router.put("/studies/{study_id}/source", response_model_exclude_unset=True)
 def take_over_newer(
-    study_id: str, edition: int, file: Made, session: Transaction, bench: Workbench
+    study_id: str, edition: int, file: Made, session: Transaction, pipelines: Workbench
 ) -> StudyView:
     """Takes a newer file over, whole."""
     refresh.take_over(session, study_id, edition, file.id)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)

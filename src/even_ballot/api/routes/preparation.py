@@ -38,17 +38,17 @@ class Condition(BaseModel):
 
 
 @router.get("/codebook", response_model_exclude_unset=True)
-def codebook(state: CurrentStudy, session: Transaction, bench: Workbench) -> CodebookView:
+def codebook(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> CodebookView:
     """Every variable with its answers, after the ledger."""
-    return codebooks.codebook(session, bench, state)
+    return codebooks.codebook(session, pipelines, state)
 
 
 @router.get("/codebook.{kind}", response_class=Response)
 def codebook_file(
-    kind: Literal["csv", "json"], state: CurrentStudy, session: Transaction, bench: Workbench
+    kind: Literal["csv", "json"], state: CurrentStudy, session: Transaction, pipelines: Workbench
 ) -> Response:
     """The codebook as a CSV, or as a table schema."""
-    text = codebook_files.out(session, bench, state, kind)
+    text = codebook_files.out(session, pipelines, state, kind)
     headers = {"content-disposition": f'attachment; filename="codebook.{kind}"'}
     return Response(
         text, media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers
@@ -57,107 +57,107 @@ def codebook_file(
 
 @router.put("/codebook")
 def lay_codebook(
-    study_id: str, edition: int, name: str, request: Request, session: Transaction, bench: Workbench
+    study_id: str, edition: int, name: str, request: Request, session: Transaction, pipelines: Workbench
 ) -> CodebookChanges:
     """Lays a codebook file on the study."""
     content = body_of(request)
-    return codebook_files.lay(session, bench, study_id, edition, name, content)
+    return codebook_files.lay(session, pipelines, study_id, edition, name, content)
 
 
 @router.post("/fit")
-def fit_scale(body: FitWanted, state: CurrentStudy, session: Transaction, bench: Workbench) -> list[Fit]:
+def fit_scale(body: FitWanted, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> list[Fit]:
     """How a scale fits some variables."""
-    return list(codebooks.fit_scale(session, bench, state, body))
+    return list(codebooks.fit_scale(session, pipelines, state, body))
 
 
 @router.post("/try", response_model_exclude_unset=True)
-def try_step(body: Proposed, state: CurrentStudy, session: Transaction, bench: Workbench) -> Trial:
+def try_step(body: Proposed, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> Trial:
     """What a step would do."""
-    return trial.try_step(session, bench, state, body)
+    return trial.try_step(session, pipelines, state, body)
 
 
 @router.get("/ledger/{entry}", response_model_exclude_unset=True)
-def entry_difference(entry: int, state: CurrentStudy, session: Transaction, bench: Workbench) -> Trial:
+def entry_difference(entry: int, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> Trial:
     """Before and after of an entry of the ledger."""
-    return trial.entry_difference(session, bench, state, entry)
+    return trial.entry_difference(session, pipelines, state, entry)
 
 
 @router.post("/cells", response_model_exclude_unset=True)
-def cells(body: CellsWanted, state: CurrentStudy, session: Transaction, bench: Workbench) -> CellsView:
+def cells(body: CellsWanted, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> CellsView:
     """A stretch of the cells of all cases."""
-    return grids.cells(session, bench, state, body)
+    return grids.cells(session, pipelines, state, body)
 
 
 @router.get("/flow")
-def flow(state: CurrentStudy, session: Transaction, bench: Workbench) -> FlowView:
+def flow(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> FlowView:
     """Cases received, set aside and in use."""
-    return grids.flow(session, bench, state)
+    return grids.flow(session, pipelines, state)
 
 
 @router.get("/left-out")
 def left_out(
     state: CurrentStudy,
     session: Transaction,
-    bench: Workbench,
+    pipelines: Workbench,
     questions: Annotated[list[str] | None, Query()] = None,
 ) -> NonResponse:
     """Item non-response over some questions, or over all."""
-    return codebooks.left_out(session, bench, state, questions or [])
+    return codebooks.left_out(session, pipelines, state, questions or [])
 
 
 @router.get("/ledger")
-def ledger(state: CurrentStudy, session: Transaction, bench: Workbench) -> list[LedgerEntry]:
+def ledger(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> list[LedgerEntry]:
     """The entries with their effects."""
-    return ledgers.ledger(session, bench, state)
+    return ledgers.ledger(session, pipelines, state)
 
 
 @router.get("/ledger.{kind}", response_class=Response)
 def journal(
-    kind: Literal["md", "html"], state: CurrentStudy, session: Transaction, bench: Workbench
+    kind: Literal["md", "html"], state: CurrentStudy, session: Transaction, pipelines: Workbench
 ) -> Response:
     """The ledger as a document for a colleague."""
-    text = ledgers.journal(session, bench, state, kind)
+    text = ledgers.journal(session, pipelines, state, kind)
     headers = {"content-disposition": f'attachment; filename="ledger.{kind}"'}
     return Response(text, media_type="text/markdown" if kind == "md" else "text/html", headers=headers)
 
 
 @router.get("/findings")
-def findings(state: CurrentStudy, session: Transaction, bench: Workbench) -> list[Finding]:
+def findings(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> list[Finding]:
     """What the sweep finds after the ledger."""
-    return list(bench.findings(session, state))
+    return list(pipelines.findings(session, state))
 
 
 @router.get("/doing")
-def doing(study_id: str, bench: Workbench) -> Doing | None:
+def doing(study_id: str, pipelines: Workbench) -> Doing | None:
     """What is being worked out for the study, where it takes a while."""
-    return bench.works.doing(study_id)
+    return pipelines.works.doing(study_id)
 
 
 @router.delete("/doing", status_code=204)
-def stop_doing(study_id: str, bench: Workbench) -> None:
+def stop_doing(study_id: str, pipelines: Workbench) -> None:
     """Stops what is being worked out for the study."""
-    bench.works.stop(study_id)
+    pipelines.works.stop(study_id)
 
 
 @router.get("/findings/cases", response_model_exclude_none=True)
 def finding_cases(
-    variable: str, kind: str, value: str, state: CurrentStudy, session: Transaction, bench: Workbench
+    variable: str, kind: str, value: str, state: CurrentStudy, session: Transaction, pipelines: Workbench
 ) -> FindingCases:
     """The cases behind a finding."""
-    return codebooks.finding_cases(session, bench, state, Finding(variable, kind, value, 0))
+    return codebooks.finding_cases(session, pipelines, state, Finding(variable, kind, value, 0))
 
 
 @router.post("/condition")
 def try_condition(
-    body: Condition, state: CurrentStudy, session: Transaction, bench: Workbench
+    body: Condition, state: CurrentStudy, session: Transaction, pipelines: Workbench
 ) -> ConditionView:
     """How many cases a condition is true of."""
-    return ledgers.try_condition(session, bench, state, body.where, body.broken)
+    return ledgers.try_condition(session, pipelines, state, body.where, body.broken)
 
 
 @router.get("/cut-off/{kind}")
 def cut_off(
-    kind: Literal["too_fast", "too_little"], state: CurrentStudy, session: Transaction, bench: Workbench
+    kind: Literal["too_fast", "too_little"], state: CurrentStudy, session: Transaction, pipelines: Workbench
 ) -> CutOffView | None:
     """The distribution that a movable cut-off is chosen by."""
-    return codebooks.distribution(session, bench, state, kind)
+    return codebooks.distribution(session, pipelines, state, kind)

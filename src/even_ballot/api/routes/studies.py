@@ -55,46 +55,46 @@ def begin(body: Begin, session: Transaction) -> Made:
 
 
 @router.post("/take-in")
-def take_in(request: Request, name: str, session: Transaction, bench: Workbench) -> Made:
+def take_in(request: Request, name: str, session: Transaction, pipelines: Workbench) -> Made:
     """A study from the ZIP it was saved as."""
     content = body_of(request)
-    return Made(id=studies.take_in(session, bench, name, content))
+    return Made(id=studies.take_in(session, pipelines, name, content))
 
 
 @router.post("/demo")
-def demo(session: Transaction, bench: Workbench) -> Made:
+def demo(session: Transaction, pipelines: Workbench) -> Made:
     """The demo study, afresh."""
-    return Made(id=studies.take_in(session, bench, "the demo", demo_zip()))
+    return Made(id=studies.take_in(session, pipelines, "the demo", demo_zip()))
 
 
 @router.get("/{study_id}", response_model_exclude_unset=True)
-def read(study_id: str, session: Transaction, bench: Workbench) -> StudyView:
+def read(study_id: str, session: Transaction, pipelines: Workbench) -> StudyView:
     """A study as it stands."""
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 @router.patch("/{study_id}", response_model_exclude_unset=True)
-def change(study_id: str, body: Change, session: Transaction, bench: Workbench) -> StudyView:
+def change(study_id: str, body: Change, session: Transaction, pipelines: Workbench) -> StudyView:
     """Lays new parts over a study; the answer is the study as it then stands."""
-    changes.change(session, bench, study_id, body.edition, body.parts)
+    changes.change(session, pipelines, study_id, body.edition, body.parts)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 @router.post("/{study_id}/undo", response_model_exclude_unset=True)
-def undo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
+def undo(study_id: str, body: At, session: Transaction, pipelines: Workbench) -> StudyView:
     """Takes the last change back."""
     changes.move(session, study_id, body.edition, -1)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 @router.post("/{study_id}/redo", response_model_exclude_unset=True)
-def redo(study_id: str, body: At, session: Transaction, bench: Workbench) -> StudyView:
+def redo(study_id: str, body: At, session: Transaction, pipelines: Workbench) -> StudyView:
     """Does again what was taken back."""
     changes.move(session, study_id, body.edition, 1)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 @router.post("/{study_id}/copy")
@@ -117,13 +117,13 @@ def restore(study_id: str, session: Transaction) -> None:
 
 @router.put("/{study_id}/document", response_model_exclude_unset=True)
 def lay_document(
-    study_id: str, edition: int, request: Request, session: Transaction, bench: Workbench
+    study_id: str, edition: int, request: Request, session: Transaction, pipelines: Workbench
 ) -> StudyView:
     """Lays a study file on a study's own data."""
     content = body_of(request)
     studies.lay_document(session, study_id, edition, content)
     saved(session)
-    return studies.view(session, bench, study_id)
+    return studies.view(session, pipelines, study_id)
 
 
 @router.get("/{study_id}/study.json", response_class=Response)

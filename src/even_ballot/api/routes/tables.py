@@ -21,15 +21,15 @@ _TYPES = {
 
 
 @router.get("/tables/{table_id}")
-def table(table_id: str, state: CurrentStudy, session: Transaction, bench: Workbench) -> TableView:
+def table(table_id: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> TableView:
     """One table, laid out."""
-    return tables.table(session, bench, state, table_id)
+    return tables.table(session, pipelines, state, table_id)
 
 
 @router.get("/disclosure")
-def disclosure(state: CurrentStudy, session: Transaction, bench: Workbench) -> DisclosureView | None:
+def disclosure(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> DisclosureView | None:
     """What is hidden when all tables are released together."""
-    return tables.disclosure(session, bench, state)
+    return tables.disclosure(session, pipelines, state)
 
 
 @router.get("/plan.{kind}", response_class=Response)
@@ -53,11 +53,11 @@ def lay_plan(
 
 
 @router.get("/release/{name}", response_class=Response)
-def release(name: str, state: CurrentStudy, session: Transaction, bench: Workbench) -> Response:
+def release(name: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> Response:
     """A file of the release."""
     if name not in _TYPES:
         raise fault(f"A release has no {name!r}.", "", f"It has: {', '.join(_TYPES)}.")
-    content = tables.release(session, bench, state).get(name)
+    content = tables.release(session, pipelines, state).get(name)
     if content is None:
         raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
     return Response(

@@ -24,15 +24,15 @@ class Pasted(BaseModel):
 
 
 @router.get("/weightings")
-def weightings(state: CurrentStudy, session: Transaction, bench: Workbench) -> WeightingsView:
+def weightings(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> WeightingsView:
     """The reports, or what is wrong."""
-    return weighting.weightings(session, bench, state)
+    return weighting.weightings(session, pipelines, state)
 
 
 @router.get("/weightings/{at}/limits")
-def limits(at: int, state: CurrentStudy, session: Transaction, bench: Workbench) -> list[LimitPrice]:
+def limits(at: int, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> list[LimitPrice]:
     """What upper limits cost and buy."""
-    return list(weighting.prices(session, bench, state, at))
+    return list(weighting.prices(session, pipelines, state, at))
 
 
 @router.get("/weightings/{at}/heaviest")
@@ -40,34 +40,34 @@ def heaviest(
     at: int,
     state: CurrentStudy,
     session: Transaction,
-    bench: Workbench,
+    pipelines: Workbench,
     most: Annotated[int, Query(ge=1, le=500)] = 25,
 ) -> list[HeavyCase]:
     """The cases of largest weight."""
-    return weighting.heaviest(session, bench, state, at, most)
+    return weighting.heaviest(session, pipelines, state, at, most)
 
 
 @router.get("/comparison")
 def comparison(
     state: CurrentStudy,
     session: Transaction,
-    bench: Workbench,
+    pipelines: Workbench,
     variables: Annotated[list[str] | None, Query()] = None,
 ) -> Comparison:
     """The weightings side by side."""
-    return weighting.comparison(session, bench, state, variables or [])
+    return weighting.comparison(session, pipelines, state, variables or [])
 
 
 @router.get("/design")
-def design(state: CurrentStudy, session: Transaction, bench: Workbench) -> DesignView:
+def design(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> DesignView:
     """The design laid on the cases, or what is wrong."""
-    return weighting.design(session, bench, state)
+    return weighting.design(session, pipelines, state)
 
 
 @router.post("/targets")
-def targets(body: Pasted, state: CurrentStudy, session: Transaction, bench: Workbench) -> PastedTargets:
+def targets(body: Pasted, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> PastedTargets:
     """Matches pasted targets by label or code."""
-    return weighting.pasted(session, bench, state, body.by, body.text)
+    return weighting.pasted(session, pipelines, state, body.by, body.text)
 
 
 @router.put("/targets")

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.iterative_fitting import fit
 from even_ballot.core.numerics.parts import Merge, in_order, plus
 from even_ballot.core.sampling.replicates import Again, ByCase, Factors, Jackknife, Stages
 from even_ballot.core.sampling.units import UnitOf
@@ -52,54 +52,17 @@ def adjusts(chain: Sequence[Raked]) -> bool:
     return any(raked.margins or raked.parts[0].response is not None for raked in chain)
 
 
-# A compiled loop: a call inside it costs more than it explains.
-@compiled
-def _rake_one(w: Any, categories: Any, targets: Any, tolerance: float, most: int, sums: Any) -> float:  # noqa: C901
-    """Rakes weights by combination (K,) in place; categories (M, K), targets (M, J); the largest gap that
-    is left."""
-    margins = categories.shape[0]
-    worst = np.inf
-    for _ in range(most):
-        worst = 0.0
-        for m in range(margins):
-            sums[:] = 0.0
-            for k in range(w.shape[0]):
-                if categories[m, k] >= 0:
-                    sums[categories[m, k]] += w[k]
-            for j in range(targets.shape[1]):
-                gap = abs(sums[j] - targets[m, j])
-                if not gap <= worst:
-                    worst = gap
-        if worst <= tolerance or not worst < np.inf:
-            return worst
-        for m in range(margins):
-            sums[:] = 0.0
-            for k in range(w.shape[0]):
-                if categories[m, k] >= 0:
-                    sums[categories[m, k]] += w[k]
-            for k in range(w.shape[0]):
-                if categories[m, k] >= 0 and w[k] > 0:
-                    w[k] *= targets[m, categories[m, k]] / sums[categories[m, k]]
-    return worst
-
-
 def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
     """The factor that each combination's base weight is multiplied by, (K,); NaN where the margins cannot
     be met."""
     started, _, margins = frame.aimed(base)
     if not margins:
         return np.divide(started, base, out=np.zeros_like(base), where=base > 0)
-    wide = max(len(m.target) for m in margins)
-    targets = np.zeros((len(margins), wide))
-    for m, margin in enumerate(margins):
-        targets[m, : len(margin.target)] = margin.target
-    w = started.copy()
     # Finer than the weights themselves, so that a figure they fix is not seen to move.
     fine = min(tolerance, _FINE)
-    if (
-        not _rake_one(w, frame.categories, targets, fine, frame.weighting.max_cycles, np.zeros(wide))
-        <= tolerance
-    ):
+    targets = tuple(margin.target for margin in margins)
+    w, _, gap = fit(started, frame.categories, targets, fine, frame.weighting.max_cycles)
+    if not gap <= tolerance:
         return np.full_like(base, np.nan)
     return np.divide(w, base, out=np.zeros_like(base), where=base > 0)
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from rapidfuzz import fuzz, process
 
-from even_ballot.core.data.codebook import Code, Scale, Variable
+from even_ballot.core.data.codebook import Code, Role, Scale, Variable
 from even_ballot.core.data.first_look import FirstLook
 from even_ballot.core.faults import fault, some
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
@@ -162,6 +162,10 @@ class Dataset:
         if name not in self.variables:
             raise self.unknown(name, where)
         return self.variables[name]
+
+    def with_role(self, role: Role) -> str | None:
+        """The first variable of a role."""
+        return next((v.name for v in self.variables.values() if v.role == role), None)
 
     def scale_of(self, name: str) -> Scale | None:
         """The answer scale of a coded variable, if it has one."""

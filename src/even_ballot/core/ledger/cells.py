@@ -70,7 +70,7 @@ class Edit(Step):
         return Outcome(data.with_column(variable, Column(values, state, words)), changed)
 
     def _cases(self, data: Dataset) -> Bools:
-        identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
+        identifier = data.with_role("id")
         if identifier is None or self.by == "row":
             return np.asarray(data.rows == (int(self.id) if str(self.id).isdigit() else -1))
         column = data.column(identifier)

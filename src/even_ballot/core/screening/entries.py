@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from even_ballot.core.data.codebook import Role
 from even_ballot.core.data.dataset import BLANK, Column, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
@@ -31,16 +30,6 @@ def _set_aside(why: str, **how: Any) -> DropCases | None:
     except (StudyError, ValidationError):
         return None
     return step
-
-
-def with_role(data: Dataset, role: Role) -> str | None:
-    """The first variable of a role.
-
-    >>> from even_ballot.core.data.example import ferry
-    >>> with_role(ferry(), "weight"), with_role(ferry(), "id")
-    ('w', None)
-    """
-    return next((v.name for v in data.variables.values() if v.role == role), None)
 
 
 def batteries(data: Dataset, least: int) -> list[tuple[str, ...]]:
@@ -70,7 +59,7 @@ def staff_test(data: Dataset, settings: Screening) -> Iterator[Found]:
     >>> list(staff_test(ferry(), Screening()))
     []
     """
-    name = with_role(data, "status")
+    name = data.with_role("status")
     if name is None or data.variable(name).kind != "text":
         return
     column = data.column(name)
@@ -97,11 +86,11 @@ def seconds_of(data: Dataset) -> Timed | None:
     >>> seconds_of(ferry()) is None
     True
     """
-    name = with_role(data, "seconds")
+    name = data.with_role("seconds")
     if name is not None and data.variable(name).kind == "number":
         column = data.column(name)
         return Timed(name, np.where(column.answered, column.values, np.nan), name)
-    started, ended = with_role(data, "started"), with_role(data, "ended")
+    started, ended = data.with_role("started"), data.with_role("ended")
     if started is None or ended is None:
         return None
     a, b = data.column(started), data.column(ended)
@@ -156,7 +145,7 @@ def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
     >>> list(duplicate_identifier(ferry(), Screening()))
     []
     """
-    name = with_role(data, "id")
+    name = data.with_role("id")
     if name is not None and data.variable(name).kind != "multi":
         step = _set_aside("the same respondent twice", duplicates={"of": [name]})
         yield Found.among(name, "", in_groups(data, Duplicates(of=(name,))), step)

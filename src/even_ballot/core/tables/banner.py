@@ -137,7 +137,7 @@ def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, c
     return index
 
 
-def across(
+def banner_columns(
     sample: Sample, entry: tuple[str, ...], request: TableRequest, where: str, table: str
 ) -> BannerColumns:
     """Lays a banner entry on the cases; an entry of no variables has only the unanswered column, which is
@@ -147,7 +147,7 @@ def across(
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",))
-    >>> across(sampled(ferry(), Design()), ("isle",), request, "banner[0]", "tables[0]").paths
+    >>> banner_columns(sampled(ferry(), Design()), ("isle",), request, "banner[0]", "tables[0]").paths
     ((1,), (2,))
     """
     data = sample.head

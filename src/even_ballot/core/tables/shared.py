@@ -11,7 +11,7 @@ from even_ballot.core.data.formulas import condition
 from even_ballot.core.estimation.quantiles import HELD
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.sampling.sample import Sample
-from even_ballot.core.tables.banner import BannerColumns, across, everybody
+from even_ballot.core.tables.banner import BannerColumns, banner_columns, everybody
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.stubs.domain import Domain
 
@@ -70,7 +70,9 @@ class SharedCounts:
         """The cases of a filter."""
         return Domain(self.sample, self._inside(where, place))
 
-    def across(self, entry: tuple[str, ...], request: TableRequest, where: str, table: str) -> BannerColumns:
+    def columns_of(
+        self, entry: tuple[str, ...], request: TableRequest, where: str, table: str
+    ) -> BannerColumns:
         """A banner entry laid on the cases."""
         if not entry:
             return everybody(self.sample)
@@ -78,6 +80,6 @@ class SharedCounts:
         key = ("banner", entry, request.dates, nets, request.entries if nets else ())
         return self.once(
             key,
-            lambda: across(self.sample, entry, request, where, table),
+            lambda: banner_columns(self.sample, entry, request, where, table),
             lambda x: sum(int(of.nbytes) for of in x.index),
         )

@@ -46,10 +46,10 @@ def columns_at_once(
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
-    >>> from even_ballot.core.tables.banner import across
+    >>> from even_ballot.core.tables.banner import banner_columns
     >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",))
     >>> sample = sampled(ferry(), Design())
-    >>> banner = across(sample, ("isle",), request, "banner[0]", "tables[0]")
+    >>> banner = banner_columns(sample, ("isle",), request, "banner[0]", "tables[0]")
     >>> columns_at_once(sample.head, sample.units, "crosses", banner, request, "stub[0]")
     2
     """

@@ -50,7 +50,7 @@ def counted_table(
         raise fault(what, f"{where}.stub", "Name at least one variable.")
     domain = shared.domain(request.where, f"{where}.where")
     entries = [
-        shared.across(entry, request, f"{where}.banner[{i}]", where)
+        shared.columns_of(entry, request, f"{where}.banner[{i}]", where)
         for i, entry in enumerate(request.entries or ((),))
     ]
     check_figures(shared.head, entries, request, where)

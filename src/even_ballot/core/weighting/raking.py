@@ -14,6 +14,7 @@ from even_ballot.core.data.codebook import Variable
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.iterative_fitting import fit
 from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.weighting.base_runs import BaseRuns, base_runs, ordered
 from even_ballot.core.weighting.base_weights import base_weights
@@ -194,7 +195,10 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
         after, cycles, gap = found.after, found.cycles, found.gap
     else:
         nearest, free = None, (None,) * len(cases.parts)
-        after, cycles, gap = _cycle(started, margins, weighting)
+        targets = tuple(margin.target for margin in margins)
+        after, cycles, gap = fit(
+            started, frame.categories, targets, weighting.tolerance, weighting.max_cycles
+        )
         factor = np.divide(after, combos.base, out=np.zeros_like(after), where=combos.base > 0) * whole
         weights = tuple(spread_out(d, factor, of) for d, of in zip(base, combos.index, strict=True))
     parts = tuple(map(RakedCases, weights, base, given, free, response))
@@ -274,26 +278,6 @@ def _as_shares(laid: LaidMargin, sums: Floats, totals: Floats, started: Floats) 
     kept = np.bincount(laid.group, weights=np.where(held, sizes, 0.0), minlength=len(totals))
     known = np.nan_to_num(laid.target) / sums[laid.group] * (totals - kept)[laid.group]
     return LaidMargin(laid.margin, laid.category, laid.at, np.where(held, sizes, known), laid.group)
-
-
-def _cycle(start: Floats, margins: tuple[LaidMargin, ...], weighting: Weighting) -> tuple[Floats, int, float]:
-    """Each margin in turn multiplied to its targets, until the largest gap is within tolerance."""
-    live = np.flatnonzero(start > 0)
-    w = start[live].copy()
-    sides = [(margin.category[live], margin.target) for margin in margins]
-
-    def gap() -> float:
-        return max((float(np.abs(np.bincount(c, w, len(t)) - t).max()) for c, t in sides), default=0.0)
-
-    cycles, worst = 0, gap()
-    while worst > weighting.tolerance and cycles < weighting.max_cycles:
-        for category, target in sides:
-            w *= (target / np.bincount(category, w, len(target)))[category]
-        cycles += 1
-        worst = gap()
-    result = np.zeros_like(start)
-    result[live] = w
-    return result, cycles, worst
 
 
 def with_weight(cases: Cases, raked: Raked, where: str) -> Cases:

@@ -2,12 +2,12 @@
 together within a number of bytes."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields, is_dataclass
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.parts import InParts
@@ -92,12 +92,25 @@ class _Making:
         self.broke: BaseException | None = None
 
 
-class Kept:
+class _Values(LRUCache[str, tuple[Any, dict[int, int]]]):
+    """The most recently used values, each with its parts; those that go leave the room to others."""
+
+    def __init__(self, room: Room, most: int) -> None:
+        super().__init__(most)
+        self._room = room
+
+    def popitem(self) -> tuple[str, tuple[Any, dict[int, int]]]:
+        key, kept = super().popitem()
+        self._room.drop(kept[1])
+        return key, kept
+
+
+class Cache:
     """The most recently used values by key, within a room; faults are kept like values."""
 
     def __init__(self, room: Room | None = None, most: int = 5000) -> None:
-        self._room, self._most = room or Room(), most
-        self._values: OrderedDict[str, tuple[Any, dict[int, int]]] = OrderedDict()
+        self._room = room or Room()
+        self._values = _Values(self._room, most)
         self._making: dict[str, _Making] = {}
         self._lock = threading.Lock()
 
@@ -111,9 +124,8 @@ class Kept:
         stopped, it is stopped for all who wait."""
         while True:
             with self._lock:
-                if key in self._values:
-                    self._values.move_to_end(key)
-                    return self._values[key][0]
+                if (kept := self._values.get(key)) is not None:
+                    return kept[0]
                 making = self._making.get(key)
                 mine = making is None
                 if making is None:
@@ -144,9 +156,7 @@ class Kept:
                 if making.broke is None:
                     self._values[key] = making.value, parts
                     self._room.add(parts)
-                    while len(self._values) > 1 and (
-                        self._room.taken > self._room.most or len(self._values) > self._most
-                    ):
-                        self._room.drop(self._values.popitem(last=False)[1][1])
+                    while len(self._values) > 1 and self._room.taken > self._room.most:
+                        self._values.popitem()
             making.done.set()
         return making.value

@@ -15,7 +15,7 @@ from even_ballot.core.study.pipeline import key_of
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.studies import Files, StudyState, dump_study, read_study, write_study
@@ -70,20 +70,22 @@ def _with_file(session: Session, state: StudyState, file_id: str) -> StudyState:
     return replace(state, study=study, files=Files(file_id, state.files.lookups))
 
 
-def _tables(session: Session, bench: Bench, state: StudyState) -> tuple[list[TableResult], list[Fault]]:
+def _tables(
+    session: Session, pipelines: Pipelines, state: StudyState
+) -> tuple[list[TableResult], list[Fault]]:
     results, faults = [], []
     for at in range(len(state.study.tables)):
         try:
-            results.append(bench.table(session, state, at))
+            results.append(pipelines.table(session, state, at))
         except StudyError as error:
             faults += [fault for fault in error.faults if fault not in faults]
     return results, faults
 
 
-def _unfit(session: Session, bench: Bench, state: StudyState) -> tuple[Unfit, ...]:
+def _unfit(session: Session, pipelines: Pipelines, state: StudyState) -> tuple[Unfit, ...]:
     """Every entry that cannot be taken, each passed over so that the later ones are tried too."""
     found = []
-    data, tables = bench.start(session, state)[1], bench.tables(session, state)
+    data, tables = pipelines.start(session, state)[1], pipelines.tables(session, state)
     for i, step in enumerate(state.study.ledger):
         try:
             data, _ = take_step(data, step, 0, tables)
@@ -98,10 +100,10 @@ def _identifier(state: StudyState, table: RawTable) -> str | None:
     return ids[0] if ids else None
 
 
-def _extended(session: Session, bench: Bench, state: StudyState, file_id: str) -> tuple[str, int]:
+def _extended(session: Session, pipelines: Pipelines, state: StudyState, file_id: str) -> tuple[str, int]:
     """A file of the answers there are and, below them, the newer file's that are not among them; kept
     once."""
-    older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
+    older, newer = pipelines.raw(session, state.files.source), pipelines.raw(session, file_id)
 
     def make() -> tuple[str, int]:
         table, already = extended(aligned(newer, older), older, _identifier(state, older))
@@ -111,17 +113,19 @@ def _extended(session: Session, bench: Bench, state: StudyState, file_id: str) -
             session, name, as_csv(table), Source(path=name, format="csv", header_rows=2, names_row=1)
         ).id, already
 
-    return bench.once(key_of("extended", state.files.source, file_id), make)
+    return pipelines.once(key_of("extended", state.files.source, file_id), make)
 
 
-def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bool = False) -> RefreshView:
+def look(
+    session: Session, pipelines: Pipelines, study_id: str, file_id: str, extend: bool = False
+) -> RefreshView:
     """What taking a file over, or extending the answers by it, would change. The file is kept anew with
     its columns under the names the study knows."""
     state = read_study(session, study_id)
     already = None
     if extend:
-        file_id, already = _extended(session, bench, state, file_id)
-    older, newer = bench.raw(session, state.files.source), bench.raw(session, file_id)
+        file_id, already = _extended(session, pipelines, state, file_id)
+    older, newer = pipelines.raw(session, state.files.source), pipelines.raw(session, file_id)
     table = aligned(newer, older)
     file = find_file(session, file_id)
     if table.names != newer.names:
@@ -134,9 +138,9 @@ def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bo
         name=file.name,
         already=already,
         drift=drift(table, older),
-        used_before=bench.ledgered(session, state)[1].last.n,
+        used_before=pipelines.ledgered(session, state)[1].last.n,
         used_after=0,
-        findings_before=len(bench.findings(session, state)),
+        findings_before=len(pipelines.findings(session, state)),
         findings_after=0,
         entries=(),
         faults=(),
@@ -144,30 +148,30 @@ def look(session: Session, bench: Bench, study_id: str, file_id: str, extend: bo
         tables=(),
     )
     try:
-        ledgered = bench.ledgered(session, after)[1]
+        ledgered = pipelines.ledgered(session, after)[1]
     except StudyError as error:
         return replace(found, faults=error.faults)
-    results, faults = _tables(session, bench, after)
+    results, faults = _tables(session, pipelines, after)
     return replace(
         found,
         used_after=ledgered.last.n,
-        findings_after=len(bench.findings(session, after)),
-        entries=_unfit(session, bench, after) if ledgered.fault else (),
+        findings_after=len(pipelines.findings(session, after)),
+        entries=_unfit(session, pipelines, after) if ledgered.fault else (),
         faults=tuple(ledgered.fault.faults if ledgered.fault else faults),
-        weights=_weights(session, bench, state, after),
-        tables=changed_figures(_tables(session, bench, state)[0], results),
+        weights=_weights(session, pipelines, state, after),
+        tables=changed_figures(_tables(session, pipelines, state)[0], results),
     )
 
 
 def _weights(
-    session: Session, bench: Bench, before: StudyState, after: StudyState
+    session: Session, pipelines: Pipelines, before: StudyState, after: StudyState
 ) -> tuple[WeightChange, ...]:
     try:
-        earlier = bench.weighted(session, before)[1].reports
+        earlier = pipelines.weighted(session, before)[1].reports
     except StudyError:
         return ()
     try:
-        later = bench.weighted(session, after)[1].reports
+        later = pipelines.weighted(session, after)[1].reports
     except StudyError:
         return tuple(WeightChange(r.save_as, r.n_effective, None, r.max, None) for r in earlier)
     return tuple(

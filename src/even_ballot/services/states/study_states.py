@@ -20,8 +20,8 @@ from even_ballot.core.screening import Finding
 from even_ballot.core.study.pipeline import Inputs, Ledgered, Pipeline, Weighed
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.tables.results import TableResult
-from even_ballot.services.states.cache import Kept
-from even_ballot.services.workers.ongoing_work import Works
+from even_ballot.services.states.cache import Cache
+from even_ballot.services.workers.ongoing_work import OngoingWork
 from even_ballot.store.database import release
 from even_ballot.store.files import file_table
 from even_ballot.store.studies import StudyState
@@ -32,23 +32,23 @@ T = TypeVar("T")
 class _Stored(Inputs):
     """The files of a study, from the database."""
 
-    def __init__(self, bench: "Bench", session: Session, state: StudyState) -> None:
-        self._bench, self._session, self._state = bench, session, state
+    def __init__(self, pipelines: "Pipelines", session: Session, state: StudyState) -> None:
+        self._pipelines, self._session, self._state = pipelines, session, state
         self.source_key, self.lookups_key = state.files.source, state.files.dump()
 
     def source(self) -> RawTable:
-        return self._bench.raw(self._session, self._state.files.source)
+        return self._pipelines.raw(self._session, self._state.files.source)
 
     def lookups(self) -> Mapping[str, RawTable]:
-        return self._bench.tables(self._session, self._state)
+        return self._pipelines.tables(self._session, self._state)
 
 
-class Bench:
+class Pipelines:
     """Keeps the most recently used states, within a number of bytes; faults are kept like results."""
 
     def __init__(self) -> None:
-        self.works = Works()
-        self._kept = Kept()
+        self.works = OngoingWork()
+        self._kept = Cache()
 
     def once(self, key: str, make: Callable[[], T]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""

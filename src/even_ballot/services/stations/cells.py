@@ -15,7 +15,7 @@ from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.screening import Finding, cases_of
 from even_ballot.core.study.pipeline import key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import StudyState
 
 MOST_ROWS, MOST_COLUMNS = 400, 200
@@ -94,14 +94,16 @@ def _order(data: Dataset, name: str, descending: bool) -> Ints:
     return np.argsort(values, kind="stable")
 
 
-def _aside(session: Session, bench: Bench, state: StudyState, step: int) -> tuple[str, Dataset]:
+def _aside(session: Session, pipelines: Pipelines, state: StudyState, step: int) -> tuple[str, Dataset]:
     """The cases that an entry of the ledger set aside, as they were before it."""
-    key, ledgered = bench.ledgered(session, state)
+    key, ledgered = pipelines.ledgered(session, state)
     if not 1 <= step <= len(ledgered.states):
         raise fault(f"There is no entry {step} that was taken.", "aside", "Choose another.")
     before = ledgered.states[step - 2] if step > 1 else ledgered.start
     key = key_of("aside", key, str(step))
-    return key, bench.once(key, lambda: before.where(~np.isin(before.rows, ledgered.states[step - 1].rows)))
+    return key, pipelines.once(
+        key, lambda: before.where(~np.isin(before.rows, ledgered.states[step - 1].rows))
+    )
 
 
 def _kept(data: Dataset, wanted: CellsWanted, state: StudyState) -> Bools | None:
@@ -121,29 +123,29 @@ def _rows(data: Dataset, wanted: CellsWanted, state: StudyState) -> Ints:
     return order if keep is None else order[keep[order]]
 
 
-def cells(session: Session, bench: Bench, state: StudyState, wanted: CellsWanted) -> CellsView:
+def cells(session: Session, pipelines: Pipelines, state: StudyState, wanted: CellsWanted) -> CellsView:
     """A stretch of the grid. The order of all rows is worked out once for each way of asking and kept."""
     if wanted.aside is None:
-        key, ledgered = bench.ledgered(session, state)
+        key, ledgered = pipelines.ledgered(session, state)
         data = ledgered.last
     else:
-        key, data = _aside(session, bench, state, wanted.aside)
+        key, data = _aside(session, pipelines, state, wanted.aside)
     asked = wanted.model_dump_json(include={"sort", "descending", "where", "finding"})
     settings = state.study.screening.model_dump_json() + state.study.codebook.model_dump_json(
         include={"rules"}
     )
     place = key_of("cells", key, asked, settings if wanted.finding else "")
-    order = bench.once(place, lambda: _rows(data, wanted, state))
+    order = pipelines.once(place, lambda: _rows(data, wanted, state))
     every = tuple(name for name, v in data.variables.items() if v.kind != "multi")
     names = every if wanted.columns is None else tuple(wanted.columns)
     if len(names) > MOST_COLUMNS:
         names = names[:MOST_COLUMNS]
     at = order[wanted.offset : wanted.offset + wanted.limit]
-    identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
+    identifier = data.with_role("id")
     columns = tuple(
         CellsColumn(name, data.variable(name, "columns").title, data.variable(name).kind) for name in names
     )
-    rows = _shown(data, at, names, identifier, bench, key)
+    rows = _shown(data, at, names, identifier, pipelines, key)
     return CellsView(len(order), data.n, wanted.offset, columns, every, identifier, rows)
 
 
@@ -155,7 +157,7 @@ def _alone(data: Dataset, identifier: str) -> Bools:
 
 
 def _shown(
-    data: Dataset, at: Ints, names: Sequence[str], identifier: str | None, bench: Bench, key: str
+    data: Dataset, at: Ints, names: Sequence[str], identifier: str | None, pipelines: Pipelines, key: str
 ) -> tuple[CellsRow, ...]:
     taken = {
         name: data.column(name, "columns").take(at)
@@ -179,7 +181,9 @@ def _shown(
                 for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
             ]
         )
-    alone = None if identifier is None else bench.once(key_of("alone", key), lambda: _alone(data, identifier))
+    alone = (
+        None if identifier is None else pipelines.once(key_of("alone", key), lambda: _alone(data, identifier))
+    )
     states = [taken[name].state.tolist() for name in names]
     return tuple(
         CellsRow(
@@ -215,9 +219,9 @@ class FlowView:
     in_use: int
 
 
-def flow(session: Session, bench: Bench, state: StudyState) -> FlowView:
+def flow(session: Session, pipelines: Pipelines, state: StudyState) -> FlowView:
     """How many cases were received, set aside by which entry and why, and are in use."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     found = tuple(
         FlowEntry(e.step, e.sentence, e.why, e.off, e.cases_before - e.cases_after, e.cases_after)
         for e in ledgered.effects

@@ -15,7 +15,7 @@ from even_ballot.core.screening.entries import answered_share, fast_cut, seconds
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
 from even_ballot.core.study.pipeline import Ledgered, key_of
 from even_ballot.formats.exchange.microdata import entries
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
     CodebookView,
     CutOffView,
@@ -117,9 +117,9 @@ def _makers(ledgered: Ledgered) -> dict[str, int]:
     return made
 
 
-def codebook(session: Session, bench: Bench, state: StudyState) -> CodebookView:
+def codebook(session: Session, pipelines: Pipelines, state: StudyState) -> CodebookView:
     """Variables and scales after as many steps as can be taken."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     data = ledgered.last
     makers = _makers(ledgered)
     scales = {**state.study.codebook.scales, **data.scales}
@@ -143,10 +143,10 @@ def codebook(session: Session, bench: Bench, state: StudyState) -> CodebookView:
 
 
 def distribution(
-    session: Session, bench: Bench, state: StudyState, kind: Literal["too_fast", "too_little"]
+    session: Session, pipelines: Pipelines, state: StudyState, kind: Literal["too_fast", "too_little"]
 ) -> CutOffView | None:
     """What a movable cut-off is chosen by: seconds taken, or share answered, of every case in use."""
-    data, settings = bench.ledgered(session, state)[1].last, state.study.screening
+    data, settings = pipelines.ledgered(session, state)[1].last, state.study.screening
     if kind == "too_fast":
         timed = seconds_of(data)
         values = None if timed is None else timed.seconds[~np.isnan(timed.seconds)]
@@ -165,7 +165,8 @@ def distribution(
 
 def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:
     """The variables worth seeing beside a finding's cases."""
-    names = [v.name for v in data.variables.values() if v.role == "id"][:1]
+    identifier = data.with_role("id")
+    names = [] if identifier is None else [identifier]
     battery = next((run for run in batteries(data, settings.battery) if run[0] == finding.variable), ())
     wanted = battery if finding.kind == "straight_line" else (finding.variable,) if finding.variable else ()
     if not wanted:
@@ -173,10 +174,12 @@ def _shown(data: Dataset, finding: Finding, settings: Screening) -> list[str]:
     return [*names, *(name for name in wanted if name not in names)]
 
 
-def finding_cases(session: Session, bench: Bench, state: StudyState, finding: Finding) -> FindingCases:
+def finding_cases(
+    session: Session, pipelines: Pipelines, state: StudyState, finding: Finding
+) -> FindingCases:
     """The cells behind a finding: each case's record, identifier and entries, and the step that sets the
     cases aside."""
-    data = bench.ledgered(session, state)[1].last
+    data = pipelines.ledgered(session, state)[1].last
     settings = state.study.screening
     found = found_as(data, finding, state.study.codebook, settings)
     keep = np.flatnonzero(found.cases())[:_LISTED] if found is not None else np.zeros(0, np.int64)
@@ -195,17 +198,19 @@ class FitWanted(BaseModel):
     variables: tuple[str, ...]
 
 
-def fit_scale(session: Session, bench: Bench, state: StudyState, wanted: FitWanted) -> tuple[Fit, ...]:
+def fit_scale(
+    session: Session, pipelines: Pipelines, state: StudyState, wanted: FitWanted
+) -> tuple[Fit, ...]:
     """How a scale fits some variables, answer by answer, before it is laid on them."""
-    return fits(bench.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
+    return fits(pipelines.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
 
 
-def left_out(session: Session, bench: Bench, state: StudyState, questions: list[str]) -> NonResponse:
+def left_out(session: Session, pipelines: Pipelines, state: StudyState, questions: list[str]) -> NonResponse:
     """Item non-response over some questions, or over all."""
-    key, ledgered = bench.ledgered(session, state)
+    key, ledgered = pipelines.ledgered(session, state)
     data = ledgered.last
     if not questions:
         # What the ledger made was never put to anybody; several answers taken apart were.
         made = {name for name, at in _makers(ledgered).items() if ledgered.effects[at - 1].do != "split"}
         questions = [name for name in questions_of(data) if name not in made]
-    return bench.once(key_of("left out", key, *questions), lambda: nonresponse(data, questions))
+    return pipelines.once(key_of("left out", key, *questions), lambda: nonresponse(data, questions))

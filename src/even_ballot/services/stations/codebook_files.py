@@ -12,7 +12,7 @@ from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.ledger.scale_fit import fit
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
 
@@ -28,9 +28,9 @@ class CodebookChanges:
     unknown: tuple[str, ...]
 
 
-def out(session: Session, bench: Bench, state: StudyState, kind: Literal["csv", "json"]) -> str:
+def out(session: Session, pipelines: Pipelines, state: StudyState, kind: Literal["csv", "json"]) -> str:
     """The codebook as it stands after the ledger."""
-    data = bench.ledgered(session, state)[1].last
+    data = pipelines.ledgered(session, state)[1].last
     write = codebook_csv if kind == "csv" else codebook_schema
     return write(data.variables.values(), {**state.study.codebook.scales, **data.scales})
 
@@ -133,13 +133,13 @@ class _Laying:
 
 
 def lay(
-    session: Session, bench: Bench, study_id: str, edition: int, name: str, content: bytes
+    session: Session, pipelines: Pipelines, study_id: str, edition: int, name: str, content: bytes
 ) -> CodebookChanges:
     """Lays a codebook file on a study: questions, notes, roles, missing codes; scales by an entry of the
     ledger."""
     state = read_study(session, study_id)
     book = HELPERS.run("codebook", content, name, size=len(content))
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     data = ledgered.last
     laying = _Laying(state, data, ledgered.start, book)
     laying.lay()

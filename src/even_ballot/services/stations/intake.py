@@ -9,10 +9,10 @@ from even_ballot.core.data.codebook import Codebook, Kind, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
 from even_ballot.core.data.interpretation import guess_kind, interpret
 from even_ballot.core.faults import fault, some
-from even_ballot.core.progress import Progress, part, quiet
+from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import Answer, ColumnPreview, FilePreview, KindPreview
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
@@ -32,14 +32,14 @@ def _column(name: str, label: str, column: Column, decimal: str) -> ColumnPrevie
     )
 
 
-def preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
+def preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePreview:
     """A kept file at a glance."""
-    return bench.once(f"preview:{file_id}", lambda: _preview(session, bench, file_id))
+    return pipelines.once(f"preview:{file_id}", lambda: _preview(session, pipelines, file_id))
 
 
-def _preview(session: Session, bench: Bench, file_id: str) -> FilePreview:
+def _preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePreview:
     file = find_file(session, file_id)
-    table = bench.raw(session, file_id)
+    table = pipelines.raw(session, file_id)
     reading = Source.model_validate_json(file.reading)
     sheets = _sheets(session, file_id) if reading.format in ("xlsx", "ods") else ()
     return FilePreview(
@@ -65,9 +65,9 @@ def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
     )
 
 
-def as_kind(session: Session, bench: Bench, file_id: str, name: str, kind: Kind) -> KindPreview:
+def as_kind(session: Session, pipelines: Pipelines, file_id: str, name: str, kind: Kind) -> KindPreview:
     """A column of a file read as another kind: what becomes of its entries."""
-    table = bench.raw(session, file_id)
+    table = pipelines.raw(session, file_id)
     if name not in table.names:
         raise fault(
             f"The file has no column {name!r}.", "column", f"Columns there are: {some(table.names, 12)}."
@@ -88,16 +88,16 @@ def keep(
     nothing is kept."""
     source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
     table, reading = HELPERS.run(
-        "read", content, source, size=len(content), progress=part(progress, 0, 0.6), where=name
+        "read", content, source, size=len(content), progress=stretch(progress, 0, 0.6), where=name
     )
-    return keep_file(session, source.path[-255:], content, reading, table, part(progress, 0.6, 1))
+    return keep_file(session, source.path[-255:], content, reading, table, stretch(progress, 0.6, 1))
 
 
 def bring_in(
-    session: Session, bench: Bench, name: str, content: bytes, said: Source | None = None
+    session: Session, pipelines: Pipelines, name: str, content: bytes, said: Source | None = None
 ) -> FilePreview:
     """Reads and keeps a file at once, and shows it."""
-    return preview(session, bench, keep(session, name, content, said).id)
+    return preview(session, pipelines, keep(session, name, content, said).id)
 
 
 def begin(jobs: Jobs, name: str, file: IO[bytes]) -> JobView:

@@ -7,14 +7,14 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import StudyError
 from even_ballot.formats.exchange.journal import journal_html, journal_markdown
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import ConditionView, LedgerEntry
 from even_ballot.store.studies import StudyState
 
 
-def ledger(session: Session, bench: Bench, state: StudyState) -> list[LedgerEntry]:
+def ledger(session: Session, pipelines: Pipelines, state: StudyState) -> list[LedgerEntry]:
     """Every entry in order. After the one that stops, the others are not reached."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     entries = []
     for i, (step, stamp) in enumerate(zip(state.study.ledger, state.stamps, strict=True)):
         effect = ledgered.effects[i] if i < len(ledgered.effects) else None
@@ -40,19 +40,19 @@ def ledger(session: Session, bench: Bench, state: StudyState) -> list[LedgerEntr
     return entries
 
 
-def journal(session: Session, bench: Bench, state: StudyState, kind: Literal["md", "html"]) -> str:
+def journal(session: Session, pipelines: Pipelines, state: StudyState, kind: Literal["md", "html"]) -> str:
     """The ledger as a document, as far as its entries can be taken."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     write = journal_markdown if kind == "md" else journal_html
     stamps = [f"{stamp.when[:10]}, {stamp.who}." for stamp in state.stamps]
     return write(state.study, ledgered.start.n, ledgered.last.n, ledgered.effects, stamps)
 
 
 def try_condition(
-    session: Session, bench: Bench, state: StudyState, where: str, broken: bool = False
+    session: Session, pipelines: Pipelines, state: StudyState, where: str, broken: bool = False
 ) -> ConditionView:
     """How many cases a condition is true of (or, `broken`, false of), before anything is done with it."""
-    data = bench.ledgered(session, state)[1].last
+    data = pipelines.ledgered(session, state)[1].last
     try:
         formula = Formula(where)
         found = formula.false(data) if broken else formula.true(data)

@@ -17,7 +17,7 @@ from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.running import outputs
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import DisclosureView, TableView
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.ongoing_work import Superseded
@@ -29,7 +29,7 @@ _SUPERSEDED = Fault(
 )
 
 
-def table(session: Session, bench: Bench, state: StudyState, table_id: str) -> TableView:
+def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: str) -> TableView:
     """A table, or what is wrong with it; the others are not touched by its faults."""
     ids = [request.id for request in state.study.tables]
     if table_id not in ids:
@@ -37,9 +37,9 @@ def table(session: Session, bench: Bench, state: StudyState, table_id: str) -> T
     at = ids.index(table_id)
     request = state.study.tables[at]
     try:
-        told = bench.told(session, state, at)
+        told = pipelines.told(session, state, at)
         words = in_words(told, request)
-        note = methods_note(state.study, bench.notable(session, state), (request,))
+        note = methods_note(state.study, pipelines.notable(session, state), (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
     except Superseded:
@@ -58,11 +58,11 @@ def table(session: Session, bench: Bench, state: StudyState, table_id: str) -> T
     return TableView(table_id, shown, grid, tuple(note), (), words, compared)
 
 
-def disclosure(session: Session, bench: Bench, state: StudyState) -> DisclosureView | None:
+def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> DisclosureView | None:
     """What disclosure control hides; None where there is none."""
     if state.study.suppression.below is None:
         return None
-    _, pattern = bench.pattern(session, state)
+    _, pattern = pipelines.pattern(session, state)
     return DisclosureView(control_of(state.study.suppression, pattern), round(pattern.hidden.seconds, 2))
 
 
@@ -87,6 +87,6 @@ def lay_plan(session: Session, study_id: str, edition: int, name: str, content: 
     return len(requests)
 
 
-def release(session: Session, bench: Bench, state: StudyState) -> dict[str, bytes]:
+def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, bytes]:
     """Every file of a release, by name."""
-    return outputs(state.study, bench.results(session, state))
+    return outputs(state.study, pipelines.results(session, state))

@@ -11,7 +11,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import AnyStep, Effect, Tables, run_ledger, take_step
 from even_ballot.core.ledger.differences import OldNew, differences
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.codebook import variable_view
 from even_ballot.services.stations.views import VariableView
 from even_ballot.store.studies import StudyState
@@ -65,9 +65,9 @@ def _first_stop(data: Dataset, later: Sequence[AnyStep], tables: Tables, first: 
     return None
 
 
-def try_step(session: Session, bench: Bench, state: StudyState, proposed: Proposed) -> Trial:
+def try_step(session: Session, pipelines: Pipelines, state: StudyState, proposed: Proposed) -> Trial:
     """What a step would do, without doing it."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     at = proposed.instead_of
     if at is not None and not 1 <= at <= len(state.study.ledger):
         raise fault(f"The ledger has no entry {at}.", "instead_of", f"It has {len(state.study.ledger)}.")
@@ -75,7 +75,7 @@ def try_step(session: Session, bench: Bench, state: StudyState, proposed: Propos
     before = ledgered.states[reached - 1] if reached else ledgered.start
     if proposed.scales:
         before = replace(before, scales={**before.scales, **proposed.scales})
-    tables = bench.tables(session, state)
+    tables = pipelines.tables(session, state)
     try:
         after, effect = take_step(before, proposed.step.model_copy(update={"off": False}), 0, tables, "")
     except StudyError as error:
@@ -86,9 +86,9 @@ def try_step(session: Session, bench: Bench, state: StudyState, proposed: Propos
     return replace(told, stops=_first_stop(after, state.study.ledger[at:], tables, at + 1))
 
 
-def entry_difference(session: Session, bench: Bench, state: StudyState, at: int) -> Trial:
+def entry_difference(session: Session, pipelines: Pipelines, state: StudyState, at: int) -> Trial:
     """Before and after of an entry of the ledger (from 1)."""
-    ledgered = bench.ledgered(session, state)[1]
+    ledgered = pipelines.ledgered(session, state)[1]
     if not 1 <= at <= len(ledgered.states):
         raise fault(f"There is no entry {at} that was taken.", "", "Choose another.")
     before = ledgered.states[at - 2] if at > 1 else ledgered.start

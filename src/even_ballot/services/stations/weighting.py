@@ -14,7 +14,7 @@ from even_ballot.core.weighting.pasted_targets import PastedTargets, match_targe
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.formats.tables.designs import design_notices, design_sentences, method_sentence
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.studies import StudyState
@@ -22,20 +22,20 @@ from even_ballot.store.studies import StudyState
 _WATCHED = 40
 
 
-def weightings(session: Session, bench: Bench, state: StudyState) -> WeightingsView:
+def weightings(session: Session, pipelines: Pipelines, state: StudyState) -> WeightingsView:
     """The reports, or what is wrong."""
     try:
-        outcomes = bench.weighed(session, state)[1].outcomes
+        outcomes = pipelines.weighed(session, state)[1].outcomes
     except StudyError as error:
         return WeightingsView(tuple(None for _ in state.study.weightings), error.faults)
     faults = tuple(f for outcome in outcomes if isinstance(outcome, StudyError) for f in outcome.faults)
     return WeightingsView(tuple(None if isinstance(o, StudyError) else o[1] for o in outcomes), faults)
 
 
-def design(session: Session, bench: Bench, state: StudyState) -> DesignView:
+def design(session: Session, pipelines: Pipelines, state: StudyState) -> DesignView:
     """The design laid on the cases, or what is wrong."""
     try:
-        sample = bench.designed(session, state)[1]
+        sample = pipelines.designed(session, state)[1]
     except StudyError as error:
         return DesignView(None, None, None, error.faults)
     units, asked = sample.units, state.study.design
@@ -51,10 +51,10 @@ def design(session: Session, bench: Bench, state: StudyState) -> DesignView:
 
 
 def pasted(
-    session: Session, bench: Bench, state: StudyState, by: tuple[str, ...], text: str
+    session: Session, pipelines: Pipelines, state: StudyState, by: tuple[str, ...], text: str
 ) -> PastedTargets:
     """Targets from pasted or typed lines, matched by label or code, never by position."""
-    return match_targets(bench.cases(session, state)[1], by, text)
+    return match_targets(pipelines.cases(session, state)[1], by, text)
 
 
 def targets_file(name: str, content: bytes) -> TargetLines:
@@ -62,11 +62,13 @@ def targets_file(name: str, content: bytes) -> TargetLines:
     return TargetLines(HELPERS.run("targets", content, name, size=len(content)))
 
 
-def _weighted(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[str, Dataset, Raked]:
+def _weighted(
+    session: Session, pipelines: Pipelines, state: StudyState, at: int
+) -> tuple[str, Dataset, Raked]:
     """The cases with their weights, and one weighting; raises what is wrong with it."""
     if not 0 <= at < len(state.study.weightings):
         raise fault("There is no such weighting.", f"weightings[{at}]", "Choose another.")
-    key, weighed = bench.weighed(session, state)
+    key, weighed = pipelines.weighed(session, state)
     outcome = weighed.outcomes[at]
     if isinstance(outcome, StudyError):
         raise outcome
@@ -86,25 +88,29 @@ def _watched(state: StudyState, data: Dataset) -> list[str]:
     ]
 
 
-def prices(session: Session, bench: Bench, state: StudyState, at: int) -> tuple[LimitPrice, ...]:
+def prices(session: Session, pipelines: Pipelines, state: StudyState, at: int) -> tuple[LimitPrice, ...]:
     """What upper limits on a weighting's weights cost and buy."""
-    key, data, _ = _weighted(session, bench, state, at)
+    key, data, _ = _weighted(session, pipelines, state, at)
     watched, weighting = _watched(state, data), state.study.weightings[at]
     key = key_of("prices", key, str(at), *watched)
-    return bench.once(key, lambda: limit_prices(data, weighting, watched, f"weightings[{at}]"))
+    return pipelines.once(key, lambda: limit_prices(data, weighting, watched, f"weightings[{at}]"))
 
 
-def comparison(session: Session, bench: Bench, state: StudyState, variables: Sequence[str]) -> Comparison:
+def comparison(
+    session: Session, pipelines: Pipelines, state: StudyState, variables: Sequence[str]
+) -> Comparison:
     """The weightings that could be made, side by side."""
-    made = bench.weighed(session, state)[1].made
+    made = pipelines.weighed(session, state)[1].made
     return compare(made.cases, made.raked, variables or _watched(state, made.cases.head)[:3])
 
 
-def heaviest(session: Session, bench: Bench, state: StudyState, at: int, most: int) -> list[HeavyCase]:
+def heaviest(
+    session: Session, pipelines: Pipelines, state: StudyState, at: int, most: int
+) -> list[HeavyCase]:
     """The cases of largest weight."""
-    _, data, raked = _weighted(session, bench, state, at)
+    _, data, raked = _weighted(session, pipelines, state, at)
     order = np.argsort(-raked.weights, kind="stable")[:most]
-    identifier = next((v.name for v in data.variables.values() if v.role == "id"), None)
+    identifier = data.with_role("id")
     ids = entries(data.column(identifier).take(order), data.variable(identifier).kind) if identifier else None
     mean = float(raked.weights[raked.weights > 0].mean())
     names = list(raked.combos.names)

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault, some
 from even_ballot.core.study.study_file import Study, parse_study
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import (
     StudyState,
     dump_study,
@@ -32,7 +32,9 @@ _PARTS = (
 )
 
 
-def change(session: Session, bench: Bench, study_id: str, edition: int, parts: dict[str, Any]) -> None:
+def change(
+    session: Session, pipelines: Pipelines, study_id: str, edition: int, parts: dict[str, Any]
+) -> None:
     """Lays new parts over a study: any of title, codebook, ledger, weightings, design, tables. The whole
     is checked first."""
     state = read_study(session, study_id)
@@ -40,17 +42,17 @@ def change(session: Session, bench: Bench, study_id: str, edition: int, parts: d
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
     document = json.loads(dump_study(state.study)) | parts
     study = parse_study(document)
-    _check_moved(session, bench, state, study)
+    _check_moved(session, pipelines, state, study)
     write_study(session, study_id, edition, study, state.files, _said(state.study, study))
 
 
-def _check_moved(session: Session, bench: Bench, state: StudyState, after: Study) -> None:
+def _check_moved(session: Session, pipelines: Pipelines, state: StudyState, after: Study) -> None:
     """Entries of the ledger may change places only where every one can still be taken."""
     before = state.study
     same = len(before.ledger) == len(after.ledger) and all(step in before.ledger for step in after.ledger)
-    if before.ledger == after.ledger or not same or bench.ledgered(session, state)[1].fault is not None:
+    if before.ledger == after.ledger or not same or pipelines.ledgered(session, state)[1].fault is not None:
         return
-    moved = bench.ledgered(session, replace(state, study=after))[1]
+    moved = pipelines.ledgered(session, replace(state, study=after))[1]
     if moved.fault is not None:
         first = moved.fault.faults[0]
         sentence = after.ledger[len(moved.states)].sentence()

@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.faults import Fault, StudyError, counted
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.report import WeightingReport
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import Station, StudyCounts
 from even_ballot.store.files import find_file
 from even_ballot.store.studies import (
@@ -16,8 +16,8 @@ from even_ballot.store.studies import (
 class StudyProgress:
     """How far a study gets, station by station, and what stops it."""
 
-    def __init__(self, session: Session, bench: Bench, state: StudyState) -> None:
-        self._session, self._bench, self._state = session, bench, state
+    def __init__(self, session: Session, pipelines: Pipelines, state: StudyState) -> None:
+        self._session, self._pipelines, self._state = session, pipelines, state
         self._faults: list[Fault] = []
         self._file = find_file(session, state.files.source)
         self._in_use = self._file.records
@@ -44,13 +44,13 @@ class StudyProgress:
     def _prepared(self) -> tuple[Station, Station]:
         """Codebook and screening."""
         try:
-            ledgered = self._bench.ledgered(self._session, self._state)[1]
+            ledgered = self._pipelines.ledgered(self._session, self._state)[1]
             self._in_use = ledgered.last.n
             variables = ledgered.last.variables
             coded = sum(v.kind == "coded" for v in variables.values())
             says = f"{counted(len(variables), 'variable')}, {coded} coded"
             codebook = Station("codebook", "ok" if coded else "empty", says)
-            found = [f for f in self._bench.findings(self._session, self._state) if f.accepted is None]
+            found = [f for f in self._pipelines.findings(self._session, self._state) if f.accepted is None]
         except StudyError as error:
             self._faults += error.faults
             return Station("codebook", "attention", "does not fit the data"), Station(
@@ -67,14 +67,14 @@ class StudyProgress:
         if self._faults:
             return _weighting_station((), True)
         try:
-            reports = self._bench.weighted(self._session, self._state)[1].reports
+            reports = self._pipelines.weighted(self._session, self._state)[1].reports
         except StudyError as error:
             self._faults += error.faults
             return Station("weighting", "attention", "targets do not fit")
         if reports:
             self._weight = reports[-1].save_as
         try:
-            sample = self._bench.designed(self._session, self._state)[1]
+            sample = self._pipelines.designed(self._session, self._state)[1]
         except StudyError as error:
             self._faults += error.faults
             return Station("weighting", "attention", "the design does not fit")

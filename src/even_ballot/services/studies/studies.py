@@ -13,7 +13,7 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.services.running import read_document
-from even_ballot.services.states.study_states import Bench
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.intake import bring_in, preview
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies.progress import StudyProgress
@@ -55,18 +55,18 @@ def begin(session: Session, title: str, file_id: str, kinds: dict[str, Kind] | N
     return create_study(session, study, Files(file_id, {}), f"Brought in {file.name}").id
 
 
-def view(session: Session, bench: Bench, study_id: str) -> StudyView:
+def view(session: Session, pipelines: Pipelines, study_id: str) -> StudyView:
     """A study as it stands."""
     state = read_study(session, study_id)
     undo, redo = neighbours(session, state.record)
-    progress = StudyProgress(session, bench, state)
+    progress = StudyProgress(session, pipelines, state)
     return StudyView(
         id=state.record.id,
         title=state.study.title,
         edition=state.record.edition,
         document=state.study,
-        source=preview(session, bench, state.files.source),
-        lookups={name: preview(session, bench, file_id) for name, file_id in state.files.lookups.items()},
+        source=preview(session, pipelines, state.files.source),
+        lookups={name: preview(session, pipelines, file_id) for name, file_id in state.files.lookups.items()},
         tally=progress.tally,
         stations=progress.stations,
         undo=undo,
@@ -153,7 +153,7 @@ def document(study: Study) -> bytes:
     return (json.dumps(json.loads(dump_study(study)), ensure_ascii=False, indent=1) + "\n").encode()
 
 
-def take_in(session: Session, bench: Bench, name: str, content: bytes) -> str:
+def take_in(session: Session, pipelines: Pipelines, name: str, content: bytes) -> str:
     """A study from a ZIP of its study file and the files it reads."""
     items: dict[str, bytes] = HELPERS.run("unpack", content, name, size=len(content))
     if "study.json" not in items:
@@ -163,7 +163,7 @@ def take_in(session: Session, bench: Bench, name: str, content: bytes) -> str:
     def take(source: Source, where: str) -> str:
         if source.path not in items:
             raise fault(f"The ZIP holds no {source.path}.", where, f"It holds: {some(list(items))}.")
-        return bring_in(session, bench, safe_name(source.path), items[source.path], source).id
+        return bring_in(session, pipelines, safe_name(source.path), items[source.path], source).id
 
     files = Files(
         take(study.source, "source.path"), {k: take(s, f"lookups.{k}.path") for k, s in study.lookups.items()}

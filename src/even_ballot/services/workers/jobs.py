@@ -56,7 +56,7 @@ class Jobs:
 
     def start(self, kind: str, about: str, work: Callable[[Session, Progress], str]) -> JobView:
         """Begins a job; `work` gives the identifier of what it made."""
-        # Kept in view a while for those who follow them; afterwards the rows say how they ended.
+        # Cache in view a while for those who follow them; afterwards the rows say how they ended.
         for ended in [
             k
             for k, r in list(self._running.items())

@@ -43,7 +43,7 @@ class _Work:
         self.doing = Doing(says, share)
 
 
-class Works:
+class OngoingWork:
     """All work that goes on, by study."""
 
     def __init__(self) -> None:

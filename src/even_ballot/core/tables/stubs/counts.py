@@ -32,7 +32,7 @@ class CategoryCounts:
     """
 
     stub: StubHeading
-    across: BannerColumns
+    banner: BannerColumns
     part: Sums
     base: Sums
     both: Sums
@@ -56,7 +56,7 @@ class CategoryCounts:
     @property
     def apart(self) -> Sums:
         """The rows in the banner's columns that are no nets, (R, C)."""
-        return self.inner.at(slice(None), self.across.singles())
+        return self.inner.at(slice(None), self.banner.singles())
 
     @property
     def answered_row(self) -> Sums:
@@ -68,7 +68,7 @@ class CategoryCounts:
         """Bases of total per cent, (1, 1 + C): who answered the stub, and in a banner's columns who
         answered that too."""
         return self.base.at(slice(None), slice(0, 1)).beside(
-            self.both.at(slice(-1, None)), len(self.across.paths)
+            self.both.at(slice(-1, None)), len(self.banner.paths)
         )
 
 
