@@ -9,7 +9,7 @@ from builders import coded, dataset, scale
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_ballot.core.data.formulas import Formula, column_of
+from even_ballot.core.data.formulas import Formula, column_of, condition
 from even_ballot.core.faults import StudyError
 
 DATA = dataset(
@@ -70,7 +70,7 @@ def test_a_formula_gives(source: str, want: list[Any]) -> None:
     ("source", "what", "at"),
     [
         ("age >", "does not read", 6),
-        ("age = 3", "does not read", None),
+        ("age = 3", "One = compares nothing", 5),
         ("agee > 3", "no variable 'agee'", 1),
         ("3 + nobody(age)", "no function 'nobody'", 5),
         ("age.real", "not part of formulas", 1),
@@ -227,3 +227,58 @@ def test_a_truth_becomes_ones_and_noughts_and_what_is_missing_blank() -> None:
     column = column_of(Formula("age > 20").evaluate(DATA))
     assert column.values.tolist() == [0, 1, 0, 1]
     assert column.state.tolist() == [0, 0, 1, 0]
+
+
+@pytest.mark.parametrize("name", ["mean", "year", "total", "low", "answered", "pick", "round"])
+def test_a_column_may_be_called_as_a_function_is(name: str) -> None:
+    data = dataset({name: ["1", "2", "3"], "x": ["4", "5", "6"]})
+    assert condition(f"{name} >= 2 and {name} < x", data).tolist() == [False, True, True]  # type: ignore[union-attr]
+    assert Formula(f"{name} + x").names == (name, "x")
+
+
+def test_a_function_without_brackets_that_is_no_column_says_what_it_is() -> None:
+    with pytest.raises(StudyError) as error:
+        condition("mean > 2", dataset({"x": ["1"]}))
+    assert "no variable 'mean'" in str(error.value)
+    assert "write mean(…)" in str(error.value)
+
+
+@pytest.mark.parametrize("name", ["Total spend", "in", "10 %", "Ö l", "a", "naïve `"[:-2]])
+def test_any_name_can_be_written_in_back_quotes(name: str) -> None:
+    data = dataset({name: ["1", "5"], "x": ["2", "2"]})
+    found = condition(f"`{name}` > x and '`' != \"'\"", data)
+    assert found is not None
+    assert found.tolist() == [False, True]
+    assert Formula(f"`{name}` + 1").names == (name,)
+
+
+@given(st.text("aé 漢`'\"=<>!&.1", max_size=12), st.text("aé漢 ", max_size=6))
+def test_a_fault_after_a_name_in_back_quotes_is_at_its_character(name: str, before: str) -> None:
+    name = name.replace("`", "") + "z"
+    source = f"{before.strip() and ''}`{name}` + zz"
+    data = dataset({name: ["1"]})
+    with pytest.raises(StudyError) as error:
+        Formula(source).evaluate(data)
+    assert error.value.faults[0].at == source.index("zz", source.rindex("`"))
+
+
+@pytest.mark.parametrize("source", ["age = 18", "age == 1 or age=18", "'=' == x and age = 1", "`a = b` = 2"])
+def test_one_equals_sign_is_told_from_two(source: str) -> None:
+    with pytest.raises(StudyError) as error:
+        Formula(source)
+    (fault,) = error.value.faults
+    assert fault.mend == "Write == to compare."
+    assert fault.at is not None
+    assert source[fault.at] == "="
+
+
+def test_a_misspelt_answer_to_a_text_question_is_caught() -> None:
+    data = dataset({"said": ["late", "dear", "late"]})
+    with pytest.raises(StudyError, match="Did you mean 'late'"):
+        condition("said == 'latte'", data)
+    with pytest.raises(StudyError, match="Did you mean 'dear'"):
+        condition("said in ('late', 'deer')", data)
+    # What is like nothing there is may come with a newer file.
+    waves = dataset({"wave": ["wave 1", "wave 2", "north"]})
+    for other in ("broken down", "wave 3", "south"):
+        assert condition(f"wave == '{other}'", waves).tolist() == [False] * 3  # type: ignore[union-attr]

@@ -4,6 +4,9 @@ export type Named = readonly [name: string, says: string];
 /** Words of a formula that are whole as they stand. */
 const WORDS = ["and", "or", "not", "in"];
 
+/** A name as a formula writes it: in back quotes where it is no plain word. */
+const written = (name: string) => (/^[A-Za-z_]\w*$/.test(name) && !WORDS.includes(name) ? name : `\`${name}\``);
+
 export interface Offer {
   insert: string;
   shown: string;
@@ -31,7 +34,7 @@ export function offers(part: string, variables: readonly Named[], functions: rea
             ? 2
             : 3;
   const all = [
-    ...variables.map(([name, says]) => ({ insert: name, shown: name, says, rank: rank(name, says) })),
+    ...variables.map(([name, says]) => ({ insert: written(name), shown: name, says, rank: rank(name, says) })),
     ...functions.map(([name, says]) => ({ insert: `${name}(`, shown: `${name}( )`, says, rank: rank(name, "") })),
   ];
   const found = all

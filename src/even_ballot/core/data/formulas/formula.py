@@ -6,6 +6,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas.functions import FUNCTIONS, Arguments
@@ -21,6 +23,8 @@ from even_ballot.core.data.formulas.values import (
 )
 from even_ballot.core.faults import StudyError, some
 from even_ballot.core.numerics.arrays import Bools
+
+_SHORT, _WORDS = 3, 5_000
 
 
 class Formula:
@@ -76,8 +80,8 @@ class _Evaluation:
         match node:
             case ast.Constant(value=constant):
                 return _constant(constant)
-            case ast.Name(id=name):
-                return self._variable(name, node)
+            case ast.Name():
+                return self._variable(self.parsed.name_of(node), node)
             case ast.BoolOp(op=op, values=parts):
                 return joined([self.condition(part) for part in parts], isinstance(op, ast.And))
             case ast.UnaryOp(op=ast.Not(), operand=operand):
@@ -125,7 +129,8 @@ class _Evaluation:
     def _variable(self, name: str, node: ast.expr) -> Value:
         data = self.data
         if name not in data.columns and name != "row":
-            raise self.parsed.fault(f"There is no variable {name!r}", node, data.instead(name))
+            mend = f"{name} is a function; write {name}(…)." if name in FUNCTIONS else data.instead(name)
+            raise self.parsed.fault(f"There is no variable {name!r}", node, mend)
         column, variable = data.column(name), data.variable(name)
         missing = ~column.answered
         match variable.kind:
@@ -169,10 +174,25 @@ class _Evaluation:
             coded, text = (a, b) if a.kind == "coded" else (b, a)
             same = self._by_label(coded, text, node)
         elif a.kind == b.kind == "text":
+            self._check_answer(a, b, node)
             same = same_text(a, b)
         else:
             raise self.parsed.fault(f"A {a.kind} cannot be compared with a {b.kind}", node)
         return truth(same if op is ast.Eq else ~same, missing)
+
+    def _check_answer(self, a: Value, b: Value, node: ast.expr) -> None:
+        """A word that nobody answered, but somebody nearly, is misspelt."""
+        text, constant = (a, b) if b.values.ndim == 0 else (b, a)
+        if constant.values.ndim or not text.values.ndim or len(text.words) > _WORDS:
+            return
+        (word,) = constant.words
+        if word in text.words:
+            return
+        # A letter in eight; w2 is not w3 misspelt.
+        most = 1 + len(word) // 8
+        near = process.extractOne(word, text.words, scorer=OSA.distance, score_cutoff=most)
+        if near is not None and len(word) > _SHORT and _digits(word) == _digits(near[0]):
+            raise self.parsed.fault(f"Nobody answered {word!r}", node, f"Did you mean {near[0]!r}?")
 
     def _by_label(self, coded: Value, text: Value, node: ast.expr) -> NDArray[np.bool_]:
         """A string compared with a coded variable is compared with its labels."""
@@ -187,6 +207,10 @@ class _Evaluation:
         code_of = {item.label: item.code for item in items}
         codes = np.array([code_of.get(word, np.nan) for word in text.words] or [np.nan], np.float64)
         return np.asarray(coded.values == codes[text.values])
+
+
+def _digits(word: str) -> str:
+    return "".join(letter for letter in word if letter.isdigit())
 
 
 class _Arguments(Arguments):

@@ -2,6 +2,7 @@
 
 import ast
 import operator
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -11,7 +12,9 @@ from even_ballot.core.data.formulas.functions import FUNCTIONS
 from even_ballot.core.faults import Fault, StudyError, fault
 
 LONGEST, DEEPEST = 4000, 60
-_QUOTED = 120
+_QUOTED, _LETTER = 120, 0x4E00
+_STRING_OR_NAME = re.compile(r"""`([^`\n]+)`|'[^'\n]*'|"[^"\n]*\"""")
+"""Names in back quotes, and strings, in which a back quote is one. (Letters from 0x4E00 stand for names.)"""
 _SPACES = str.maketrans("\r\f\v\x1c\x1d\x1e\x85\u2028\u2029", " " * 9)
 COMPARE: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
     ast.Eq: operator.eq, ast.NotEq: operator.ne, ast.Lt: operator.lt,
@@ -23,6 +26,13 @@ ARITHMETIC: dict[type[ast.operator], Callable[[Any, Any], Any]] = {
 }  # fmt: skip
 
 
+def _lone_equals(text: str) -> int | None:
+    """Where a single = stands outside strings."""
+    bare = _STRING_OR_NAME.sub(lambda match: " " * len(match[0]), text)
+    found = re.search(r"(?<![=!<>])=(?!=)", bare)
+    return None if found is None else found.start()
+
+
 class Parsed:
     """A formula's tree, all of it on the list. names: the variables it reads. Raises StudyError at the
     place that is not."""
@@ -30,9 +40,30 @@ class Parsed:
     def __init__(self, source: str, where: str = "") -> None:
         self.source, self.where = source, where
         self._before = len(source) - len(source.lstrip())
+        self._text, self._quoted = self._plain()
         self.tree = self._parse()
-        named = (node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name))
-        self.names = tuple(dict.fromkeys(name for name in named if name not in FUNCTIONS))
+        called = {id(node.func) for node in ast.walk(self.tree) if isinstance(node, ast.Call)}
+        named = (n for n in ast.walk(self.tree) if isinstance(n, ast.Name) and id(n) not in called)
+        self.names = tuple(dict.fromkeys(self.name_of(node) for node in named))
+
+    def name_of(self, node: ast.Name) -> str:
+        """The variable that a name stands for."""
+        return self._quoted.get(node.id, node.id)
+
+    def _plain(self) -> tuple[str, dict[str, str]]:
+        """The formula as the grammar reads it, every character at its place: what ends a line for the
+        grammar alone is a space, and a name in back quotes a word as long, with what it stands for."""
+        quoted: dict[str, str] = {}
+
+        def word(match: re.Match[str]) -> str:
+            if match[1] is None:
+                return match[0]
+            name = chr(_LETTER + len(quoted)) * len(match[0])
+            quoted[name] = match[1]
+            return name
+
+        text = _STRING_OR_NAME.sub(word, self.source[:LONGEST])
+        return text.translate(_SPACES).strip(), quoted
 
     def fault(self, what: str, node: ast.expr, mend: str = "") -> StudyError:
         """What is wrong with a part of it."""
@@ -43,7 +74,7 @@ class Parsed:
 
     def _place(self, node: ast.expr) -> int:
         """The character a part begins at; the grammar counts lines, and bytes in them."""
-        text = self.source[self._before :]
+        text = self._text
         line = text.encode().split(b"\n")[node.lineno - 1]
         earlier = sum(len(part) + 1 for part in text.split("\n")[: node.lineno - 1])
         return self._before + earlier + len(line[: node.col_offset].decode(errors="ignore"))
@@ -61,8 +92,7 @@ class Parsed:
             deepest = max(deepest, depth)
         if deepest > DEEPEST:
             raise fault(f"Parentheses are nested {deepest} deep; at most {DEEPEST}.", self.where)
-        # What ends a line for the grammar alone is a space; places stay what they were.
-        text = self.source.translate(_SPACES).strip()
+        text = self._text
         try:
             tree = ast.parse(text, mode="eval").body
             self._check(tree, 0)
@@ -71,6 +101,9 @@ class Parsed:
             # An offset of 0 means the formula ended too soon.
             column = error.offset - 1 if error.offset else len(text)
             at = self._before + sum(len(line) + 1 for line in lines) + column
+            if (equals := _lone_equals(text)) is not None:
+                what = "One = compares nothing"
+                raise self._fault(what, self._before + equals, "Write == to compare.") from None
             raise self._fault("This does not read as a formula", min(at, len(self.source))) from None
         except (RecursionError, MemoryError, ValueError):
             raise fault(
@@ -98,9 +131,7 @@ class Parsed:
                 return self._compared(node)
             case ast.Call(func=ast.Name(id=name), keywords=[]):
                 return self._called(name, node)
-            case ast.Name(id=name):
-                if name in FUNCTIONS:
-                    raise self.fault(f"{name} is a function; write {name}(…)", node)
+            case ast.Name():
                 return []
             case ast.Constant(value=bool() | int() | float() | str()):
                 return []
