@@ -126,3 +126,60 @@ def test_the_schema_is_printed() -> None:
     result = CliRunner().invoke(app, ["schema"])
     assert result.exit_code == 0
     assert json.loads(result.stdout)["title"] == "Study"
+
+
+def misread(case: Path) -> Path:
+    """Answers in an encoding that is not the one they are read in, and one code too many."""
+    document = {
+        "source": {"path": "said.csv", "encoding": "latin-1"},
+        "codebook": {
+            "scales": {
+                "much": {"codes": [{"code": 1, "label": "Très important"}, {"code": 2, "label": "Non"}]}
+            },
+            "variables": [{"name": "q", "kind": "coded", "scale": "much"}],
+        },
+        "tables": [{"id": "t", "stub": ["q"], "show": ["n"]}],
+    }
+    (case.parent / "said.csv").write_text(
+        "q,age\nTrès important,31\nNon,40\nTrès important,52\n9,60\n", "utf-8"
+    )
+    case.write_text(json.dumps(document))
+    return case
+
+
+def test_answers_that_were_lost_are_told_and_written(case: Path) -> None:
+    result = run(misread(case), case.parent / "out")
+    assert result.exit_code == 0
+    said = " ".join(result.stderr.split())
+    assert "not placed q: TrÃ¨s important 2 cells" in said
+    assert "out of scale q: 9 1 cell" in said
+    assert "delimiter ','" in said
+    assert "encoding" not in said  # It was said, not guessed.
+    summary = json.loads((case.parent / "out" / "results.json").read_text())["summary"]
+    assert summary["not_placed"] == [{"variable": "q", "value": "TrÃ¨s important", "cells": 2}]
+    assert summary["guessed"]["delimiter"] == ","
+    assert summary["kinds"] == {"age": "number"}
+
+
+def test_strict_exits_with_3_on_anything_found_and_writes_all_the_same(case: Path, tmp_path: Path) -> None:
+    lost = CliRunner().invoke(app, ["run", str(misread(case)), "--out", str(tmp_path / "a"), "--strict"])
+    assert lost.exit_code == 3
+    assert (tmp_path / "a" / "results.json").exists()
+    (case.parent / "said.csv").write_text("q,age\n" + "".join(f"Non,{30 + k}\n" for k in range(40)))
+    clean = CliRunner().invoke(app, ["run", str(case), "--out", str(tmp_path / "b"), "--strict"])
+    assert clean.exit_code == 0, clean.stderr
+
+
+def test_unmet_margins_exit_with_3_unless_they_are_allowed(case: Path, tmp_path: Path) -> None:
+    def few_cycles(document: dict[str, Any]) -> None:
+        document["weightings"][0]["max_cycles"] = 1
+
+    path = broken(case, few_cycles)
+    result = run(path, tmp_path / "a")
+    assert result.exit_code == 3
+    assert "not met" in result.stderr
+    unmet = json.loads((tmp_path / "a" / "results.json").read_text())["summary"]["unmet"]
+    assert unmet
+    assert all(abs(row["target"] - row["after"]) > 1e-9 for row in unmet)
+    allowed = CliRunner().invoke(app, ["run", str(path), "--out", str(tmp_path / "b"), "--allow-unmet"])
+    assert allowed.exit_code == 0

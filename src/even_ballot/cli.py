@@ -6,11 +6,14 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.console import Console
 
 from even_ballot import __version__
 from even_ballot.core.faults import StudyError
+from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.services.running import outputs, run_file, write_outputs
+from even_ballot.services.running import outputs, run_file, run_problems, write_outputs
+from even_ballot.services.telling import tell
 
 _REPORT = "Please report it, with the study file if you may; --debug shows where it arose."
 app = typer.Typer(
@@ -27,6 +30,22 @@ def _refuse(error: StudyError) -> None:
     raise typer.Exit(2)
 
 
+def _tell_of_control(results: Results) -> None:
+    """What disclosure control has hidden."""
+    if (control := results.control) is not None:
+        judged = (
+            ""
+            if control.weights_judged
+            else " There are more than 100 different weights, so weighted figures were not judged."
+        )
+        typer.echo(
+            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more "
+            "protect them, "
+            f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",
+            err=True,
+        )
+
+
 @app.command()
 def run(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
@@ -37,9 +56,16 @@ def run(
     guard_formulas: Annotated[
         bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")
     ] = True,
+    allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 although margins are not met.")] = False,
+    strict: Annotated[
+        bool, typer.Option(help="Exit with 3 where anything was found that nobody has accepted.")
+    ] = False,
     debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
 ) -> None:
-    """Runs a study file and writes results.json, microdata.csv and tables.xlsx."""
+    """Runs a study file and writes results.json, microdata.csv and tables.xlsx.
+
+    Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met.
+    """
     try:
         loaded, results = run_file(study, allow_outside)
         paths = write_outputs(outputs(loaded, results, guard_formulas), out)
@@ -56,29 +82,16 @@ def run(
             err=True,
         )
         raise typer.Exit(2) from None
-    for report in results.weightings:
-        if not report.converged:
-            typer.echo(
-                f"Note: {report.save_as} has not met its margins after {report.cycles} cycles; "
-                f"the largest gap is {report.max_gap:.2g} of the whole.",
-                err=True,
-            )
-    if (control := results.control) is not None:
-        judged = (
-            ""
-            if control.weights_judged
-            else " There are more than 100 different weights, so weighted figures were not judged."
-        )
-        typer.echo(
-            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more "
-            "protect them, "
-            f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",
-            err=True,
-        )
+    _tell_of_control(results)
+    problems = run_problems(results)
+    tell(results.summary, problems, Console(stderr=True, highlight=False))
     typer.echo(
         f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: "
         f"{', '.join(map(str, paths))}"
     )
+    unmet = any(not report.converged for report in results.weightings)
+    if (unmet and not allow_unmet) or (strict and (problems or not results.summary.nothing_found)):
+        raise typer.Exit(3)
 
 
 @app.command()

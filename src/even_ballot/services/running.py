@@ -4,6 +4,7 @@ import json
 import os
 import stat
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.microdata import microdata
+from even_ballot.formats.tables.designs import design_notices
 from even_ballot.formats.tables.weighting_page import weighting_page
 from even_ballot.formats.tables.workbook import workbook
 from even_ballot.services.workers.helper_processes import forked
@@ -89,7 +91,10 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     lookups = {
         name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()
     }
-    return study, run(study.model_copy(update={"source": reading}), raw, lookups)
+    said = study.source.model_dump(exclude_none=True)
+    guessed = {k: v for k, v in reading.model_dump(exclude_none=True).items() if k not in said}
+    results = run(study.model_copy(update={"source": reading}), raw, lookups)
+    return study, replace(results, guessed=guessed)
 
 
 def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, bytes]:
@@ -109,6 +114,15 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, byt
         "tables.xlsx": workbook(study, results),
         **page,
     }
+
+
+def run_problems(results: Results) -> tuple[str, ...]:
+    """What to mind about a run's design, in sentences."""
+    weightless = 0
+    if results.weight is not None:
+        column = results.data.column(results.weight)
+        weightless = int((column.answered & (column.values <= 0)).sum())
+    return tuple(f"{item.said} {item.mend}" for item in design_notices(results.units, weightless))
 
 
 def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:

@@ -363,6 +363,14 @@ class Pipeline:
         reports = tuple(report_without(report, pattern, below) for report in reports)
         return replace(found, weightings=reports, control=control_of(self.study.suppression, pattern))
 
+    def _guessed_kinds(self) -> dict[str, str]:
+        """Kinds of the columns that the codebook does not list."""
+        book = self.study.codebook.variables
+        listed = {name for variable in book for name in (variable.name, *variable.parts)}
+        return {
+            name: variable.kind for name, variable in self.start.value.variables.items() if name not in listed
+        }
+
     def _found(
         self,
         findings: tuple[Finding, ...],
@@ -373,7 +381,16 @@ class Pipeline:
         received = len(ledgered.start.rows)
         name = weight_name(self.study)
         return Results(
-            received, data.n, ledgered.effects, findings, reports, sample.units, name, tables, data
+            received,
+            data.n,
+            ledgered.effects,
+            findings,
+            reports,
+            sample.units,
+            name,
+            tables,
+            data,
+            kinds=self._guessed_kinds(),
         )
 
 

@@ -1,6 +1,7 @@
 """Everything that a run of a study finds out, and results.json."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from even_ballot import __version__
@@ -12,6 +13,7 @@ from even_ballot.core.disclosure.tables import (
 from even_ballot.core.ledger import Effect
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding
+from even_ballot.core.study.summary import Summary, summary_of
 from even_ballot.core.tables.results import TableResult, as_json
 from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.report import WeightingReport
@@ -28,7 +30,8 @@ class Weighted:
 
 @dataclass(frozen=True)
 class Results:
-    """Everything a run finds out."""
+    """Everything a run finds out. kinds: of columns that the codebook does not list, as they were guessed;
+    guessed: how the source was read, as far as the study does not say."""
 
     source_cases: int
     used_cases: int
@@ -40,6 +43,13 @@ class Results:
     tables: tuple[TableResult, ...]
     data: Dataset
     control: DisclosureControl | None = None
+    kinds: Mapping[str, str] = field(default_factory=dict)
+    guessed: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def summary(self) -> Summary:
+        """What was guessed, not placed, out of scale, not met."""
+        return summary_of(self)
 
     def document(self) -> dict[str, Any]:
         """results.json."""
@@ -62,6 +72,7 @@ class Results:
             "version": __version__,
             "cases": {"source": self.source_cases, "used": self.used_cases},
             "ledger": ledger,
+            "summary": as_json(self.summary),
             "findings": as_json([replace(finding, usual=None) for finding in self.findings]),
             "weightings": as_json(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
