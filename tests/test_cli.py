@@ -183,3 +183,20 @@ def test_unmet_margins_exit_with_3_unless_they_are_allowed(case: Path, tmp_path:
     assert all(abs(row["target"] - row["after"]) > 1e-9 for row in unmet)
     allowed = CliRunner().invoke(app, ["run", str(path), "--out", str(tmp_path / "b"), "--allow-unmet"])
     assert allowed.exit_code == 0
+
+
+def test_one_table_at_fault_leaves_the_others_and_is_named_with_its_place(case: Path, tmp_path: Path) -> None:
+    def wrong(document: dict[str, Any]) -> None:
+        document["tables"].append({"id": "bad", "title": "Bad", "stub": ["nowhere"]})
+
+    before = json.loads(case.read_text())
+    result = run(broken(case, wrong), tmp_path / "out")
+    assert result.exit_code == 3
+    assert "Not made: Bad" in result.stderr
+    assert f"tables[{len(before['tables'])}].stub[0]: There is no variable 'nowhere'" in result.stderr
+    document = json.loads((tmp_path / "out" / "results.json").read_text())
+    assert [t["id"] for t in document["tables"]] == [t["id"] for t in before["tables"]]
+    assert [t["id"] for t in document["faulty_tables"]] == ["bad"]
+    nothing = run(broken(case, lambda d: d.update(tables=d["tables"][-1:])), tmp_path / "none")
+    assert nothing.exit_code == 2
+    assert not (tmp_path / "none").exists()

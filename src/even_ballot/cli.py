@@ -64,7 +64,8 @@ def run(
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and tables.xlsx.
 
-    Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met.
+    Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met or a
+    table could not be made.
     """
     try:
         loaded, results = run_file(study, allow_outside)
@@ -83,14 +84,19 @@ def run(
         )
         raise typer.Exit(2) from None
     _tell_of_control(results)
+    for table in results.faulty:
+        typer.echo(f"Not made: {table.title}", err=True)
+        for item in table.faults:
+            typer.echo(f"  {item}", err=True)
     problems = run_problems(results)
     tell(results.summary, problems, Console(stderr=True, highlight=False))
     typer.echo(
         f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: "
         f"{', '.join(map(str, paths))}"
     )
-    unmet = any(not report.converged for report in results.weightings)
-    if (unmet and not allow_unmet) or (strict and (problems or not results.summary.nothing_found)):
+    unmet = any(not report.converged for report in results.weightings) and not allow_unmet
+    found = bool(problems) or not results.summary.nothing_found
+    if results.faulty or unmet or (strict and found):
         raise typer.Exit(3)
 
 

@@ -198,10 +198,19 @@ def test_a_variable_that_is_gone_stops_its_tables_and_no_others(api: Any, demo: 
     assert fault["where"] == "tables[2].stub[0]"
     assert "fare_spend" in fault["what"]
     assert table(api, study, "need")["faults"] == []
-    assert (
-        api("GET", f"/studies/{study['id']}/release/tables.xlsx", 422)["faults"][0]["where"]
-        == "tables[2].stub[0]"
-    )
+    stations = {s["name"]: s for s in api("GET", f"/studies/{study['id']}")["stations"]}
+    assert stations["tables"]["says"] == "1 table of 5 cannot be made"
+    assert stations["release"]["state"] == "attention"
+    content = api("GET", f"/studies/{study['id']}/release/tables.xlsx")
+    book = openpyxl.load_workbook(io.BytesIO(content))
+    contents = [row[1].value for row in book["Contents"].iter_rows() if row[1].value]
+    assert any(text.startswith("Not made:") and "fare_spend" in text for text in contents)
+    assert len(book.sheetnames) == 2 + 4
+    results = json.loads(api.raw("GET", f"/studies/{study['id']}/release/results.json").content)
+    (faulty,) = results["faulty_tables"]
+    assert faulty["id"] == "fares"
+    assert faulty["faults"][0]["where"] == "tables[2].stub[0]"
+    assert [t["id"] for t in results["tables"]] == ["need", "crossing", "why", "ferry"]
 
 
 def test_what_is_shown_otherwise_is_not_counted_again(

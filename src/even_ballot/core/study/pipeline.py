@@ -34,7 +34,7 @@ from even_ballot.core.model import Model
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding, sweep
-from even_ballot.core.study.results import Results, Weighted
+from even_ballot.core.study.results import FaultyTable, Results, Weighted
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.display import Display
 from even_ballot.core.tables.request import TableRequest
@@ -347,15 +347,25 @@ class Pipeline:
         return self._found((), self.weighed.value.made.reports, ())
 
     def results(self) -> Results:
-        """Everything."""
+        """Everything. A table that cannot be made leaves the others standing; where none can, that is
+        raised."""
         findings = () if self.ledgered.value.fault else self.findings
         reports = self.weighted.value.reports
-        tables = []
+        tables: list[TableResult] = []
+        faulty: list[FaultyTable] = []
+        if self.study.tables:
+            # What is wrong with the cases, their weights or their design is wrong with every table.
+            _ = self.shared
         with self._telling(None) as tell:
             for at, request in enumerate(self.study.tables):
                 tell(f"Counting {request.title or request.id}", at / len(self.study.tables))
-                tables.append(self.table(at))
-        found = self._found(findings, reports, tuple(tables))
+                try:
+                    tables.append(self.table(at))
+                except StudyError as error:
+                    faulty.append(FaultyTable(request.id, request.title or request.id, error.faults))
+        if faulty and not tables:
+            raise StudyError(fault for table in faulty for fault in table.faults)
+        found = replace(self._found(findings, reports, tuple(tables)), faulty=tuple(faulty))
         below = self.study.suppression.below
         if below is None:
             return found

@@ -10,6 +10,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.disclosure.tables import (
     DisclosureControl,
 )
+from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import Effect
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding
@@ -29,6 +30,15 @@ class Weighted:
 
 
 @dataclass(frozen=True)
+class FaultyTable:
+    """A table of the plan that could not be made, and why; the others are."""
+
+    id: str
+    title: str
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
 class Results:
     """Everything a run finds out. kinds: of columns that the codebook does not list, as they were guessed;
     guessed: how the source was read, as far as the study does not say."""
@@ -45,11 +55,17 @@ class Results:
     control: DisclosureControl | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
     guessed: Mapping[str, Any] = field(default_factory=dict)
+    faulty: tuple[FaultyTable, ...] = ()
 
     @property
     def summary(self) -> Summary:
         """What was guessed, not placed, out of scale, not met."""
         return summary_of(self)
+
+    @staticmethod
+    def _refused(table: FaultyTable) -> dict[str, Any]:
+        faults = [{"what": f.said, "where": f.where, "mend": f.mend} for f in table.faults]
+        return {"id": table.id, "title": table.title, "faults": faults}
 
     def document(self) -> dict[str, Any]:
         """results.json."""
@@ -77,5 +93,6 @@ class Results:
             "weightings": as_json(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
             "tables": as_json(self.tables),
+            **({"faulty_tables": [self._refused(of) for of in self.faulty]} if self.faulty else {}),
             **({"disclosure_control": as_json(self.control)} if self.control is not None else {}),
         }

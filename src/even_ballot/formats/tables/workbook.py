@@ -206,7 +206,9 @@ def workbook(study: Study, results: Results) -> bytes:
     contents.set_column(1, 1, 90)
     contents.write(0, 0, clean(study.title), formats(bold=True, font_size=14))
     link = formats(font_color="#1f4e5f", underline=1)
-    for k, (request, result) in enumerate(zip(study.tables, results.tables, strict=True)):
+    requests = {request.id: request for request in study.tables}
+    for k, result in enumerate(results.tables):
+        request = requests[result.id]
         name = _sheet_name(result.title, taken)
         sheet = book.add_worksheet(name)
         grid = lay_out(result, request, study.marks, study.suppression)
@@ -215,9 +217,13 @@ def workbook(study: Study, results: Results) -> bytes:
         )
         contents.write(2 + k, 0, k + 1, formats(align="left"))
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
-    _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, study.tables))
-    contents.write(3 + len(study.tables), 1, "Methods", formats())
-    contents.write_url(3 + len(study.tables), 1, "internal:'Methods'!A1", link, "How these tables were made")
+    made = tuple(requests[result.id] for result in results.tables)
+    _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, made))
+    below = 3 + len(made)
+    contents.write_url(below, 1, "internal:'Methods'!A1", link, "How these tables were made")
+    for k, table in enumerate(results.faulty):
+        said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
+        contents.write(below + 2 + k, 1, clean(said)[:_LONGEST], formats(text_wrap=True))
     book.close()
     return out.getvalue()
 

@@ -4,6 +4,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import Fault, StudyError, counted
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
+from even_ballot.core.tables.checks import request_faults
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import Station, StudyCounts
@@ -22,6 +23,7 @@ class StudyProgress:
         self._file = find_file(session, state.files.source)
         self._in_use = self._file.records
         self._weights: WeightSums | None = None
+        self._lost = self._unmet = False
         self._weight = state.study.design.weight
         self.stations = (
             Station("intake", "ok", counted(self._file.records, "case")),
@@ -57,6 +59,7 @@ class StudyProgress:
                 "screening", "waiting", "waits"
             )
         says = counted(len(found), "finding") if found else "nothing found"
+        self._lost = any(f.kind == "not_placed" for f in found)
         if ledgered.fault is not None:
             self._faults += ledgered.fault.faults
             says = f"step {len(ledgered.states) + 1} stops"
@@ -71,6 +74,7 @@ class StudyProgress:
         except StudyError as error:
             self._faults += error.faults
             return Station("weighting", "attention", "targets do not fit")
+        self._unmet = not all(report.converged for report in reports)
         if reports:
             self._weight = reports[-1].save_as
         try:
@@ -88,7 +92,25 @@ class StudyProgress:
             return Station("tables", "waiting", "waits"), Station("release", "waiting", "waits")
         if not tables:
             return Station("tables", "empty", "none yet"), Station("release", "waiting", "waits")
-        return Station("tables", "ok", counted(tables, "table")), Station("release", "ok", "ready")
+        head = self._pipelines.weighed(self._session, self._state)[1].cases.head
+        faulty = [
+            request
+            for at, request in enumerate(self._state.study.tables)
+            if request_faults(head, request, f"tables[{at}]")
+        ]
+        if faulty:
+            return Station(
+                "tables", "attention", f"{counted(len(faulty), 'table')} of {tables} cannot be made"
+            ), self._release("tables at fault")
+        return Station("tables", "ok", counted(tables, "table")), self._release("ready")
+
+    def _release(self, says: str) -> Station:
+        """A release that hides nothing of what is not right yet: it can be made, and says so."""
+        if self._lost:
+            says = "answers not placed"
+        elif self._unmet:
+            says = "margins not met"
+        return Station("release", "ok" if says == "ready" else "attention", says)
 
 
 def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> Station:
