@@ -129,3 +129,37 @@ def test_a_battery_has_its_items_down_and_their_answers_across() -> None:
     assert first.values[:3] == (want[1], want[2], want[3])
     assert first.values[3] == pytest.approx(want[2] + want[3])
     assert first.shapes == ("share", "share", "share", "share", "number", "whole")
+
+
+def test_quantiles_are_weak_by_the_rules_as_means_are() -> None:
+    grid = laid(
+        3, Marks(base=50, df=None), stub=["y"], banner=["b"], show=["mean", "median", "q25"], tests=[]
+    )
+    marks = {line.stat: line.marks for line in grid.sections[0].lines if line.strong}
+    assert marks["median"] == marks["q25"] == marks["mean"]
+    assert marks["median"] is not None
+    assert marks["median"][1] == ("base under 50",)
+    few = laid(3, Marks(base=None, df=1000), stub=["y"], banner=["b"], show=["median"], tests=[])
+    assert all(
+        "degrees of freedom" in mark[0]
+        for line in few.sections[0].lines
+        if line.strong
+        for mark in line.marks or ()
+    )
+
+
+def test_no_letter_stands_where_either_base_is_weak_or_too_small() -> None:
+    asked: dict[str, Any] = {
+        "stub": ["q", "y"], "banner": ["b"], "show": ["col_pct", "mean"], "tests": ["columns"], "levels": [0.9],
+    }  # fmt: skip
+
+    def letters(marks: Marks | None) -> int:
+        lines = (line for section in laid(3, marks, **asked).sections for line in section.lines)
+        return sum(letter is not None for line in lines for letter in line.letters or ())
+
+    assert letters(None) > 0
+    assert letters(Marks(base=1000, df=None)) == 0
+    assert letters(Marks(base=None, df=None, letters=1000)) == 0
+    assert letters(Marks(base=None, df=None, letters=2)) == letters(None)
+    notes = laid(3, Marks(base=None, df=None, letters=1000), **asked).notes
+    assert any("its base under 1,000" in note and "left out" in note for note in notes)

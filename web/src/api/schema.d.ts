@@ -2684,7 +2684,8 @@ export interface components {
          * Marks
          * @description What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base
          *     than this; rse: a larger relative standard error (0.3 is 30 %); effective: a smaller effective base
-         *     (base over design effect); df: fewer degrees of freedom among the cases of its base.
+         *     (base over design effect); df: fewer degrees of freedom among the cases of its base. letters: beside weak
+         *     figures there are none, and none where either base is under this.
          */
         Marks: {
             /**
@@ -2699,6 +2700,8 @@ export interface components {
             df?: number | null;
             /** Effective */
             effective?: number | null;
+            /** Letters */
+            letters?: number | null;
             /** Rse */
             rse?: number | null;
         };

@@ -10,12 +10,14 @@ from even_ballot.core.tables.statistics import statistic_of
 class Marks(Model):
     """What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base
     than this; rse: a larger relative standard error (0.3 is 30 %); effective: a smaller effective base
-    (base over design effect); df: fewer degrees of freedom among the cases of its base."""
+    (base over design effect); df: fewer degrees of freedom among the cases of its base. letters: beside weak
+    figures there are none, and none where either base is under this."""
 
     base: int | None = Field(default=30, ge=1)
     rse: float | None = Field(default=None, gt=0, allow_inf_nan=False)
     effective: float | None = Field(default=None, gt=0, allow_inf_nan=False)
     df: int | None = Field(default=8, ge=1)
+    letters: int | None = Field(default=None, ge=1)
 
 
 def relative_error(cell: Cell) -> float | None:
@@ -58,3 +60,15 @@ def weak(cell: Cell, rules: Marks) -> tuple[str, ...]:
     if rules.df is not None and cell.df is not None and cell.df < rules.df:
         found.append(f"fewer than {rules.df} degrees of freedom")
     return tuple(found)
+
+
+def may_have_letters(cell: Cell | None, rules: Marks) -> bool:
+    """Whether a figure is held against others: it is not weak, and of enough cases.
+
+    >>> from even_ballot.core.tables.results import StubKey
+    >>> may_have_letters(Cell(StubKey("age"), (), "mean", 40.0, base_n=40), Marks(letters=50))
+    False
+    """
+    if cell is None or weak(cell, rules):
+        return False
+    return rules.letters is None or cell.base_n is None or cell.base_n >= rules.letters

@@ -1,6 +1,6 @@
 """A table's result laid out in rows and columns, for every format that shows tables."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
@@ -8,7 +8,7 @@ from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
-from even_ballot.core.tables.marks import Marks, effective_base, relative_error, weak
+from even_ballot.core.tables.marks import Marks, effective_base, may_have_letters, relative_error, weak
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
     BannerKey,
@@ -60,14 +60,15 @@ class _Compared:
         self.levels, self.keys = request.levels, keys
         self.tests = [test for test in result.tests if isinstance(test, ColumnComparison)]
         self.of_columns: dict[NamedPath, str] = {}
+        self.left_out = 0
         if "columns" in request.tests:
             for banner in result.banners:
                 inside = [key for key in keys if tuple(name for name, _ in key) == banner.variables]
                 letters = column_letters([tuple(step for _, step in key) for key in inside])
                 self.of_columns |= {key: letters[tuple(step for _, step in key)] for key in inside}
 
-    def letters(self, stub: StubKey, stat: str) -> tuple[str | None, ...] | None:
-        """Beside the figures of one line."""
+    def letters(self, stub: StubKey, stat: str, allowed: Sequence[bool]) -> tuple[str | None, ...] | None:
+        """Beside the figures of one line; allowed: which of them may be held against others."""
         if not statistic_of(stat).compared or not self.of_columns:
             return None
         said = {
@@ -81,9 +82,16 @@ class _Compared:
                 for k, v in self.of_columns.items()
                 if tuple(n for n, _ in k) == banner
             }
-            shown = [
+            there = [
                 test for test in mine if test.banner == banner and test.a in letters and test.b in letters
             ]
+            weak = {key for key, may in zip(self.keys, allowed, strict=True) if not may}
+            shown = [
+                test
+                for test in there
+                if not any(tuple(zip(banner, path, strict=True)) in weak for path in (test.a, test.b))
+            ]
+            self.left_out += len(there) - len(shown)
             of = letters_of(shown, letters, self.levels)
             found |= {tuple(zip(banner, path, strict=True)): text for path, text in of.items()}
         return tuple(found.get(key) for key in self.keys) if found else None
@@ -119,6 +127,10 @@ class _Figures:
         """Whether there is one that is not shown."""
         return (stub.variable, stub.code, stub.net, path, stat) in self._hidden
 
+    def may_have_letters(self, row: list[Cell | None]) -> list[bool]:
+        """Which figures of a line are held against others."""
+        return [may_have_letters(cell, self._rules) for cell in row]
+
     def marks(self, row: list[Cell | None]) -> tuple[tuple[str, ...], ...] | None:
         """Why figures are weak; None where none is."""
         reasons = tuple(weak(cell, self._rules) if cell else () for cell in row)
@@ -135,7 +147,8 @@ def lay_out(
     below. marks: the rules for weak figures; suppression: those for figures that are hidden."""
     result = displayed(result, request.display, request.layout == "battery")
     keys, headings = _columns(result, request.display.total_column or not result.banners)
-    figures = _Figures(result, marks or Marks(base=None, df=None))
+    rules = marks or Marks(base=None, df=None)
+    figures = _Figures(result, rules)
     below = None if suppression is None else suppression.below
     compared = _Compared(result, request, keys)
     if request.layout == "battery":
@@ -143,7 +156,7 @@ def lay_out(
     sections = tuple(_section(stub, keys, figures, request, compared) for stub in result.stubs)
     paths = tuple(tuple(BannerKey.of(*step) for step in key) for key in keys)
     letters = tuple(compared.of_columns.get(key) for key in keys) if compared.of_columns else None
-    notes = tuple(notes_of(result, request, letters, sections, below))
+    notes = tuple(notes_of(result, request, letters, sections, below, compared.left_out, rules.letters))
     return Grid(len(keys), paths, headings, sections, letters, notes)
 
 
@@ -187,7 +200,8 @@ def _row(
             continue
         for kind, figure, shape, values in _figures(stat, row, request, of):
             strong = kind == "estimate"
-            letters = compared.letters(key, stat) if strong else None
+            allowed = figures.may_have_letters(row)
+            letters = compared.letters(key, stat, allowed) if strong else None
             marks = figures.marks(row) if strong else None
             line = Line(key.code, key.net, stat, label, kind, figure, shape, values, strong, stray)
             yield replace(line, letters=letters, marks=marks, hidden=gone if any(gone) else None)

@@ -25,8 +25,11 @@ def notes_of(
     letters: tuple[str | None, ...] | None,
     sections: tuple[Section, ...],
     below: int | None,
+    without_letters: int = 0,
+    least: int | None = None,
 ) -> Iterator[str]:
-    """Where there is nothing to count, what letters and marks mean, and what is hidden."""
+    """Where there is nothing to count, what letters and marks mean, and what is hidden. without_letters:
+    comparisons left out for a weak figure, or one of fewer cases than `least`."""
     if result.in_filter == 0:
         yield "No case meets the filter, so there is nothing to count."
     else:
@@ -40,6 +43,10 @@ def notes_of(
         loose = f"; a small letter: at {second[0]}" if second else ""
         said = f"larger than that column by more than sampling would explain, at {first}{loose}"
         yield f"Letters: {said}; two-sided, {_FAIR[request.adjust]}."
+        if without_letters:
+            few = "" if least is None else f" or its base under {least:,}"
+            left = counted(without_letters, "comparison")
+            yield f"No letters where either figure is weak{few} ({left} left out)."
     why: dict[str, int] = {}
     for line in (line for section in sections for line in section.lines):
         for mark in line.marks or ():

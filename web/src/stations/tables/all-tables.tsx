@@ -80,38 +80,48 @@ function PlanFiles() {
   );
 }
 
-/** When a figure is marked as weak. */
+type Rule = [key: keyof Marks, label: string, value: number | null, usual: number, least: number, per: number];
+
+/** Rules that are ticked, each with its number. */
+function Rules({ rules, marks, change }: { rules: readonly Rule[]; marks: Marks; change: (marks: Marks) => void }) {
+  return rules.map(([key, label, value, usual, least, per]) => (
+    <div key={key} className="flex items-center gap-2 py-0.5">
+      <Tick
+        label={label}
+        checked={value != null}
+        onChange={(e) => change({ ...marks, [key]: e.target.checked ? usual / per : null })}
+      />
+      {value != null && (
+        <NumberField
+          aria-label={`Weak: ${label}`}
+          value={value}
+          empty={false}
+          fits={(n) => n >= least}
+          take={(to) => to != null && change({ ...marks, [key]: to / per })}
+        />
+      )}
+    </div>
+  ));
+}
+
+/** When a figure is marked as weak, and when columns are not compared by letters. */
 function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => void }) {
   const base = marks.base === undefined ? 30 : marks.base;
   const df = marks.df === undefined ? 8 : marks.df;
-  const rules: [keyof Marks, string, number | null, number, number, number][] = [
+  const weak: Rule[] = [
     ["base", "fewer unweighted cases in its base than", base, 30, 1, 1],
     ["rse", "a relative standard error (%) over", marks.rse == null ? null : 100 * marks.rse, 30, 0.1, 100],
     ["effective", "an effective base under", marks.effective ?? null, 30, 1, 1],
     ["df", "fewer degrees of freedom among the cases of its base than", df, 8, 1, 1],
   ];
+  const letters: Rule[] = [["letters", "nor where either base is under", marks.letters ?? null, 50, 1, 1]];
   return (
     <>
       <Sub>Weak figures</Sub>
       <p className="text-soft text-sm">A figure is marked ° where it has</p>
-      {rules.map(([key, label, value, usual, least, per]) => (
-        <div key={key} className="flex items-center gap-2 py-0.5">
-          <Tick
-            label={label}
-            checked={value != null}
-            onChange={(e) => change({ ...marks, [key]: e.target.checked ? usual / per : null })}
-          />
-          {value != null && (
-            <NumberField
-              aria-label={`Weak: ${label}`}
-              value={value}
-              empty={false}
-              fits={(n) => n >= least}
-              take={(to) => to != null && change({ ...marks, [key]: to / per })}
-            />
-          )}
-        </div>
-      ))}
+      <Rules rules={weak} marks={marks} change={change} />
+      <p className="mt-1 text-soft text-sm">Letters never stand beside weak figures,</p>
+      <Rules rules={letters} marks={marks} change={change} />
     </>
   );
 }

@@ -43,7 +43,11 @@ def _modes(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
                 yield from row.emit_value(stat, column, value)
 
 
-register(Statistic("median", "Median", "median", "number", "column", number_cells=_quantile, with_error=True))
+register(
+    Statistic(
+        "median", "Median", "median", "number", "column", number_cells=_quantile, with_error=True, marked=True
+    )
+)
 register(
     _Quantile(
         r"q(\d{1,2}(\.\d+)?|100)",
@@ -53,6 +57,7 @@ register(
         "column",
         number_cells=_quantile,
         with_error=True,
+        marked=True,
     ),
     family=True,
 )

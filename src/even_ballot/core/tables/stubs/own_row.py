@@ -9,6 +9,7 @@ from even_ballot.core.estimation.intervals import IntervalEnds
 from even_ballot.core.estimation.quantiles import Ranks
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.results import Cell, Plain, StubKey
+from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.statistics.rows import NumberRow
 from even_ballot.core.tables.stubs.stub import StubByBanner, there
 
@@ -76,7 +77,10 @@ class OwnRow(NumberRow):
     def emit_value(
         self, stat: str, column: int, value: float, low: float | None = None, high: float | None = None
     ) -> Iterator[Cell]:
-        yield Cell(self.key, self.paths[column], stat, value, low=low, high=high, base_n=self._bases[column])
+        degrees = self.degrees if statistic_of(stat).marked else None
+        df = None if degrees is None else int(degrees[column])
+        base = self._bases[column]
+        yield Cell(self.key, self.paths[column], stat, value, low=low, high=high, base_n=base, df=df)
 
     def quantile(self, q: float, column: int) -> tuple[float, float | None, float | None] | None:
         ranks = self._ranks[column]
