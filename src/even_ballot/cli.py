@@ -88,7 +88,7 @@ def run(
         typer.echo(f"Not made: {table.title}", err=True)
         for item in table.faults:
             typer.echo(f"  {item}", err=True)
-    problems = run_problems(results)
+    problems = run_problems(loaded, results)
     tell(results.summary, problems, Console(stderr=True, highlight=False))
     typer.echo(
         f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: "

@@ -157,3 +157,28 @@ def test_what_to_mind_about_a_design_is_said(api: Any, demo: dict[str, Any]) -> 
     notices = " ".join(n["what"] for n in api("GET", f"/studies/{demo['id']}/design")["notices"])
     assert "2 cluster names stand in more than one stratum (Woman, Man)" in notices
     assert "With 4 degrees of freedom" in notices
+
+
+def test_parts_in_the_survey_that_nothing_uses_are_told_and_proposed(api: Any) -> None:
+    lines = ["h,psu,people,dw,q"] + [f"{k % 2},{k % 6},{90 + k % 2},{1 + k % 3},{k % 3}" for k in range(48)]
+    file = api.bring("drawn.csv", "\n".join(lines).encode())
+    made = api("POST", "/studies", json={"title": "Drawn", "file": file["id"]})
+    study = api("GET", f"/studies/{made['id']}")
+    roles = {"h": "stratum", "psu": "cluster", "people": "population_size", "dw": "weight"}
+    variables = [{"name": name, "kind": "number", "role": role} for name, role in roles.items()]
+    study = api.change(study, codebook={**study["document"]["codebook"], "variables": variables})
+    view = api("GET", f"/studies/{study['id']}/design")
+    said = [notice["what"] for notice in view["notices"] if notice["kind"] == "unused_role"]
+    assert len(said) == 4
+    assert "h is said to be a stratum, but the design does not use it." in said
+    assert view["proposal"] == {
+        "strata": ["h"],
+        "clusters": ["psu"],
+        "population_size": "people",
+        "weight": "dw",
+    }
+    study = api.change(study, design=view["proposal"])
+    view = api("GET", f"/studies/{study['id']}/design")
+    assert view["proposal"] is None
+    assert not [notice for notice in view["notices"] if notice["kind"] == "unused_role"]
+    assert view["strata"] == 2

@@ -1,6 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
+import recorded from "./recorded.json";
 import { fresh, visit } from "./serving";
 
 fresh();
@@ -85,5 +86,21 @@ describe("a new margin", () => {
     await waitFor(() => expect(first(server)?.margins).toHaveLength(2));
     expect(first(server).margins[1]).toMatchObject({ by: ["crosses"], targets: [{ at: { crosses: 1 }, value: 40 }] });
     await waitFor(() => expect(address()).toBe("/study/s1/weighting/margin-1"));
+  });
+});
+
+describe("parts in the survey that nothing uses", () => {
+  it("are told beside the design, and taken into it at one press", async () => {
+    const what = "h is said to be a stratum, but the design does not use it.";
+    const { server, user } = visit("/study/s1/weighting/design", {
+      "GET /studies/s1/design": {
+        ...recorded["GET /studies/s1/design"],
+        notices: [{ what, where: "design.strata", mend: "", kind: "unused_role" }],
+        proposal: { strata: ["h"], clusters: null, population_size: null, weight: null },
+      },
+    });
+    expect(await screen.findByText(new RegExp(what))).toBeTruthy();
+    await user.click(screen.getByRole("button", { name: "Use them in the design" }));
+    await waitFor(() => expect(server.changed?.design).toEqual({ strata: ["h"] }));
   });
 });

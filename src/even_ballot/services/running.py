@@ -12,6 +12,7 @@ from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
+from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.tables.designs import design_notices
@@ -116,13 +117,15 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, byt
     }
 
 
-def run_problems(results: Results) -> tuple[str, ...]:
+def run_problems(study: Study, results: Results) -> tuple[str, ...]:
     """What to mind about a run's design, in sentences."""
     weightless = 0
     if results.weight is not None:
         column = results.data.column(results.weight)
         weightless = int((column.answered & (column.values <= 0)).sum())
-    return tuple(f"{item.said} {item.mend}" for item in design_notices(results.units, weightless))
+    unused = role_notices(study, results.data.variables)
+    notices = (*unused, *design_notices(results.units, weightless))
+    return tuple(f"{item.said} {item.mend}" for item in notices)
 
 
 def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:

@@ -1773,6 +1773,20 @@ export interface components {
             weight?: string | null;
         };
         /**
+         * DesignProposal
+         * @description What a design would be if it used every variable by its part in the survey; None: as it is.
+         */
+        DesignProposal: {
+            /** Clusters */
+            clusters?: string[] | null;
+            /** Population Size */
+            population_size?: string | null;
+            /** Strata */
+            strata?: string[] | null;
+            /** Weight */
+            weight?: string | null;
+        };
+        /**
          * DesignView
          * @description The design as it lies on the cases, or what is wrong with it.
          */
@@ -1801,6 +1815,7 @@ export interface components {
              * @default []
              */
             notices?: components["schemas"]["Fault"][];
+            proposal?: components["schemas"]["DesignProposal"] | null;
             /** Psus */
             psus: number | null;
             /** Strata */
@@ -4109,7 +4124,7 @@ export interface components {
              */
             parts?: string[];
             /** Role */
-            role?: ("id" | "weight" | "stratum" | "cluster" | "status" | "started" | "ended" | "seconds" | "order") | null;
+            role?: ("id" | "weight" | "stratum" | "cluster" | "population_size" | "status" | "started" | "ended" | "seconds" | "order") | null;
             /** Scale */
             scale?: string | null;
             /** Unit */

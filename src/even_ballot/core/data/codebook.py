@@ -9,7 +9,9 @@ from even_ballot.core.model import Model
 
 Kind = Literal["coded", "number", "text", "date", "multi"]
 Level = Literal["nominal", "ordinal", "interval", "ratio"]
-Role = Literal["id", "weight", "stratum", "cluster", "status", "started", "ended", "seconds", "order"]
+Role = Literal[
+    "id", "weight", "stratum", "cluster", "population_size", "status", "started", "ended", "seconds", "order"
+]
 
 
 CodeNumber = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]

@@ -10,6 +10,7 @@ from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.screening import Finding
+from even_ballot.core.study.roles import DesignProposal
 from even_ballot.core.study.study_file import Source, Study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.weighting.report import WeightingReport
@@ -247,6 +248,7 @@ class DesignView:
     details: str = ""
     method: str = ""
     notices: tuple[Fault, ...] = ()
+    proposal: DesignProposal | None = None
 
 
 @dataclass(frozen=True)

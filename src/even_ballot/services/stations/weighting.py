@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.study.pipeline import key_of
+from even_ballot.core.study.roles import design_proposal, role_notices
 from even_ballot.core.weighting.comparison import Comparison, compare
 from even_ballot.core.weighting.limit_price import LimitPrice, limit_prices
 from even_ballot.core.weighting.pasted_targets import PastedTargets, match_targets
@@ -39,6 +40,8 @@ def design(session: Session, pipelines: Pipelines, state: StudyState) -> DesignV
     except StudyError as error:
         return DesignView(None, None, None, error.faults)
     units, asked = sample.units, state.study.design
+    weightless = sum(int((part.weight <= 0).sum()) for part in sample.parts)
+    variables = sample.head.variables
     return DesignView(
         len(units.psus),
         int(units.psus.sum()),
@@ -46,7 +49,8 @@ def design(session: Session, pipelines: Pipelines, state: StudyState) -> DesignV
         (),
         *design_sentences(asked, units),
         method_sentence(asked, units),
-        design_notices(units, sum(int((part.weight <= 0).sum()) for part in sample.parts)),
+        (*role_notices(state.study, variables), *design_notices(units, weightless)),
+        design_proposal(state.study, variables),
     )
 
 

@@ -1,5 +1,7 @@
+import { Check } from "@phosphor-icons/react";
 import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
 import { Choice, Field } from "../../parts/fields";
 import { Faults } from "../../parts/notices";
 import { Heading, Sub } from "../../parts/panes";
@@ -44,6 +46,14 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
               <span className="font-semibold">▲ {n.what}</span> {n.mend}
             </p>
           ))}
+          {view.proposal && (
+            <ActionButton
+              id="use-roles"
+              label="Use them in the design"
+              icon={Check}
+              run={() => save(Object.fromEntries(Object.entries(view.proposal ?? {}).filter(([, to]) => to != null)))}
+            />
+          )}
         </section>
       )}
       <PickMany
