@@ -338,3 +338,53 @@ def test_every_figure_that_a_newer_file_changes_is_listed(api: Any, demo: dict[s
     assert "ferry_runs_need: Agree" in shares
     changed = {c["column"]: c for c in look["drift"]["counts"]}
     assert all(a["before"] >= a["after"] for a in changed["woman_man"]["answers"])
+
+
+@pytest.mark.parametrize("by", ["file", "interface"])
+def test_a_relabelled_answer_keeps_those_who_gave_it(api: Any, by: str) -> None:
+    """What an answer was called goes on being read as it."""
+    content = b"q\n" + b"Very good\nGood\nBad\n" * 40
+    file = api.bring("said.csv", content)
+    made = api("POST", "/studies", json={"title": "Said", "file": file["id"]})
+    study = api("GET", f"/studies/{made['id']}")
+    scale = {
+        "codes": [
+            {"code": 1, "label": "Very good"},
+            {"code": 2, "label": "Good"},
+            {"code": 3, "label": "Bad"},
+        ]
+    }
+    book = {
+        **study["document"]["codebook"],
+        "scales": {"good": scale},
+        "variables": [{"name": "q", "kind": "coded", "scale": "good"}],
+    }
+    study = api.change(study, codebook=book)
+
+    def shares() -> dict[str, int]:
+        (view,) = api("GET", f"/studies/{study['id']}/codebook")["variables"]
+        assert view["answered"] == 120
+        return {answer["label"]: answer["cases"] for answer in view["answers"]}
+
+    assert shares() == {"Very good": 40, "Good": 40, "Bad": 40}
+    if by == "file":
+        csv = "variable,kind,scale,code,label,answer\n" + "".join(
+            f"q,coded,good,{code},{label},answer\n"
+            for code, label in ((1, "Excellent"), (2, "Good"), (3, "Poor"))
+        )
+        params = {"edition": study["edition"], "name": "book.csv"}
+        api("PUT", f"/studies/{study['id']}/codebook", params=params, content=csv.encode())
+        study = api("GET", f"/studies/{study['id']}")
+    else:
+        codes = [
+            {"code": 1, "label": "Excellent"},
+            {"code": 2, "label": "Good"},
+            {"code": 3, "label": "Poor"},
+        ]
+        study = api.change(
+            study, codebook={**study["document"]["codebook"], "scales": {"good": {"codes": codes}}}
+        )
+    assert shares() == {"Excellent": 40, "Good": 40, "Poor": 40}
+    # Called as it was again, it is not its own other wording.
+    study = api.change(study, codebook={**study["document"]["codebook"], "scales": {"good": scale}})
+    assert shares() == {"Very good": 40, "Good": 40, "Bad": 40}

@@ -134,3 +134,29 @@ def test_what_is_wrong_is_said_in_place(content: bytes, what: str, where: str) -
         read_codebook(content, "codebook.csv")
     assert what in caught.value.faults[0].what
     assert where in caught.value.faults[0].where
+
+
+@pytest.mark.parametrize(
+    ("word", "missing"),
+    [
+        ("answer", False),
+        ("", False),
+        ("missing", True),
+        ("No answer", True),
+        ("DK", True),
+        ("Don\u2019t  know", True),
+        ("refused", True),
+    ],
+)
+def test_what_an_answer_is_is_understood_in_the_words_people_use(word: str, missing: bool) -> None:
+    content = f"variable,kind,code,label,answer\nq,coded,1,Yes,answer\nq,coded,9,Nothing,{word}\n"
+    scale = read_codebook(content.encode(), "book.csv").scales["q"]
+    assert (9 in {code.code for code in scale.missing}) is missing
+
+
+def test_a_word_that_says_neither_is_refused_with_its_line() -> None:
+    content = b"variable,kind,code,label,answer\nq,coded,1,Yes,answer\nq,coded,9,Nothing,perhaps\n"
+    with pytest.raises(StudyError) as error:
+        read_codebook(content, "book.csv")
+    assert error.value.faults[0].where == "book.csv, line 3"
+    assert "'perhaps'" in error.value.faults[0].what

@@ -1409,9 +1409,14 @@ export interface components {
         };
         /**
          * Code
-         * @description An answer's code and its label.
+         * @description An answer's code and its label. also: other wordings that mean the same, as files bring them.
          */
         Code: {
+            /**
+             * Also
+             * @default []
+             */
+            also?: string[];
             /** Code */
             code: number;
             /** Label */

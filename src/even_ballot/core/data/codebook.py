@@ -19,10 +19,11 @@ CodeNumber = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]
 
 
 class Code(Model):
-    """An answer's code and its label."""
+    """An answer's code and its label. also: other wordings that mean the same, as files bring them."""
 
     code: CodeNumber
     label: str
+    also: tuple[str, ...] = ()
 
 
 def _twice(values: Iterable[Any]) -> list[Any]:
@@ -48,15 +49,42 @@ class Scale(Model):
             raise ValueError(
                 f"label {labels[0]!r} stands twice in the scale; give each code a label of its own"
             )
+        if words := _twice(word for item in every for word in (item.label, *item.also)):
+            raise ValueError(f"the wording {words[0]!r} stands for two codes; let it mean one of them")
         if self.midpoint is not None and self.midpoint not in {item.code for item in self.codes}:
             raise ValueError(
                 f"midpoint {self.midpoint} is no code of the scale; name one of its codes, or leave it out"
             )
         return self
 
+    @property
+    def wordings(self) -> dict[str, int]:
+        """The code of every label, and of every other wording."""
+        return {word: item.code for item in (*self.codes, *self.missing) for word in (item.label, *item.also)}
+
     def label_of(self, code: int) -> str | None:
         """The label of a code, substantive or missing; None where the scale does not know it."""
         return next((item.label for item in (*self.codes, *self.missing) if item.code == code), None)
+
+
+def keeping_wordings(before: Scale, after: Scale) -> Scale:
+    """A scale whose codes go on meaning what they meant: what a code was called, and is not called any
+    more, stays as another wording of it, so that the answers of a file keep their code.
+
+    >>> old, new = (Scale(codes=(Code(code=1, label=label),)) for label in ("Very much", "A lot"))
+    >>> keeping_wordings(old, new).codes[0].also
+    ('Very much',)
+    """
+    known = {item.code: (item.label, *item.also) for item in (*before.codes, *before.missing)}
+    taken = set(after.wordings)
+
+    def kept(item: Code) -> Code:
+        words = tuple(word for word in known.get(item.code, ()) if word not in taken)
+        return item.model_copy(update={"also": (*item.also, *words)}) if words else item
+
+    return after.model_copy(
+        update={"codes": tuple(map(kept, after.codes)), "missing": tuple(map(kept, after.missing))}
+    )
 
 
 class Variable(Model):

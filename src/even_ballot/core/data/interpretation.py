@@ -138,7 +138,7 @@ def as_coded(column: Column, scale: Scale | None) -> Column:
     >>> as_coded(text_column(["Orran", "1", "Orran"]), scale).values.tolist()
     [2, 1, 2]
     """
-    labels = {} if scale is None else {item.label: item.code for item in (*scale.codes, *scale.missing)}
+    labels = {} if scale is None else scale.wordings
     coded = _placed(column, [code_of(word, labels) for word in column.words], np.int32)
     return with_missing_codes(coded, () if scale is None else scale.missing)
 

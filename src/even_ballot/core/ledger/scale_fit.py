@@ -98,7 +98,7 @@ def fit(data: Dataset, name: str, scale: Scale) -> Fit:
     if variable.kind in ("date", "multi"):
         return Fit(name, "other kind", f"It is a {variable.kind}; scales are for single answers.", ())
     verdict, says = _verdict(data, name, scale) if variable.kind == "coded" else ("fits", "")
-    labels = {item.label: item.code for item in (*scale.codes, *scale.missing)}
+    labels = scale.wordings
     answers: list[AnswerFit] = []
     plain = np.isin(column.state, (ANSWERED, MISSING))
     if variable.kind == "text":

@@ -179,7 +179,7 @@ class CodeAnswers(Step):
         return Outcome(data, changed, unplaced)
 
     def _coded(self, column: Column, variable: Variable, scale: Scale) -> tuple[Column, int]:
-        labels = {item.label: item.code for item in (*scale.codes, *scale.missing)} | self.answers
+        labels = scale.wordings | self.answers
         if stray := sorted(
             set(self.answers.values()) - {item.code for item in (*scale.codes, *scale.missing)}
         ):

@@ -168,7 +168,7 @@ def read_codebook_csv(content: bytes, name: str) -> Codebook:
         for n, r in rows:
             if r.get("code"):
                 code = _code(r["code"], r.get("label", ""), f"{name}, line {n}")
-                sort[r.get("answer") == "missing"].append(code)
+                sort[_means_no_answer(r.get("answer", ""), f"{name}, line {n}")].append(code)
         kind = first.get("kind") or ("coded" if sort[False] else "text")
         said: dict[str, Any] = {key: first.get(key) for key in ("role", "unit", "note", "level")}
         said["label"] = first.get("question")
@@ -180,6 +180,24 @@ def read_codebook_csv(content: bytes, name: str) -> Codebook:
         elif kind != "multi":
             variables.append(_variable(where, name=variable, kind=kind, missing=tuple(sort[True]), **said))
     return Codebook(scales=scales, variables=tuple(variables))
+
+
+_ANSWERS = {"", "answer", "valid"}
+_NO_ANSWERS = {
+    "missing", "no answer", "none", "dk", "don't know", "dont know", "na", "n/a", "not applicable", "refused",
+}  # fmt: skip
+
+
+def _means_no_answer(word: str, where: str) -> bool:
+    """Whether a line's code means no answer, by its column `answer`."""
+    said = " ".join(word.split()).casefold().replace("’", "'")
+    if said in _ANSWERS or said in _NO_ANSWERS:
+        return said in _NO_ANSWERS
+    raise fault(
+        f"{word!r} in the column `answer` says neither answer nor missing.",
+        where,
+        "Write answer, or missing for a code that means no answer.",
+    )
 
 
 def _lines_by_variable(content: bytes, name: str) -> dict[str, list[tuple[int, dict[str, str]]]]:

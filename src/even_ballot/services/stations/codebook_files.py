@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from sqlalchemy.orm import Session
 
-from even_ballot.core.data.codebook import Codebook, Level, Variable
+from even_ballot.core.data.codebook import Codebook, Level, Variable, keeping_wordings
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, fault, some
 from even_ballot.core.ledger.scale_fit import fit
@@ -98,9 +98,12 @@ class _Laying:
     def _scale(self, said: Variable, now: Variable) -> None:
         assert said.scale is not None
         scale = self.book.scales[said.scale]
+        known = self.state.study.codebook.scales.get(said.scale)
+        for before in (known, self.data.scale_of(said.name)):
+            if before is not None and [c.code for c in before.codes] == [c.code for c in scale.codes]:
+                scale = keeping_wordings(before, scale)
         if self.data.scale_of(said.name) == scale:
             return
-        known = self.state.study.codebook.scales.get(said.scale)
         if now.scale == said.scale and known is not None:
             if [c.code for c in known.codes] != [c.code for c in scale.codes]:
                 what = f"The scale {said.scale} of {said.name} has other codes in the file."

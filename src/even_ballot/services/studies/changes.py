@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from even_ballot.core.data.codebook import keeping_wordings
 from even_ballot.core.faults import fault, some
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.services.states.study_states import Pipelines
@@ -41,9 +42,22 @@ def change(
     if strange := [name for name in parts if name not in _PARTS]:
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
     document = json.loads(dump_study(state.study)) | parts
-    study = parse_study(document)
+    study = _keeping_wordings(state.study, parse_study(document))
     _check_moved(session, pipelines, state, study)
     write_study(session, study_id, edition, study, state.files, _said(state.study, study))
+
+
+def _keeping_wordings(before: Study, after: Study) -> Study:
+    """A relabelled scale goes on reading the answers that it read."""
+    scales = {
+        name: keeping_wordings(before.codebook.scales[name], scale)
+        if name in before.codebook.scales
+        else scale
+        for name, scale in after.codebook.scales.items()
+    }
+    if scales == after.codebook.scales:
+        return after
+    return after.model_copy(update={"codebook": after.codebook.model_copy(update={"scales": scales})})
 
 
 def _check_moved(session: Session, pipelines: Pipelines, state: StudyState, after: Study) -> None:
