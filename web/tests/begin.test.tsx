@@ -55,6 +55,24 @@ describe("what a weighting begins with", () => {
     await waitFor(() => expect(first(server)?.save_as).toBe("final_weight"));
   });
 
+  it("keeps its own base where that is a variable of the name it had", async () => {
+    const study = structuredClone(recorded["GET /studies/s1"]);
+    Object.assign(study.document, {
+      weightings: [
+        { base: "weight", margins: [], save_as: "weight" },
+        { base: "weight", margins: [], save_as: "second" },
+      ],
+      design: { weight: "weight" },
+    });
+    const { server, user } = visit(BEGIN, { "GET /studies/s1": study });
+    const name = await screen.findByLabelText("Saved as the variable");
+    await user.clear(name);
+    await user.type(name, "final_weight{Enter}");
+    await waitFor(() => expect(first(server)).toMatchObject({ save_as: "final_weight", base: "weight" }));
+    expect(server.changed.weightings[1].base).toBe("final_weight");
+    expect(server.changed.design.weight).toBe("final_weight");
+  });
+
   it("adjusts for those who did not answer, by a condition and cells", async () => {
     const { server, user } = visit(BEGIN);
     await user.click(await screen.findByLabelText("Those who answered take over the weight of those who did not"));

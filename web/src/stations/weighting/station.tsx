@@ -12,7 +12,17 @@ import { Health } from "./health";
 import { LimitsPage } from "./limits";
 import { MarginInHand } from "./margin";
 import { NewMargin } from "./new-margin";
-import { baseSays, FRESH, faultsAt, freeName, itemOf, nameOf, placeOf, type Report, type Weighting } from "./weights";
+import {
+  baseSays,
+  faultsAt,
+  freeName,
+  freshWeighting,
+  itemOf,
+  nameOf,
+  placeOf,
+  type Report,
+  type Weighting,
+} from "./weights";
 
 function Entry({ item, current, title, says }: { item?: string; current: boolean; title: ReactNode; says: ReactNode }) {
   const study = useStudy();
@@ -86,7 +96,15 @@ function Contents({
   at: number;
   part: string;
 }) {
-  const shown = weightings.length ? weightings : [FRESH];
+  const { variables } = useCodebook();
+  const shown = weightings.length
+    ? weightings
+    : [
+        freshWeighting(
+          [],
+          variables.map((v) => v.variable.name),
+        ),
+      ];
   return (
     <ul onKeyDown={arrows}>
       {shown.map((w, i) => {
@@ -124,7 +142,8 @@ export function WeightingStation() {
   const weightings = study.document.weightings ?? [];
   const elsewhere = item === "design" || item === "compare";
   const { at, part } = elsewhere ? { at: 0, part: item } : placeOf(item);
-  const weighting = weightings[at] ?? FRESH;
+  const variables = book.variables.map((v) => v.variable.name);
+  const weighting = weightings[at] ?? freshWeighting([], variables);
   const report = reports[at] ?? undefined;
   const { own, others } = faultsAt(faults, `weightings[${at}]`);
   const outside = others.filter((f) => !f.where?.startsWith("weightings["));
@@ -154,14 +173,14 @@ export function WeightingStation() {
                   label="New weighting"
                   icon={Plus}
                   disabled={change.isPending}
-                  run={() => add({ ...FRESH, save_as: freeName(weightings) })}
+                  run={() => add(freshWeighting(weightings, variables))}
                 />
                 <ActionButton
                   id="copy-weighting"
                   label={`Copy ${nameOf(weighting)}`}
                   icon={Copy}
                   disabled={change.isPending}
-                  run={() => add({ ...weighting, save_as: freeName(weightings, nameOf(weighting)) })}
+                  run={() => add({ ...weighting, save_as: freeName(weightings, variables, nameOf(weighting)) })}
                 />
                 <ActionButton
                   id="drop-weighting"

@@ -1,14 +1,20 @@
 import type { Schema } from "../../api/client";
-import { useChange, useStudy } from "../../api/queries";
+import { useChange, useCodebook, useStudy } from "../../api/queries";
 
 export type Weighting = Schema["Weighting"];
 export type Report = Schema["WeightingReport"];
 export type Limits = NonNullable<Weighting["limits"]>;
 export type Margin = NonNullable<Weighting["margins"]>[number];
 
-export const FRESH: Weighting = { base: null, margins: [], scale_to: "cases", save_as: "weight" };
-
 export const nameOf = (weighting: Weighting) => weighting.save_as ?? "weight";
+
+/** A weighting to begin with, under a name that no variable has. */
+export const freshWeighting = (weightings: readonly Weighting[], variables: readonly string[]): Weighting => ({
+  base: null,
+  margins: [],
+  scale_to: "cases",
+  save_as: freeName(weightings, variables),
+});
 
 /** Which weighting an address means (from 0), and what of it. */
 export function placeOf(item?: string): { at: number; part: string } {
@@ -19,9 +25,9 @@ export function placeOf(item?: string): { at: number; part: string } {
 /** The address of a part of a weighting; the first one's have no number. */
 export const itemOf = (at: number, part = "") => (at ? `w${at + 1}${part && `-${part}`}` : part || undefined);
 
-/** A name that no weighting has yet. */
-export function freeName(weightings: readonly Weighting[], wanted = "weight") {
-  const taken = weightings.map(nameOf);
+/** A name that no weighting and no variable has yet. */
+export function freeName(weightings: readonly Weighting[], variables: readonly string[], wanted = "weight") {
+  const taken = [...weightings.map(nameOf), ...variables];
   let name = wanted;
   for (let k = 2; taken.includes(name); k++) name = `${wanted}${k}`;
   return name;
@@ -33,14 +39,24 @@ export function faultsAt(faults: readonly Schema["Fault"][], place: string) {
   return { own, others: faults.filter((f) => !own.includes(f)) };
 }
 
+/** A weighting that begins with a weight by its new name. */
+export function basedOn(weighting: Weighting, was: string, to: string): Weighting {
+  const { base } = weighting;
+  if (base === was) return { ...weighting, base: to };
+  if (base == null || typeof base === "string" || "stratum_population" in base) return weighting;
+  const named = (names?: readonly string[]) => names?.map((name) => (name === was ? to : name));
+  return { ...weighting, base: { ...base, times: named(base.times), over: named(base.over) } };
+}
+
 /** One weighting of the study, and how it is changed. */
 export function useWeighting(at: number) {
   const study = useStudy();
   const { change } = useChange();
+  const variables = useCodebook().variables.map((v) => v.variable.name);
   const weightings = study.document.weightings ?? [];
-  const weighting = weightings[at] ?? FRESH;
+  const weighting = weightings[at] ?? freshWeighting([], variables);
   const next = (parts: Partial<Weighting>) => (document: Schema["Study"]) => {
-    const there = document.weightings?.length ? document.weightings : [FRESH];
+    const there = document.weightings?.length ? document.weightings : [freshWeighting([], variables)];
     return { weightings: there.map((w, i) => (i === at ? { ...w, ...parts } : w)) };
   };
   return {
@@ -67,7 +83,7 @@ export function useWeighting(at: number) {
     rename: (to: string) => {
       const was = nameOf(weighting);
       change.mutate((document) => ({
-        weightings: next({ save_as: to })(document).weightings.map((w) => (w.base === was ? { ...w, base: to } : w)),
+        weightings: next({ save_as: to })(document).weightings.map((w, i) => (i > at ? basedOn(w, was, to) : w)),
         ...(document.design?.weight === was ? { design: { ...document.design, weight: to } } : {}),
       }));
     },
