@@ -1,19 +1,20 @@
-"""The command line: the same core, with no database and no browser."""
+"""The command line: the same core, with no database and no browser.
+
+What a command needs is loaded when it runs, so that help comes at once.
+"""
 
 import json
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
-from rich.console import Console
 
 from even_ballot import __version__
-from even_ballot.core.faults import StudyError
-from even_ballot.core.study.results import Results
-from even_ballot.core.study.study_file import Study
-from even_ballot.services.running import outputs, run_file, run_problems, write_outputs
-from even_ballot.services.telling import tell
+
+if TYPE_CHECKING:
+    from even_ballot.core.faults import StudyError
+    from even_ballot.core.study.results import Results
 
 _REPORT = "Please report it, with the study file if you may; --debug shows where it arose."
 app = typer.Typer(
@@ -24,13 +25,13 @@ app = typer.Typer(
 )
 
 
-def _refuse(error: StudyError) -> None:
+def _refuse(error: "StudyError") -> None:
     for item in error.faults:
         typer.echo(str(item), err=True)
     raise typer.Exit(2)
 
 
-def _tell_of_control(results: Results) -> None:
+def _tell_of_control(results: "Results") -> None:
     """What disclosure control has hidden."""
     if (control := results.control) is not None:
         judged = (
@@ -67,6 +68,12 @@ def run(
     Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met or a
     table could not be made.
     """
+    from rich.console import Console
+
+    from even_ballot.core.faults import StudyError
+    from even_ballot.services.running import outputs, run_file, run_problems, write_outputs
+    from even_ballot.services.telling import tell
+
     try:
         loaded, results = run_file(study, allow_outside)
         paths = write_outputs(outputs(loaded, results, guard_formulas), out)
@@ -103,6 +110,8 @@ def run(
 @app.command()
 def schema() -> None:
     """Prints the JSON Schema of the study file."""
+    from even_ballot.core.study.study_file import Study
+
     json.dump(Study.model_json_schema(), sys.stdout, indent=1, ensure_ascii=False)
     sys.stdout.write("\n")
 

@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg
 
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
@@ -137,10 +136,12 @@ def balanced(stratum: NDArray[np.int32], psus: Ints, fraction: Floats, fay: floa
     >>> made.factors().tolist()
     [[2.0, 0.0, 2.0, 0.0], [0.0, 2.0, 2.0, 0.0], [2.0, 0.0, 0.0, 2.0], [0.0, 2.0, 0.0, 2.0]]
     """
+    from scipy.linalg import hadamard  # Takes longer to load than most small studies to run.
+
     strata = len(psus)
     # The smallest power of two that leaves every stratum a column that is not constant.
     size = 1 << strata.bit_length()
-    signs = linalg.hadamard(size, np.float64)[:, 1 : strata + 1]
+    signs = hadamard(size, np.float64)[:, 1 : strata + 1]
     # A stratum of one PSU is passed over.
     change = np.where(psus == 2, (1 - fay) * np.sqrt(1 - fraction), 0.0)
     first = np.concatenate([[True], np.diff(stratum) != 0])
