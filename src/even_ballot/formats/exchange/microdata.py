@@ -4,41 +4,52 @@ last."""
 import csv
 import io
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.formats.exchange.guarding import guarded
+
+
+def _plain(values: NDArray[Any], kind: str) -> list[str]:
+    """Distinct values as they are written."""
+    if kind == "date":
+        return [str(np.datetime64(int(v), "s")).replace("T", " ") for v in values.tolist()]
+    if kind == "coded":
+        return list(map(str, values.tolist()))
+    whole = (np.abs(values) < 1e15) & (values == np.floor(values))
+    return [str(int(v)) if w else repr(v) for v, w in zip(values.tolist(), whole.tolist(), strict=True)]
+
+
+def _cells(column: Column, kind: str, words: Sequence[str]) -> list[str]:
+    """A column's cells; every distinct value is written once. words: those of the column, as they are
+    written."""
+    text = kind == "text"
+    if text:
+        shown = np.full(len(column.values), "", object)
+    else:
+        distinct, place = numbered(column.values)
+        shown = np.array([*_plain(distinct, kind), ""], object)[place]
+    worded = column.state != BLANK if text else column.state == UNPLACED
+    if worded.any():
+        shown[worded] = np.array([*words, ""], object)[column.values[worded].astype(np.int64)]
+    shown[column.state == BLANK] = ""
+    written: list[str] = shown.tolist()
+    return written
 
 
 def entries(column: Column, kind: str) -> list[str]:
     """A column's cells as they are written: codes, numbers, text; blank for missing."""
-    if kind == "text":
-        return [
-            column.words[v] if s != BLANK else ""
-            for v, s in zip(column.values.tolist(), column.state.tolist(), strict=True)
-        ]
-    if kind == "date":
-        shown = [str(np.datetime64(int(v), "s")).replace("T", " ") for v in column.values.tolist()]
-    elif kind == "coded":
-        shown = list(map(str, column.values.tolist()))
-    else:
-        values = column.values
-        whole = (np.abs(values) < 1e15) & (values == np.floor(values))
-        shown = [str(int(v)) if w else repr(v) for v, w in zip(values.tolist(), whole.tolist(), strict=True)]
-    return [
-        "" if s == BLANK else column.words[int(v)] if s == UNPLACED else text
-        for text, v, s in zip(shown, column.values.tolist(), column.state.tolist(), strict=True)
-    ]
+    return _cells(column, kind, column.words)
 
 
 def _written(data: Dataset, name: str, guard: bool) -> list[str]:
-    column, kind = data.column(name), data.variable(name).kind
-    shown = entries(column, kind)
-    if not guard or not column.words:
-        return shown
-    worded = column.state != BLANK if kind == "text" else column.state == UNPLACED
-    return [guarded(text) if w else text for text, w in zip(shown, worded.tolist(), strict=True)]
+    column = data.column(name)
+    words = [guarded(word) for word in column.words] if guard else column.words
+    return _cells(column, data.variable(name).kind, words)
 
 
 def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> str:
