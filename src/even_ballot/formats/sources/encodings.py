@@ -1,4 +1,4 @@
-"""How the bytes of a text file are read: guessed from marks, from UTF-8, from a detector."""
+"""How the bytes of a text file are read: guessed from marks, from UTF-8, from what its words look like."""
 
 import csv
 from codecs import getincrementaldecoder
@@ -7,6 +7,7 @@ from charset_normalizer import from_bytes
 
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source
+from even_ballot.formats.sources.readings import readings
 
 _SNIFF, _PIECE = 64 * 1024, 1 << 24
 _MARKS = {
@@ -44,9 +45,11 @@ def guess_encoding(content: bytes) -> str:
     control = sum(byte < 9 or 13 < byte < 32 for byte in head)
     if control > len(head) / 100:
         raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    best = from_bytes(
-        content[: _SNIFF * 8], cp_isolation=["cp1252", "iso8859_15", "cp1250", "mac_roman"]
-    ).best()
+    found = readings(content)
+    if found and found[0].looks_like_words:
+        return found[0].encoding
+    # Characters of several bytes, and old alphabets: the detector knows those.
+    best = from_bytes(head).best()
     return "cp1252" if best is None else best.encoding
 
 

@@ -1,0 +1,139 @@
+"""Bytes that do not say how they are to be read: every reading judged by what its words look like.
+
+A word that holds bytes above 127 is read in every encoding. A reading is as likely as its words are in the
+language they fit best: how often the language writes each letter, whether capitals stand where capitals do,
+and whether signs stand between words, not inside them. What is usual in files weighs in at the start.
+"""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import islice
+from math import log
+
+from even_ballot.formats.sources.alphabets import LATIN, OTHERS
+
+_WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
+_LOOKED_AT, _JUDGED = 200_000, 2_000
+# How usual each is, as a logarithm: two of these differ by as much as a word or two can say.
+_USUAL = {
+    "cp1252": 0.0,
+    "iso8859_15": -0.5,
+    "cp1250": -1.0,
+    "cp1257": -1.5,
+    "cp1251": -1.0,
+    "cp1253": -1.0,
+    "cp1254": -1.5,
+    "cp1255": -2.0,
+    "cp1256": -2.0,
+    "iso8859_2": -3.0,
+    "koi8_r": -3.0,
+    "mac_roman": -4.0,
+    "cp850": -4.0,
+}
+_STRANGE, _SIGN, _ODD_SIGN = 1e-5, 4e-3, 1e-6
+_SIGNS = frozenset("‘’‚“”„–—…«»‹›¿¡€£°§•·©®™№ºª\xa0")
+_JOINING = frozenset("’·")
+_OPENING, _CLOSING = frozenset("¿¡«„‚“‘‹€£§•·©\xa0"), frozenset("»”“’‘…°€ºª®™›–—\xa0")
+_MISPLACED, _CAPITAL, _ENDING = 0.01, 0.3, 0.03
+_NEVER_FIRST = frozenset("ðğß")
+_IN_DOUBT, _UNLIKE_WORDS = 3.0, -7.0
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One way to read the bytes: how likely, and the words that show it."""
+
+    encoding: str
+    likelihood: float  # a logarithm, of all its words together
+    each: float  # the same for each byte above 127
+    words: tuple[str, ...]
+
+    @property
+    def looks_like_words(self) -> bool:
+        """Whether it may be a language at all: another family of encodings is likelier where not."""
+        return self.each > _UNLIKE_WORDS
+
+
+def _capital(word: str, i: int) -> float:
+    """What a capital is worth where it stands."""
+    placed = word[0].lower() not in _NEVER_FIRST if i == 0 else word.isupper()
+    return _CAPITAL if placed else _CAPITAL * _MISPLACED
+
+
+def _sign(word: str, i: int) -> float:
+    """What a sign that is no letter is worth where it stands."""
+    c = word[i]
+    if c not in _SIGNS:
+        return _ODD_SIGN
+    before, after = word[:i], word[i + 1 :]
+    inside = any(map(str.isalpha, before)) and any(map(str.isalpha, after))
+    if inside:
+        return _SIGN if c in _JOINING else _SIGN * _MISPLACED
+    right = c in (_CLOSING if before else _OPENING) or not (before or after)
+    return _SIGN if right else _SIGN * _MISPLACED
+
+
+def _plain(word: str) -> float:
+    """What signs and capitals say, whatever the language."""
+    total = 0.0
+    for i, c in enumerate(word):
+        if not c.isalpha() or c in "ºª":
+            total += log(_sign(word, i))
+        elif c.isupper() and not c.isascii():
+            total += log(_capital(word, i))
+    return total
+
+
+def _in_language(words: list[str], language: str, letters: Mapping[str, float], latin: bool) -> float:
+    ascii_letter = log(1 - sum(letters.values())) if latin else log(1e-4)
+    told = {c: log(share) for c, share in letters.items()}
+    total, strange, ending = 0.0, log(_STRANGE), log(_ENDING)
+    for word in words:
+        last = len(word) - 1
+        for i, c in enumerate(word):
+            if c.isascii():
+                total += ascii_letter
+            elif c.isalpha() and c not in "ºª":
+                total += told.get(c.lower(), strange)
+                # Italian writes its accents at the ends of words alone.
+                if language == "Italian" and i < last and word[i + 1].isalpha():
+                    total += ending
+    return total
+
+
+def _judged(words: list[bytes], encoding: str) -> Reading | None:
+    """How likely words are in an encoding; None where it cannot be read, or gives control characters."""
+    try:
+        texts = [word.decode(encoding) for word in words]
+    except UnicodeDecodeError:
+        return None
+    if any(not c.isprintable() and c != "\xa0" for text in texts for c in text):
+        return None
+    best = max(
+        _in_language(texts, language, letters, latin)
+        for family, latin in ((LATIN, True), (OTHERS, False))
+        for language, letters in family.items()
+    )
+    likelihood = best + sum(map(_plain, texts)) + _USUAL[encoding]
+    high = sum(byte > 127 for word in words for byte in word)
+    return Reading(encoding, likelihood, likelihood / max(high, 1), tuple(texts[:6]))
+
+
+def readings(content: bytes) -> tuple[Reading, ...]:
+    """Every way to read bytes that are not UTF-8, the likeliest first; none where no encoding can read them.
+
+    The first 200,000 words that hold bytes above 127 are looked at, the first 2,000 different ones judged.
+    """
+    found = (match.group() for match in _WORD.finditer(content))
+    words = list(islice(dict.fromkeys(islice(found, _LOOKED_AT)), _JUDGED))
+    judged = [reading for encoding in _USUAL if (reading := _judged(words, encoding)) is not None]
+    return tuple(sorted(judged, key=lambda reading: -reading.likelihood))
+
+
+def in_doubt(found: tuple[Reading, ...]) -> bool:
+    """Whether another reading, of other words, is nearly as likely as the likeliest."""
+    return any(
+        found[0].likelihood - other.likelihood < _IN_DOUBT and other.words != found[0].words
+        for other in found[1:]
+    )
