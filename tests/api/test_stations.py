@@ -41,6 +41,44 @@ def test_a_guess_is_overruled_and_the_preview_follows(api: Any) -> None:
     ]
 
 
+IN_DOUBT = b"id;wish\n1;" + "Kõrb".encode("cp1257") + b"\n2;" + "hős".encode("cp1250") + b"\n"
+
+
+def test_readings_stand_side_by_side_where_more_than_one_may_be_right(api: Any) -> None:
+    file = api.bring("a.csv", IN_DOUBT)
+    beside = file["readings"]
+    assert 2 <= len(beside) <= 3
+    assert beside[0]["encoding"] == file["reading"]["encoding"]
+    taken = beside[1]
+    again = api.done(
+        api(
+            "POST",
+            f"/files/{file['id']}/read-again",
+            json={**file["reading"], "encoding": taken["encoding"]},
+        )
+    )
+    assert again["reading"]["encoding"] == taken["encoding"]
+    words = {a["text"] for a in next(c for c in again["columns"] if c["name"] == "wish")["answers"]}
+    assert set(taken["words"]) <= words
+    assert [r["encoding"] for r in again["readings"]] == [r["encoding"] for r in beside]
+
+
+def test_a_newer_file_is_read_as_the_one_before_it_unless_it_says_its_own(api: Any) -> None:
+    older = api.bring("a.csv", "id;wish\n1;Šķērsoju bieži\n2;Mēnesī\n".encode("cp1257"))
+    assert older["reading"]["encoding"] == "cp1257"
+
+    def brought(content: bytes) -> Any:
+        params = {"name": "b.csv", "like": older["id"]}
+        return api.done(api("POST", "/files", params=params, content=content))["reading"]["encoding"]
+
+    short = "id;wish\n3;Västra Öja\n".encode("cp1257")
+    assert api.bring("b.csv", short)["reading"]["encoding"] == "cp1252"
+    assert brought(short) == "cp1257"
+    assert brought("id;wish\n3;Mēnesī\n".encode()) == "utf-8"
+    assert brought("id;wish\n3;Mēnesī\n".encode("utf-16")) == "utf-16"
+    assert brought(b"id;wish\n3;\xa1\xa5\n") != "utf-8"
+
+
 @pytest.mark.parametrize(
     ("name", "content", "what"),
     [

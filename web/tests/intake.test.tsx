@@ -58,6 +58,34 @@ describe("a file that has arrived", () => {
   });
 });
 
+describe("a file whose encoding is in doubt", () => {
+  const beside = [
+    { encoding: "cp1252", words: ["Kõrb", "hõs"] },
+    { encoding: "cp1250", words: ["Kőrb", "hős"] },
+  ];
+  const doubted = { ...file, reading: { ...file.reading, encoding: "cp1252" }, readings: beside };
+
+  it("is shown as each of them reads it, and read again as the one that is pressed", async () => {
+    const { server, user } = visit("/arriving/f1", {
+      "GET /files/f1": doubted,
+      "POST /files/f1/read-again": new Refused(422, [{ what: "It does not read.", where: "a.csv", mend: "No." }]),
+    });
+    const group = await screen.findByRole("group", { name: "Which of these reads right?" });
+    const [first, second] = within(group).getAllByRole("button") as [HTMLElement, HTMLElement];
+    expect(first.getAttribute("aria-pressed")).toBe("true");
+    expect(second.textContent).toContain("Kőrb, hős");
+    expect(second.textContent).toContain("Central European");
+    await user.click(second);
+    await waitFor(() => expect(server.sent("POST", "/read-again")[0]?.body).toMatchObject({ encoding: "cp1250" }));
+  });
+
+  it("is not asked about where the encoding is sure", async () => {
+    visit("/arriving/f1");
+    expect(await screen.findByLabelText("Encoding")).toBeTruthy();
+    expect(screen.queryByRole("group", { name: "Which of these reads right?" })).toBeNull();
+  });
+});
+
 describe("a study's files", () => {
   it("are said with their records, and can be followed by newer ones", async () => {
     visit("/study/s1/intake");

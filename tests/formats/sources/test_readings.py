@@ -5,7 +5,7 @@ import random
 import pytest
 
 from even_ballot.formats.sources.encodings import guess_encoding
-from even_ballot.formats.sources.readings import in_doubt, readings
+from even_ballot.formats.sources.readings import readings, side_by_side
 
 # What people answer, a language a line; the encodings its files usually come in.
 ANSWERS = {
@@ -70,7 +70,7 @@ def test_one_word_among_plain_records_is_enough_or_in_doubt(language: str, encod
         if word.isascii():
             continue
         found = readings(content)
-        if content.decode(found[0].encoding) != word and not in_doubt(found):
+        if content.decode(found[0].encoding) != word and not side_by_side(content, found[0].encoding):
             wrong.append((word, content.decode(found[0].encoding)))
     assert not wrong
 
@@ -96,7 +96,17 @@ def test_signs_and_capitals_stand_where_they_do() -> None:
     assert text.encode("cp1252").decode(guess_encoding(text.encode("cp1252"))) == text
 
 
-def test_what_could_be_either_is_in_doubt() -> None:
-    assert in_doubt(readings("Võru".encode("cp1257") + b";" + "ő".encode("cp1250")))
-    assert not in_doubt(readings(survey("Czech", 400).encode("cp1250")))
-    assert not in_doubt(readings(survey("German", 400).encode("cp1252")))
+def test_what_could_be_either_is_shown_side_by_side() -> None:
+    content = "Kõrb, hűs".encode("cp1257", "ignore") + "ő".encode("cp1250")
+    beside = side_by_side(content, "cp1252")
+    assert 2 <= len(beside) <= 3
+    assert len({r.words for r in beside}) == len(beside)
+    assert all(len(set(words)) > 1 for words in zip(*(r.words for r in beside), strict=True))
+
+
+def test_a_sure_reading_stands_alone_unless_another_was_taken() -> None:
+    content = survey("Czech", 400).encode("cp1250")
+    assert side_by_side(content, "cp1250") == ()
+    assert side_by_side(content, "cp1252")[0].encoding == "cp1250"
+    assert side_by_side(content, "no-such-encoding")
+    assert side_by_side(b"a;b\n1;2\n", "cp1252") == ()

@@ -16,7 +16,7 @@ export interface paths {
         /**
          * Bring In
          * @description Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the
-         *     file.
+         *     file. Where its bytes do not say their encoding, it is the encoding of the file `like`.
          */
         post: operations["bring_in"];
         delete?: never;
@@ -2020,6 +2020,16 @@ export interface components {
             why?: string | null;
         };
         /**
+         * EncodingReading
+         * @description An encoding the file may be in, and what becomes in it of the words that encodings read differently.
+         */
+        EncodingReading: {
+            /** Encoding */
+            encoding: string;
+            /** Words */
+            words: string[];
+        };
+        /**
          * Fault
          * @description One thing that is wrong with a study or its data.
          *
@@ -2087,7 +2097,8 @@ export interface components {
         };
         /**
          * FilePreview
-         * @description A file that was brought in: how it was read and what is in it.
+         * @description A file that was brought in: how it was read and what is in it; readings: the likeliest encodings side
+         *     by side, where more than one may be right.
          */
         FilePreview: {
             /** Blank Records */
@@ -2099,6 +2110,11 @@ export interface components {
             /** Name */
             name: string;
             reading: components["schemas"]["Source"];
+            /**
+             * Readings
+             * @default []
+             */
+            readings?: components["schemas"]["EncodingReading"][];
             /** Records */
             records: number;
             /**
@@ -4356,6 +4372,7 @@ export interface operations {
         parameters: {
             query: {
                 name: string;
+                like?: string | null;
             };
             header?: never;
             path?: never;

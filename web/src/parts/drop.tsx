@@ -34,7 +34,11 @@ export interface Upload {
 }
 
 /** Sends a file of answers with progress; it can be stopped. */
-export function useUpload(arrived: (file: Schema["FilePreview"]) => void): Upload {
+export function useUpload(
+  arrived: (file: Schema["FilePreview"]) => void,
+  /** The earlier file whose encoding a file is read in where it does not say its own. */
+  like?: string,
+): Upload {
   const [sending, setSending] = useState<Upload["sending"]>(null);
   const [refusal, setRefusal] = useState<Refusal | null>(null);
   const stopper = useRef<AbortController | null>(null);
@@ -45,7 +49,7 @@ export function useUpload(arrived: (file: Schema["FilePreview"]) => void): Uploa
     const say = (says: string, share: number | null) => setSending({ name: file.name, says, share });
     say("Sending", 0);
     upload<Job>(
-      `/api/v1/files?name=${encodeURIComponent(file.name)}`,
+      `/api/v1/files?${new URLSearchParams({ name: file.name, ...(like ? { like } : {}) })}`,
       file,
       (share) => say(share < 1 ? `Sending, ${percent(share, 0)} %` : "Waiting", share),
       signal,

@@ -20,11 +20,11 @@ router = APIRouter(tags=["intake"], responses=REFUSALS)
 
 
 @router.post("/files")
-def bring_in(request: Request, name: str, jobs: Pool) -> JobView:
+def bring_in(request: Request, name: str, jobs: Pool, like: str | None = None) -> JobView:
     """Brings a file in: the body is its bytes. They are read and stored by a job, whose result is the
-    file."""
+    file. Where its bytes do not say their encoding, it is the encoding of the file `like`."""
     file = taken_body(request)
-    return intake.begin(jobs, name, file)
+    return intake.begin(jobs, name, file, like)
 
 
 @router.get("/files/{file_id}")

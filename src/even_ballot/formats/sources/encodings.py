@@ -20,16 +20,22 @@ _MARKS = {
 csv.field_size_limit(1 << 30)
 
 
-def _is_utf8(content: bytes) -> bool:
+def readable_in(content: bytes, encoding: str) -> bool:
     """Whether all of it decodes, looked at piece by piece, so that no second copy of a large file is made."""
-    decoder = getincrementaldecoder("utf-8")()
     view = memoryview(content)
     try:
+        decoder = getincrementaldecoder(encoding)()
         for at in range(0, len(content), _PIECE):
             decoder.decode(bytes(view[at : at + _PIECE]), final=at + _PIECE >= len(content))
-    except UnicodeDecodeError:
+    except (UnicodeError, LookupError):
         return False
     return True
+
+
+def says_its_encoding(content: bytes) -> bool:
+    """Whether the bytes leave no choice: by their mark, as UTF-8, or because they are no text at all."""
+    marked = any(content.startswith(mark) for mark in _MARKS)
+    return marked or b"\x00" in content[:_SNIFF] or readable_in(content, "utf-8")
 
 
 def guess_encoding(content: bytes) -> str:
@@ -40,7 +46,7 @@ def guess_encoding(content: bytes) -> str:
     head = content[:_SNIFF]
     if b"\x00" in head:
         raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
-    if _is_utf8(content):
+    if readable_in(content, "utf-8"):
         return "utf-8"
     control = sum(byte < 9 or 13 < byte < 32 for byte in head)
     if control > len(head) / 100:
@@ -58,7 +64,7 @@ def as_utf8(content: bytes, source: Source) -> tuple[bytes, str]:
     encoding = source.encoding or guess_encoding(content)
     try:
         if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig", "ascii"):
-            if source.encoding is not None and not _is_utf8(content):
+            if source.encoding is not None and not readable_in(content, "utf-8"):
                 content.decode("utf-8")
             return content.removeprefix(b"\xef\xbb\xbf"), encoding
         return content.decode(encoding).lstrip("\ufeff").encode(), encoding

@@ -6,8 +6,9 @@ and whether signs stand between words, not inside them. What is usual in files w
 """
 
 import re
+from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from math import log
 
@@ -37,12 +38,12 @@ _JOINING = frozenset("’·")
 _OPENING, _CLOSING = frozenset("¿¡«„‚“‘‹€£§•·©\xa0"), frozenset("»”“’‘…°€ºª®™›–—\xa0")
 _MISPLACED, _CAPITAL, _ENDING = 0.01, 0.3, 0.03
 _NEVER_FIRST = frozenset("ðğß")
-_IN_DOUBT, _UNLIKE_WORDS = 3.0, -7.0
+_IN_DOUBT, _UNLIKE_WORDS, _BESIDE, _TOLD = 3.0, -7.0, 3, 6
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One way to read the bytes: how likely, and the words that show it."""
+    """One way to read the bytes: how likely, and what its words become."""
 
     encoding: str
     likelihood: float  # a logarithm, of all its words together
@@ -85,21 +86,25 @@ def _plain(word: str) -> float:
     return total
 
 
-def _in_language(words: list[str], language: str, letters: Mapping[str, float], latin: bool) -> float:
-    ascii_letter = log(1 - sum(letters.values())) if latin else log(1e-4)
-    told = {c: log(share) for c, share in letters.items()}
-    total, strange, ending = 0.0, log(_STRANGE), log(_ENDING)
+def _letters(words: list[str]) -> tuple[Counter[str], Counter[str]]:
+    """Letters above 127 by how often they stand in the words; and those of them that end no word."""
+    all_of_them, inner = Counter[str](), Counter[str]()
     for word in words:
-        last = len(word) - 1
-        for i, c in enumerate(word):
-            if c.isascii():
-                total += ascii_letter
-            elif c.isalpha() and c not in "ºª":
-                total += told.get(c.lower(), strange)
-                # Italian writes its accents at the ends of words alone.
-                if language == "Italian" and i < last and word[i + 1].isalpha():
-                    total += ending
-    return total
+        for c, after in zip(word.lower(), (*word[1:], ""), strict=False):
+            if c.isalpha() and c not in "ºª":
+                all_of_them[c if not c.isascii() else ""] += 1
+                if after.isalpha() and not c.isascii():
+                    inner[c] += 1
+    return all_of_them, inner
+
+
+def _in_language(
+    letters: Counter[str], inner: Counter[str], language: str, shares: Mapping[str, float], latin: bool
+) -> float:
+    total = sum(n * log(shares.get(c, _STRANGE)) for c, n in letters.items() if c)
+    total += letters[""] * (log(1 - sum(shares.values())) if latin else log(1e-4))
+    # Italian writes its accents at the ends of words alone.
+    return total + (inner.total() * log(_ENDING) if language == "Italian" else 0)
 
 
 def _judged(words: list[bytes], encoding: str) -> Reading | None:
@@ -110,14 +115,20 @@ def _judged(words: list[bytes], encoding: str) -> Reading | None:
         return None
     if any(not c.isprintable() and c != "\xa0" for text in texts for c in text):
         return None
+    letters, inner = _letters(texts)
     best = max(
-        _in_language(texts, language, letters, latin)
+        _in_language(letters, inner, language, shares, latin)
         for family, latin in ((LATIN, True), (OTHERS, False))
-        for language, letters in family.items()
+        for language, shares in family.items()
     )
     likelihood = best + sum(map(_plain, texts)) + _USUAL[encoding]
     high = sum(byte > 127 for word in words for byte in word)
-    return Reading(encoding, likelihood, likelihood / max(high, 1), tuple(texts[:6]))
+    return Reading(encoding, likelihood, likelihood / max(high, 1), tuple(texts))
+
+
+def _words(content: bytes) -> list[bytes]:
+    found = (match.group() for match in _WORD.finditer(content))
+    return list(islice(dict.fromkeys(islice(found, _LOOKED_AT)), _JUDGED))
 
 
 def readings(content: bytes) -> tuple[Reading, ...]:
@@ -125,15 +136,28 @@ def readings(content: bytes) -> tuple[Reading, ...]:
 
     The first 200,000 words that hold bytes above 127 are looked at, the first 2,000 different ones judged.
     """
-    found = (match.group() for match in _WORD.finditer(content))
-    words = list(islice(dict.fromkeys(islice(found, _LOOKED_AT)), _JUDGED))
+    words = _words(content)
     judged = [reading for encoding in _USUAL if (reading := _judged(words, encoding)) is not None]
     return tuple(sorted(judged, key=lambda reading: -reading.likelihood))
 
 
-def in_doubt(found: tuple[Reading, ...]) -> bool:
-    """Whether another reading, of other words, is nearly as likely as the likeliest."""
-    return any(
-        found[0].likelihood - other.likelihood < _IN_DOUBT and other.words != found[0].words
-        for other in found[1:]
-    )
+def side_by_side(content: bytes, encoding: str) -> tuple[Reading, ...]:
+    """Up to three readings of other words each, with the words they differ in; none where the likeliest is
+    the one the file was read with and leaves no doubt."""
+    different = {reading.words: reading for reading in reversed(readings(content))}
+    best = sorted(different.values(), key=lambda reading: -reading.likelihood)[:_BESIDE]
+    if len(best) < 2:
+        return ()
+    sure = best[0].likelihood - best[1].likelihood > _IN_DOUBT
+    if sure and best[0].words == _as_words(content, encoding):
+        return ()
+    told = [i for i, words in enumerate(zip(*(r.words for r in best), strict=True)) if len(set(words)) > 1]
+    return tuple(replace(r, words=tuple(r.words[i] for i in told[:_TOLD])) for r in best)
+
+
+def _as_words(content: bytes, encoding: str) -> tuple[str, ...] | None:
+    """The words judged, in an encoding; None where they cannot be read in it."""
+    try:
+        return tuple(word.decode(encoding) for word in _words(content))
+    except (UnicodeError, LookupError):
+        return None

@@ -12,8 +12,16 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
+from even_ballot.formats.sources.encodings import readable_in, says_its_encoding
+from even_ballot.formats.sources.readings import side_by_side
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.stations.views import Answer, ColumnPreview, FilePreview, KindPreview
+from even_ballot.services.stations.views import (
+    Answer,
+    ColumnPreview,
+    EncodingReading,
+    FilePreview,
+    KindPreview,
+)
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
 from even_ballot.store.files import file_bytes, find_file, keep_file
@@ -51,7 +59,16 @@ def _preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePrevie
         reading,
         _columns(table, reading.decimal or "."),
         sheets,
+        _readings(session, file_id, reading),
     )
+
+
+def _readings(session: Session, file_id: str, reading: Source) -> tuple[EncodingReading, ...]:
+    encoding = reading.encoding or "utf-8"
+    if reading.format != "csv" or encoding.lower().startswith(("utf", "ascii")):
+        return ()
+    beside = side_by_side(file_bytes(session, file_id), encoding)
+    return tuple(EncodingReading(found.encoding, found.words) for found in beside)
 
 
 def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
@@ -100,13 +117,24 @@ def bring_in(
     return preview(session, pipelines, keep(session, name, content, said).id)
 
 
-def begin(jobs: Jobs, name: str, file: IO[bytes]) -> JobView:
-    """A job that reads and keeps an uploaded file; its result is the file's identifier."""
+def _inherited(session: Session, like: str | None, name: str, content: bytes) -> Source | None:
+    """The encoding of an earlier file, for bytes that do not say their own and can be read in it."""
+    if like is None or says_its_encoding(content):
+        return None
+    encoding = Source.model_validate_json(find_file(session, like).reading).encoding
+    return Source(path=name, encoding=encoding) if encoding and readable_in(content, encoding) else None
+
+
+def begin(jobs: Jobs, name: str, file: IO[bytes], like: str | None = None) -> JobView:
+    """A job that reads and keeps an uploaded file; its result is the file's identifier. Where its bytes do
+    not say how they are read, they are read as the file `like` was."""
 
     def work(session: Session, progress: Progress) -> str:
         with file:
             progress("Reading", None)
-            return keep(session, name, file.read(), None, progress).id
+            content = file.read()
+            said = _inherited(session, like, name, content)
+            return keep(session, name, content, said, progress).id
 
     return jobs.start("intake", name, work)
 

@@ -61,8 +61,17 @@ class KindPreview:
 
 
 @dataclass(frozen=True)
+class EncodingReading:
+    """An encoding the file may be in, and what becomes in it of the words that encodings read differently."""
+
+    encoding: str
+    words: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class FilePreview:
-    """A file that was brought in: how it was read and what is in it."""
+    """A file that was brought in: how it was read and what is in it; readings: the likeliest encodings side
+    by side, where more than one may be right."""
 
     id: str
     name: str
@@ -72,6 +81,7 @@ class FilePreview:
     reading: Source
     columns: tuple[ColumnPreview, ...]
     sheets: tuple[str, ...] = ()
+    readings: tuple[EncodingReading, ...] = ()
 
 
 @dataclass(frozen=True)

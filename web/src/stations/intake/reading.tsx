@@ -14,7 +14,19 @@ const ENCODINGS = [
   ["utf-8", "UTF-8"],
   ["utf-8-sig", "UTF-8 with mark"],
   ["utf-16", "UTF-16"],
-  ["cp1252", "Windows-1252"],
+  ["cp1252", "Western European (cp1252)"],
+  ["iso8859_15", "Western European (ISO 8859-15)"],
+  ["cp1250", "Central European (cp1250)"],
+  ["iso8859_2", "Central European (ISO 8859-2)"],
+  ["cp1257", "Baltic (cp1257)"],
+  ["cp1251", "Cyrillic (cp1251)"],
+  ["koi8_r", "Cyrillic (KOI8-R)"],
+  ["cp1253", "Greek (cp1253)"],
+  ["cp1254", "Turkish (cp1254)"],
+  ["cp1255", "Hebrew (cp1255)"],
+  ["cp1256", "Arabic (cp1256)"],
+  ["mac_roman", "Western European, old (Mac Roman)"],
+  ["cp850", "Western European, old (cp850)"],
 ] as const;
 const ROWS = [
   ["1", "1"],
@@ -33,6 +45,39 @@ const DECIMALS = [
 ] as const;
 
 type Options = readonly (readonly [string, string])[];
+
+/** The likeliest encodings side by side, each with what its words become; pressing one reads the file so. */
+function SideBySide({
+  readings,
+  taken,
+  busy,
+  take,
+}: {
+  readings: readonly Schema["EncodingReading"][];
+  taken?: string | null;
+  busy: boolean;
+  take: (encoding: string) => void;
+}) {
+  const names = new Map<string, string>(ENCODINGS);
+  return (
+    <fieldset className="my-3">
+      <legend className="font-semibold text-sm">Which of these reads right?</legend>
+      {readings.map(({ encoding, words }) => (
+        <button
+          key={encoding}
+          type="button"
+          aria-pressed={encoding === taken}
+          disabled={busy}
+          onClick={() => take(encoding)}
+          className={`mt-1 block w-full rounded border px-2 py-1 text-left hover:bg-wash ${encoding === taken ? "border-ink" : "border-rule"}`}
+        >
+          <span className="font-serif">{words.join(", ")}</span>
+          <span className="block text-soft text-xs">{names.get(encoding) ?? encoding}</span>
+        </button>
+      ))}
+    </fieldset>
+  );
+}
 
 /** What was guessed about a file; each guess can be overruled and the preview follows. */
 export function Reading({
@@ -78,6 +123,14 @@ export function Reading({
           {pick("Encoding", reading.encoding ?? "utf-8", known(ENCODINGS, reading.encoding), (encoding) => ({
             encoding,
           }))}
+          {!!file.readings?.length && (
+            <SideBySide
+              readings={file.readings}
+              taken={reading.encoding}
+              busy={again.isPending}
+              take={(encoding) => again.mutate({ encoding })}
+            />
+          )}
         </>
       ) : reading.format === "parquet" || reading.format === "jsonl" ? (
         <p className="text-sm">

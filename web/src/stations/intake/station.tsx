@@ -40,8 +40,9 @@ export function IntakeStation() {
       .then(settle)
       .catch(refuse),
   );
-  const newer = useUpload((brought) =>
-    navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: NEWER + brought.id } }),
+  const newer = useUpload(
+    (brought) => navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: NEWER + brought.id } }),
+    study.source.id,
   );
   const entry = (name: string | undefined, title: string, says: string) => (
     <li>
