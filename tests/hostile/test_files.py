@@ -140,7 +140,7 @@ def test_an_unforeseen_error_is_one_sentence_and_where_to_report(
     def breaks(*_: object) -> None:
         raise ZeroDivisionError("by nothing")
 
-    monkeypatch.setattr("even_ballot.cli.run_file", breaks)
+    monkeypatch.setattr("even_ballot.services.running.run_file", breaks)
     result = CliRunner().invoke(app, ["run", "x.json", "--out", str(tmp_path)])
     assert result.exit_code == 2
     assert "Traceback" not in result.output

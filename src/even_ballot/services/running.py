@@ -92,10 +92,8 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     lookups = {
         name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()
     }
-    said = study.source.model_dump(exclude_none=True)
-    guessed = {k: v for k, v in reading.model_dump(exclude_none=True).items() if k not in said}
     results = run(study.model_copy(update={"source": reading}), raw, lookups)
-    return study, replace(results, guessed=guessed)
+    return study, replace(results, guessed=study.source.guessed(reading))
 
 
 def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, bytes]:

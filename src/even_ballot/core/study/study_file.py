@@ -37,6 +37,11 @@ class Source(Model):
             raise ValueError("a quote or a line break cannot be the delimiter")
         return value
 
+    def guessed(self, reading: "Source") -> dict[str, Any]:
+        """What of a reading of this file was guessed, because it is not said here."""
+        said = self.model_dump(exclude_none=True)
+        return {k: v for k, v in reading.model_dump(exclude_none=True).items() if k not in said}
+
 
 class Study(Model):
     """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new

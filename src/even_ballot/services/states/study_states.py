@@ -6,6 +6,7 @@ of it: undo, switching off and reordering find earlier states again.
 
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
+from dataclasses import replace
 from functools import partial
 from typing import TypeVar
 
@@ -19,11 +20,12 @@ from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.pipeline import Inputs, Ledgered, Pipeline, Weighed
 from even_ballot.core.study.results import Results, Weighted
+from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult
 from even_ballot.services.states.cache import Cache
 from even_ballot.services.workers.ongoing_work import OngoingWork
 from even_ballot.store.database import release
-from even_ballot.store.files import file_table
+from even_ballot.store.files import file_table, find_file
 from even_ballot.store.studies import StudyState
 
 T = TypeVar("T")
@@ -133,4 +135,6 @@ class Pipelines:
 
     def results(self, session: Session, state: StudyState) -> Results:
         """Everything, as a run of the study file finds it."""
-        return self.pipeline(session, state).results()
+        reading = Source.model_validate_json(find_file(session, state.files.source).reading)
+        results = self.pipeline(session, state).results()
+        return replace(results, guessed=state.study.source.guessed(reading))
