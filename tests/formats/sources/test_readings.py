@@ -110,3 +110,15 @@ def test_a_sure_reading_stands_alone_unless_another_was_taken() -> None:
     assert side_by_side(content, "cp1252")[0].encoding == "cp1250"
     assert side_by_side(content, "no-such-encoding")
     assert side_by_side(b"a;b\n1;2\n", "cp1252") == ()
+
+
+@pytest.mark.parametrize(
+    "content",
+    [b"\x93" * 3_000_000, b"a" * 3_000_000 + b"\xe9", b"\xe9" * 3_000_000, b"\xabb" * 1_500_000],
+    ids=["signs", "plain letters", "letters", "both"],
+)
+def test_a_word_without_end_is_looked_at_in_pieces(content: bytes) -> None:
+    """Looked at whole, each of these takes minutes to hours."""
+    found = readings(content)
+    assert found
+    assert all(len(word) <= 81 for reading in found for word in reading.words)

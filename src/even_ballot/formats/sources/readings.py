@@ -14,7 +14,10 @@ from math import log
 
 from even_ballot.formats.sources.alphabets import LATIN, OTHERS
 
-_WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
+# A word is looked at over its first letters only, so that no file can make one that takes for ever.
+_REACH = 40
+_HIGH = re.compile(rb"[\x80-\xff][A-Za-z\x80-\xff]{0,%d}" % _REACH)
+_BEFORE = re.compile(rb"[A-Za-z]*\Z")
 _LOOKED_AT, _JUDGED = 200_000, 2_000
 # How usual each is, as a logarithm: two of these differ by as much as a word or two can say.
 _USUAL = {
@@ -126,8 +129,14 @@ def _judged(words: list[bytes], encoding: str) -> Reading | None:
     return Reading(encoding, likelihood, likelihood / max(high, 1), tuple(texts))
 
 
+def _word(content: bytes, match: re.Match[bytes]) -> bytes:
+    """The whole word whose first byte above 127 was found."""
+    before = _BEFORE.search(content[max(match.start() - _REACH, 0) : match.start()])
+    return (before.group() if before else b"") + match.group()
+
+
 def _words(content: bytes) -> list[bytes]:
-    found = (match.group() for match in _WORD.finditer(content))
+    found = (_word(content, match) for match in _HIGH.finditer(content))
     return list(islice(dict.fromkeys(islice(found, _LOOKED_AT)), _JUDGED))
 
 
