@@ -108,6 +108,32 @@ def run(
 
 
 @app.command()
+def draft(
+    answers: Annotated[Path, typer.Argument(help="A file of answers.")],
+    out: Annotated[Path, typer.Option(help="Where the study file goes.")],
+    title: Annotated[str | None, typer.Option(help="The study's title.")] = None,
+    replace: Annotated[bool, typer.Option(help="Write over a study file that is there.")] = False,
+) -> None:
+    """Proposes a codebook for a file of answers and writes it as a study file that runs.
+
+    Prints what it is unsure of. Exits with 2 where the file cannot be read, or the study file is there.
+    """
+    from rich.console import Console
+
+    from even_ballot.core.faults import StudyError
+    from even_ballot.services.drafting import draft_file
+    from even_ballot.services.telling import tell_draft
+
+    try:
+        made = draft_file(answers, out, title, replace)
+    except StudyError as error:
+        _refuse(error)
+        return
+    tell_draft(made.reading, made.lines, Console(stderr=True, highlight=False))
+    typer.echo(f"{made.records:,} records, {made.columns:,} columns. Written: {out}")
+
+
+@app.command()
 def schema() -> None:
     """Prints the JSON Schema of the study file."""
     from even_ballot.core.study.study_file import Study

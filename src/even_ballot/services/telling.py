@@ -1,10 +1,15 @@
 """What a run has to say for itself at the command line."""
 
+from collections.abc import Sequence
+
 from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
-from even_ballot.core.faults import counted
+from even_ballot.core.draft.draft import UNSURE
+from even_ballot.core.draft.line import Line
+from even_ballot.core.faults import counted, some
+from even_ballot.core.study.study_file import Source
 from even_ballot.core.study.summary import Summary
 
 _MOST = 12
@@ -16,6 +21,10 @@ _SAID = {
     "header_rows": "rows of headings",
     "names_row": "row with the names",
     "sheet": "sheet",
+    "rows_above": "rows above the headings, left out",
+    "rows_below": "notes and totals below, left out",
+    "repeated": "headings that are repeated, left out",
+    "hidden": "rows that are hidden, left out",
 }
 _KINDS = {
     "out_of_range": "out of range",
@@ -70,4 +79,47 @@ def tell(summary: Summary, problems: tuple[str, ...], console: Console) -> None:
     for heading, what, how in rows:
         table.add_row("" if heading == before else heading, escape(what), escape(how))
         before = heading
+    console.print(table)
+
+
+_WHY = {
+    "known_order": "answers of a known order",
+    "natural_order": "answers that are sizes",
+    "numbered_labels": "answers that begin with their code",
+    "few_words": "few different answers, in no known order",
+    "few_whole_numbers": "few whole numbers in a row",
+    "numbers": "numbers",
+    "top_codes": "numbers with an open end",
+    "counts": "a number of something",
+    "written_numbers": "numbers as people write them",
+    "durations": "lengths of time",
+    "dates": "dates",
+    "ambiguous_dates": "dates whose day and month cannot be told apart",
+    "ticks": "columns that are ticked or not",
+    "separated": "several answers in a cell",
+    "open_answers": "open answers",
+    "identifier": "tells the cases apart",
+    "role": "its heading says so",
+    "leading_zeros": "numbers that begin with 0",
+    "index": "counts the records",
+    "empty": "no answers",
+}
+
+
+def tell_draft(reading: Source, lines: Sequence[Line], console: Console) -> None:
+    """Writes how a file was read and what a draft is unsure of, as a table."""
+    table = Table(box=None, padding=(0, 2, 0, 0), show_header=False)
+    for _ in range(3):
+        table.add_column(overflow="fold")
+    for key, value in reading.model_dump(exclude_none=True, exclude={"path"}).items():
+        table.add_row("read", _SAID.get(key, key), escape(repr(value)))
+    counts: dict[str, int] = {}
+    for line in lines:
+        counts[line.kind] = counts.get(line.kind, 0) + len(line.questions)
+    for kind, n in counts.items():
+        table.add_row("proposed", kind, counted(n, "column"))
+    for line in lines:
+        if line.sure < UNSURE:
+            what = f"{some(line.questions, 4)}: {line.kind}"
+            table.add_row("unsure", escape(what), _WHY[line.why])
     console.print(table)

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from even_ballot.core.data.codebook import Codebook, Variable
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
-from even_ballot.core.data.number_words import number_in_words
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import Effect, run_ledger
+from even_ballot.core.written.number_words import number_in_words
 
 
 def take(

@@ -49,7 +49,7 @@ export function fromLines(key: string, text: string): Value | undefined {
       return { ...named, ...(from ? { from: Number(from) } : {}), ...(below ? { below: Number(below) } : {}) };
     });
   }
-  if (key === "answers" || key === "codes" || key === "names") {
+  if (["answers", "codes", "names", "entries", "wordings"].includes(key)) {
     const pairs = lines.map((line) => {
       const at = line.lastIndexOf("=");
       return at < 0 ? null : ([line.slice(0, at).trimEnd(), line.slice(at + 1).trim()] as const);
@@ -58,7 +58,7 @@ export function fromLines(key: string, text: string): Value | undefined {
     return Object.fromEntries(
       pairs.map((p) => [
         p?.[0] ?? "",
-        key === "names" ? (p?.[1] ?? "") : p?.[1] === "" ? null : numberOr(p?.[1] ?? ""),
+        key === "names" || key === "wordings" ? (p?.[1] ?? "") : p?.[1] === "" ? null : numberOr(p?.[1] ?? ""),
       ]),
     );
   }

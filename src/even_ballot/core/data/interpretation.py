@@ -16,6 +16,7 @@ from even_ballot.core.faults import Fault, StudyError, some
 _NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
 _POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
 _COMMAED = re.compile(r"[+-]?\d+(,\d+)?", re.ASCII)
+_PARTED = re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3})+", re.ASCII)
 _LOOKED_AT, _LONGEST = 500, 400
 _LEADING_ZERO = re.compile(r"\s*[+-]?0\d", re.ASCII)
 _WHOLE = re.compile(r"\s*[+-]?\d{1,9}(\.0*)?\s*", re.ASCII)
@@ -64,6 +65,8 @@ def guess_decimal(columns: Sequence[Column], delimiter: str = "") -> Literal["."
             and delimiter != ","
             and all(_COMMAED.fullmatch(word) for word in words)
             and any("," in word for word in words)
+            # Nothing but "1,200" may as well be thousands parted.
+            and not all(_PARTED.fullmatch(word) for word in words if "," in word)
         ):
             found = ","
     return found  # type: ignore[return-value]

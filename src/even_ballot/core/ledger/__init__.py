@@ -5,13 +5,18 @@ from typing import Annotated, get_args
 from pydantic import Field
 
 from even_ballot.core.ledger import blanks, cases, cells, joins, names, numbers, scales, wording
+from even_ballot.core.ledger.reading import dates as written_dates
+from even_ballot.core.ledger.reading import numbers as written_numbers
+from even_ballot.core.ledger.reading import replacing
 from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger, take_step
 
 AnyStep = Annotated[
     cases.DropCases
     | wording.Tidy
     | wording.CodeAnswers
-    | wording.ToNumber
+    | written_numbers.ToNumber
+    | written_dates.ToDate
+    | replacing.Replace
     | blanks.FillBlank
     | blanks.CountBlank
     | cells.Edit

@@ -10,8 +10,8 @@ from pydantic import Field
 
 from even_ballot.core.data.codebook import Code, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, text_column
-from even_ballot.core.data.interpretation import as_coded, as_date, as_number, with_missing_codes
 from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger.reading.placing import read_as
 from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
 from even_ballot.core.numerics.arrays import Bools
 
@@ -91,16 +91,7 @@ class Edit(Step):
             if isinstance(self.value, str)
             else f"{self.value:.15g}"
         )
-        written = text_column([spelled])
-        match variable.kind:
-            case "coded":
-                return with_missing_codes(as_coded(written, data.scale_of(variable.name)), variable.missing)
-            case "number":
-                return as_number(written, variable.missing)
-            case "date":
-                return as_date(written)
-            case _:
-                return written if written.words else Column(written.values, written.state, ("",))
+        return read_as(text_column([spelled]), data, variable)
 
 
 class Split(Step):

@@ -47,6 +47,14 @@ _CASE = (
     ("upper", "all capitals"),
     ("sentence", "first letter large"),
 )
+_DECIMAL = ((".", "a point"), (",", "a comma"), ("either", "either of both"))
+_THOUSANDS = (("", "nothing"), (",", "a comma"), (".", "a point"), (" ", "a space"), ("'", "an apostrophe"))
+_ORDER = (
+    ("day_month_year", "day first"),
+    ("month_day_year", "month first"),
+    ("year_month_day", "year first"),
+    ("serial", "days as a spreadsheet counts them"),
+)
 _PARTS: dict[str, tuple[str, Shown, tuple[tuple[str, str], ...]]] = {
     "variables": ("Variables", "names", ()),
     "items": ("Items", "names", ()),
@@ -82,7 +90,16 @@ _PARTS: dict[str, tuple[str, Shown, tuple[tuple[str, str], ...]]] = {
     "case": ("Letter case", "choice", _CASE),
     "otherwise": ("What fits nothing", "number", ()),
     "missing": ("Keys without a match", "choice", (("refuse", "stop"), ("flag", "stay a finding"))),
-    "decimal": ("Decimals are written with", "text", ()),
+    "decimal": ("Decimals are written with", "choice", _DECIMAL),
+    "thousands": ("Thousands are parted by", "choice", _THOUSANDS),
+    "multiples": ("3k is 3,000, 1.2m is 1,200,000", "tick", ()),
+    "clock": ("Times of the form 1:05:00 are seconds", "tick", ()),
+    "unit": ("Unit written behind the number", "text", ()),
+    "entries": ("Entries and their numbers, “entry = number” a line each", "lines", ()),
+    "order": ("Order of day, month and year", "choice", _ORDER),
+    "two_digits_up_to": ("Years of two digits run up to", "number", ()),
+    "wordings": ("Wordings, “old = new” a line each, nothing after = for blank", "lines", ()),
+    "part": ("In parts of answers, too", "tick", ()),
     "by": ("The case is named by", "choice", (("id", "its identifier"), ("row", "its record number"))),
 }
 _UNSEEN = ("do", "why", "off")

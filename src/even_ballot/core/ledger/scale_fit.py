@@ -11,7 +11,8 @@ from rapidfuzz import fuzz, process
 from even_ballot.core.data.codebook import Scale
 from even_ballot.core.data.dataset import ANSWERED, MISSING, Dataset
 from even_ballot.core.data.interpretation import code_of
-from even_ballot.core.ledger.wording import other_meaning, tidied
+from even_ballot.core.ledger.wording import other_meaning
+from even_ballot.core.written.texts import fold
 
 Verdict = Literal["fits", "in part", "already", "other codes", "other direction", "other kind"]
 _LIKE, _SHOWN, _LONGEST = 80, 200, 500
@@ -39,15 +40,6 @@ class Fit:
     verdict: Verdict
     says: str
     answers: tuple[AnswerFit, ...]
-
-
-def fold(text: str) -> str:
-    """A text without what does not tell answers apart: spacing, invisible characters, letter case.
-
-    >>> fold("  Very   Often ")
-    'very often'
-    """
-    return tidied(text).casefold()
 
 
 def _proposed(answer: str, cases: int, scale: Scale, labels: dict[str, int]) -> AnswerFit:

@@ -1,6 +1,5 @@
-"""Steps that work on entries as they were written: tidying, coding, reading numbers."""
+"""Steps that work on entries as they were written: tidying and coding."""
 
-import re
 from collections.abc import Callable, Iterable
 from typing import Literal
 
@@ -8,38 +7,19 @@ import numpy as np
 
 from even_ballot.core.data.codebook import CodeNumber, Scale, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
-from even_ballot.core.data.interpretation import code_of, parse_number, with_missing_codes
-from even_ballot.core.data.number_words import number_in_words
+from even_ballot.core.data.interpretation import code_of, with_missing_codes
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
-
-_SPACES = re.compile(r"[\s\u00a0\u2000-\u200a\u202f\u205f\u3000]+")
-_INVISIBLE = re.compile("[\u00ad\u200b-\u200f\u2028-\u202e\u2060\ufeff]")
+from even_ballot.core.written.texts import tidied
 
 
-def tidied(word: str, trim: bool = True, squeeze: bool = True, case: str | None = None) -> str:
-    """A word without stray white space and invisible characters, in the letter case asked for.
+def renamed_words(column: Column, change: Callable[[str], str]) -> Column:
+    """The column with every word changed; words that become one share an index, empty ones become blank.
 
-    >>> tidied("  too   late ", case="upper")
-    'TOO LATE'
+    >>> from even_ballot.core.data.dataset import text_column
+    >>> renamed_words(text_column(["late", "Late", "dear"]), str.lower).words
+    ('late', 'dear')
     """
-    word = _INVISIBLE.sub("", word)
-    if squeeze:
-        word = _SPACES.sub(" ", word)
-    if trim:
-        word = word.strip()
-    match case:
-        case "lower":
-            return word.lower()
-        case "upper":
-            return word.upper()
-        case "sentence":
-            return word[:1].upper() + word[1:].lower()
-    return word
-
-
-def _renamed_words(column: Column, change: Callable[[str], str]) -> Column:
-    """The column with every word changed; words that become one share an index, empty ones become blank."""
     index: dict[str, int] = {}
     to = [index.setdefault(new, len(index)) if (new := change(word)) else -1 for word in column.words]
     if not to:
@@ -76,14 +56,18 @@ class Tidy(Step):
         for name in self.variables:
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind == "text":
-                new = _renamed_words(column, lambda word: tidied(word, self.trim, self.squeeze, self.case))
+                new = renamed_words(column, lambda word: tidied(word, self.trim, self.squeeze, self.case))
                 changed += changed_cells(column, new, text=True)
                 data = data.with_column(variable, new)
         return Outcome(data, changed)
 
 
-def _as_words(column: Column) -> Column:
-    """A number column as text, whole numbers without decimals; missing codes count as entries again."""
+def as_words(column: Column) -> Column:
+    """A number column as text, whole numbers without decimals; missing codes count as entries again.
+
+    >>> as_words(Column(np.array([1.0, 2.5]), np.zeros(2, np.uint8))).words
+    ('1', '2.5')
+    """
     numbers = column.state != UNPLACED
     values, index = np.unique(column.values[numbers], return_inverse=True)
     words = tuple(f"{v:.15g}" for v in values.tolist()) + column.words
@@ -162,7 +146,7 @@ class CodeAnswers(Step):
                     f"Scales there are: {some(list(data.scales)) or 'none'}.",
                 )
             if variable.kind == "number":
-                column, variable = _as_words(column), variable.model_copy(update={"kind": "text"})
+                column, variable = as_words(column), variable.model_copy(update={"kind": "text"})
             if variable.kind not in ("text", "coded"):
                 raise fault(
                     f"{name} is a {variable.kind}; only texts, numbers and coded variables take codes.",
@@ -208,59 +192,3 @@ class CodeAnswers(Step):
         kept = column.words if (state == UNPLACED).any() else ()
         changed = int(placed.sum()) + (int(rest.sum()) if self.otherwise != "flag" else 0)
         return with_missing_codes(Column(values, state, kept), (*scale.missing, *variable.missing)), changed
-
-
-def _bare(word: str) -> str:
-    """A number's digits and signs without the marks of a currency or unit around them."""
-    start, end = 0, len(word)
-    while start < end and not (word[start].isalnum() or word[start] in "_+,-."):
-        start += 1
-    while end > start and not (word[end - 1].isalnum() or word[end - 1] in "_."):
-        end -= 1
-    return word[start:end].strip()
-
-
-class ToNumber(Step):
-    """ "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings."""
-
-    OFFERED = (
-        "decimal",
-        "words",
-    )
-    do: Literal["to_number"]
-    variables: tuple[str, ...]
-    decimal: str = "."
-    words: bool = False
-
-    def sentence(self) -> str:
-        return f"Read {some(self.variables)} as numbers" + (", spelled-out ones too" if self.words else "")
-
-    def _number(self, word: str) -> float | None:
-        word = tidied(word)
-        bare = _bare(word)
-        separated = bare if self.decimal == "." else bare.replace(self.decimal, ".")
-        value = parse_number(separated)
-        return number_in_words(word) if value is None and self.words else value
-
-    def apply(self, data: Dataset, tables: Tables) -> Outcome:
-        changed, unplaced = 0, {}
-        for name in self.variables:
-            column, variable = data.column(name, "variables"), data.variable(name)
-            if variable.kind not in ("text", "number"):
-                raise fault(f"{name} is a {variable.kind}; only text is read as numbers.", "variables")
-            numbers = [self._number(word) for word in column.words]
-            worded = column.state == (ANSWERED if variable.kind == "text" else UNPLACED)
-            at = np.where(worded, column.values, 0).astype(np.int64)
-            fits = np.array([n is not None for n in numbers] or [False])
-            placed = worded & fits[at]
-            table = np.array([0.0 if n is None else n for n in numbers] or [0.0])
-            values = np.where(placed, table[at], column.values).astype(np.float64)
-            state = np.where(placed, ANSWERED, np.where(worded, UNPLACED, column.state)).astype(np.uint8)
-            new = with_missing_codes(
-                Column(values, state, column.words if (state == UNPLACED).any() else ()), variable.missing
-            )
-            changed += int(placed.sum())
-            if left := new.entries():
-                unplaced[name] = left
-            data = data.with_column(variable.model_copy(update={"kind": "number"}), new)
-        return Outcome(data, changed, unplaced)

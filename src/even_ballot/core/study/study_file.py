@@ -19,7 +19,9 @@ from even_ballot.core.weighting.request import Weighting
 
 class Source(Model):
     """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows
-    (from 1) holds the names; the others become labels."""
+    (from 1) holds the names; the others become labels. rows_above, rows_below: rows that are not blank above
+    the headings and below the records, titles, notes and totals, which are left out; repeated, hidden:
+    whether records that are the headings once more, and rows that a sheet hides, are left out."""
 
     path: str = Field(min_length=1)
     format: Literal["csv", "xlsx", "ods", "parquet", "jsonl"] | None = None
@@ -29,6 +31,10 @@ class Source(Model):
     encoding: str | None = None
     delimiter: str | None = Field(default=None, min_length=1, max_length=1)
     decimal: Literal[".", ","] | None = None
+    rows_above: int | None = Field(default=None, ge=0, le=100)
+    rows_below: int | None = Field(default=None, ge=0, le=1000)
+    repeated: bool | None = None
+    hidden: bool | None = None
 
     @field_validator("delimiter")
     @classmethod

@@ -16,6 +16,7 @@ from even_ballot.core.weighting.raking import Raked
 
 PartWeights = tuple[Floats, ...]
 """For every part the weight of each case, (n,)."""
+_ROUNDING = 1e-9
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,8 @@ def _gaps(cases: Cases, raked: Sequence[Raked], weights: Sequence[PartWeights]) 
         for each in weights:
             whole = cases.merged(sums, source.combos.index, each)
             apart = np.abs(whole / whole.sum() - laid.target)
-            worst = int(apart.argmax())
+            # Of gaps that only rounding tells apart, as the two of a margin of two, the first category's.
+            worst = int(np.argmax(apart >= apart.max() - _ROUNDING))
             gaps.append(float(apart[worst]))
             labels.append(laid.label(cases.head, worst))
         found.append(MarginGap(tuple(names), laid.margin.by, tuple(gaps), tuple(labels)))

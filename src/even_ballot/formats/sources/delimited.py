@@ -13,11 +13,13 @@ from pyarrow import csv as arrow_csv
 
 from even_ballot.core.data.dataset import BLANK, Column, RawTable
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.guarding import unguarded
 from even_ballot.formats.sources.encodings import as_utf8
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
+from even_ballot.formats.sources.surroundings import cut_tail, guess_rows_above, repeats
 
 DELIMITERS = ",;\t|"
 
@@ -34,6 +36,9 @@ class Guess:
     delimiter: str
     header_rows: int = 1
     names_row: int = 1
+    rows_above: int | None = None
+    rows_below: int | None = None
+    repeated: bool | None = None
 
 
 def guess_delimiter(text: str) -> str:
@@ -48,10 +53,17 @@ def guess_delimiter(text: str) -> str:
             ]
         except csv.Error:
             continue
-        if rows and len(rows[0]) > 1:
-            even = sum(len(row) == len(rows[0]) for row in rows) / len(rows)
-            if (even, len(rows[0])) > score:
-                best, score = delimiter, (even, len(rows[0]))
+        if not rows:
+            continue
+        wide = len(rows[0])
+        if wide == 1:
+            # The first rows may be a title; what follows is a table where it is wide and even.
+            wide = Counter(map(len, rows)).most_common(1)[0][0]
+            if wide < 3 or sum(len(row) == wide for row in rows) < 0.7 * len(rows):
+                continue
+        even = sum(len(row) == wide for row in rows) / len(rows)
+        if (even, wide) > score:
+            best, score = delimiter, (even, wide)
     return best
 
 
@@ -99,12 +111,18 @@ def as_column(chunks: pa.ChunkedArray) -> Column:
     )
 
 
-def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], columns: list[Column]) -> RawTable:
-    """A table without its wholly blank records; the others keep their numbers."""
+def without_blank_records(
+    names: tuple[str, ...], labels: tuple[str, ...], columns: list[Column], left_out: Bools | None = None
+) -> RawTable:
+    """A table without its wholly blank records; the others keep their numbers. left_out: others that are no
+    records."""
     n = len(columns[0].values) if columns else 0
     filled = np.zeros(n, np.bool_)
     for column in columns:
         filled |= column.state != BLANK
+    blank = n - int(filled.sum())
+    if left_out is not None:
+        filled &= ~left_out
     rows = np.arange(1, n + 1, dtype=np.int64)
     if not filled.all():
         rows, columns = rows[filled], [column.take(filled) for column in columns]
@@ -112,7 +130,7 @@ def without_blank_records(names: tuple[str, ...], labels: tuple[str, ...], colum
         raise fault(
             "The file holds no answers below its headings.", "", "Bring a file with at least one record."
         )
-    return RawTable(names, labels, tuple(columns), rows, n - len(rows))
+    return RawTable(names, labels, tuple(columns), rows, blank)
 
 
 def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Guess]:
@@ -128,8 +146,9 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     body, encoding = as_utf8(content, source)
     head = body[:_HEAD].decode(errors="ignore")
     delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
-    heads, lines, names_row = _headings(head, delimiter, source)
+    heads, lines, names_row, above = _headings(head, delimiter, source)
     wide = max(map(len, heads))
+    body, below = cut_tail(body, delimiter, wide, source.rows_below)
     names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
     _check_closed(body, lines, source.path)
     progress("Taking the records apart", None)
@@ -143,11 +162,23 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     if heads[names_row - 1][0].strip() == "row":
         # Records that were written here: texts are as they were before they were guarded.
         columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
-    return without_blank_records(names, labels, columns), Guess(encoding, delimiter, len(heads), names_row)
+    again = repeats(columns, heads[names_row - 1]) if source.repeated is not False else None
+    found = again is not None and bool(again.any())
+    guess = Guess(
+        encoding,
+        delimiter,
+        len(heads),
+        names_row,
+        above if source.rows_above is None else source.rows_above,
+        (below or None) if source.rows_below is None else source.rows_below,
+        True if found else source.repeated,
+    )
+    return without_blank_records(names, labels, columns, again), guess
 
 
-def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int, int]:
-    """The rows of headings, how many lines of the file they take up, and which of them holds the names."""
+def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int, int, int | None]:
+    """The rows of headings, how many lines of the file they and what is above them take up, which of them
+    holds the names, and how many rows are above, where that was guessed to be any."""
     reader = csv.reader(io.StringIO(head, newline=""), delimiter=delimiter)
     rows: list[list[str]] = []
     ends: list[int] = []
@@ -156,7 +187,7 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
             if any(cell.strip() for cell in row):
                 rows.append(row)
                 ends.append(reader.line_num)
-            if len(rows) == (_LOOKED_AT if source.header_rows is None else source.header_rows):
+            if len(rows) == _LOOKED_AT:
                 break
     except csv.Error as error:
         # Further down it is the records that do not read; they are reported by line when they are taken
@@ -171,8 +202,10 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
             source.path,
             "Bring a file with headings and records.",
         )
-    n, names_row = guess_heading_rows(rows) if source.header_rows is None else (len(rows), 1)
-    return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row
+    above = guess_rows_above(rows) if source.rows_above is None else min(source.rows_above, len(rows) - 1)
+    rows, ends = rows[above:], ends[above:]
+    n, names_row = guess_heading_rows(rows) if source.header_rows is None else (source.header_rows, 1)
+    return rows[:n], ends[min(n, len(ends)) - 1], source.names_row or names_row, above or None
 
 
 def _open_quote(at: int, body: bytes, path: str) -> StudyError:

@@ -123,6 +123,19 @@ def _mean_length(cells: Sequence[str]) -> float:
     return sum(filled) / len(filled) if filled else 0.0
 
 
+def _heads_groups(one: Sequence[str], two: Sequence[str], below: Sequence[str]) -> bool:
+    """Whether a first row heads groups of columns: some cells, none a number, over a row that is filled,
+    says each thing once, and is unlike the record below it."""
+    filled = [i for i, cell in enumerate(one) if cell]
+    if len(filled) < 2 or len(filled) > 0.7 * len(one) or filled[-1] < 2:
+        return False
+    under = [cell for i, cell in enumerate(two) if cell or i not in filled]
+    if not all(two[i] for i in range(len(two)) if not one[i]) or any(map(_number, (*one, *two))):
+        return False
+    numbers = any(_number(cell.strip()) for cell in below)
+    return len(set(under)) == len(under) and (numbers or all(map(_PLAIN.fullmatch, filter(None, two))))
+
+
 def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
     """How many of a file's first rows are headings, 1 or 2, and which of them holds the names.
 
@@ -132,6 +145,8 @@ def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
     if len(rows) < 3 or len(rows[0]) < 2 or len(rows[0]) != len(rows[1]):
         return 1, 1
     one, two = ([cell.strip() for cell in row] for row in rows[:2])
+    if _heads_groups(one, two, rows[2]):
+        return 2, 1
     if not all(one) or sum(map(bool, two)) < 0.8 * len(two) or _names(one) == _names(two):
         return 1, 1
     records = [[cell.strip() for cell in row] for row in rows[2:] if len(row) == len(one)]

@@ -6,15 +6,20 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from python_calamine import CalamineWorkbook
+import numpy as np
+from python_calamine import CalamineSheet, CalamineWorkbook, SheetVisibleEnum
 
 from even_ballot.core.data.dataset import RawTable, text_column
 from even_ballot.core.faults import fault, quotable, some
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
+from even_ballot.formats.sources.hidden_rows import hidden_rows
 from even_ballot.formats.sources.readable import readable
 from even_ballot.formats.sources.sizes import check_archive, check_cells
+from even_ballot.formats.sources.surroundings import guess_rows_above, guess_rows_below, repeats, width_of
+
+_LOOKED_AT = 60
 
 
 def spelled(cell: Any) -> str:
@@ -52,6 +57,10 @@ class SheetGuess:
     sheet: str
     header_rows: int
     names_row: int
+    rows_above: int | None = None
+    rows_below: int | None = None
+    repeated: bool | None = None
+    hidden: bool | None = None
 
 
 def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
@@ -60,7 +69,7 @@ def _guessed(texts: list[list[str]], merged: bool) -> tuple[int, int]:
     if merged and len(texts) > 2:
         return 2, 1
     width = max(map(len, texts[:2]))
-    return guess_heading_rows([row + [""] * (width - len(row)) for row in texts[:60]])
+    return guess_heading_rows([row + [""] * (width - len(row)) for row in texts[:_LOOKED_AT]])
 
 
 def sheet_texts(content: bytes, path: str) -> list[list[str]]:
@@ -76,29 +85,64 @@ def sheet_texts(content: bytes, path: str) -> list[list[str]]:
 def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGuess]:
     """One sheet as text columns. Blank rows above the headings are passed over; headings merged over
     several columns head each of them."""
-    names = sheets_of(content, source.path)
-    if not names:
-        raise fault("The workbook has no sheet.", source.path, "Save it again, or as CSV.")
-    sheet = source.sheet or names[0]
-    if sheet not in names:
-        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
-    opened = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_name(sheet)
-    check_cells(opened.total_height, opened.total_width, len(content), source.path)
-    rows = opened.to_python(skip_empty_area=False)
-    texts = [[spelled(cell) for cell in row] for row in rows]
-    first = next((i for i, row in enumerate(texts) if any(cell.strip() for cell in row)), None)
-    if first is None:
+    opened, sheet, at = _opened(content, source)
+    texts = [[spelled(cell) for cell in row] for row in opened.to_python(skip_empty_area=False)]
+    filled = [i for i, row in enumerate(texts) if any(cell.strip() for cell in row)]
+    if not filled:
         raise fault(f"Sheet {sheet} is empty.", source.path, "Choose another sheet.")
+    above, below = _around(texts, filled, source)
+    first = filled[above]
     spans = opened.merged_cell_ranges or ()
     merged = any(a[0] == b[0] == first and b[1] > a[1] for a, b in spans)
-    guessed = _guessed(texts[first:], merged) if source.header_rows is None else (source.header_rows, 1)
+    last = filled[len(filled) - 1 - below] + 1
+    guessed = _guessed(texts[first:last], merged) if source.header_rows is None else (source.header_rows, 1)
     names_row = source.names_row or guessed[1]
-    below = first + guessed[0]
-    heads, records = texts[first:below], texts[below:]
-    width = max(len(row) for row in texts)
-    while width and not any(len(row) >= width and row[width - 1].strip() for row in texts):
+    start = first + guessed[0]
+    heads, records = texts[first:start], texts[start:last]
+    width = max(len(row) for row in (*heads, *records))
+    while width and not any(len(row) >= width and row[width - 1].strip() for row in (*heads, *records)):
         width -= 1
     heads = [(row + [""] * width)[:width] for row in heads]
     columns = [text_column([row[i] if i < len(row) else "" for row in records]) for i in range(width)]
     headings, labels = split_headings(heads, names_row)
-    return without_blank_records(headings, labels, columns), SheetGuess(sheet, guessed[0], names_row)
+    again = away = np.zeros(len(records), np.bool_)
+    if source.repeated is not False:
+        again = repeats(columns, heads[names_row - 1])
+    if source.hidden is not False:
+        hidden = hidden_rows(content, at)
+        away = np.array([start + i in hidden for i in range(len(records))], np.bool_)
+    guess = SheetGuess(
+        sheet,
+        guessed[0],
+        names_row,
+        (above or None) if source.rows_above is None else source.rows_above,
+        (below or None) if source.rows_below is None else source.rows_below,
+        True if again.any() else source.repeated,
+        True if away.any() else source.hidden,
+    )
+    return without_blank_records(headings, labels, columns, again | away), guess
+
+
+def _opened(content: bytes, source: Source) -> tuple[CalamineSheet, str, int]:
+    """The sheet that is said, else the first that is shown; its name and place."""
+    names = sheets_of(content, source.path)
+    if not names:
+        raise fault("The workbook has no sheet.", source.path, "Save it again, or as CSV.")
+    book = CalamineWorkbook.from_filelike(io.BytesIO(content))
+    shown = [about.name for about in book.sheets_metadata if about.visible == SheetVisibleEnum.Visible]
+    sheet = source.sheet or next((name for name in names if name in shown), names[0])
+    if sheet not in names:
+        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
+    opened = book.get_sheet_by_name(sheet)
+    check_cells(opened.total_height, opened.total_width, len(content), source.path)
+    return opened, sheet, names.index(sheet)
+
+
+def _around(texts: list[list[str]], filled: list[int], source: Source) -> tuple[int, int]:
+    """How many rows that are not blank stand above the headings and below the records."""
+    rows = [texts[i] for i in filled]
+    wide = width_of(rows[:_LOOKED_AT])
+    above = guess_rows_above(rows[:_LOOKED_AT]) if source.rows_above is None else source.rows_above
+    above = min(above, len(rows) - 1)
+    below = guess_rows_below(rows[above:], wide) if source.rows_below is None else source.rows_below
+    return above, min(below, len(rows) - above - 1)

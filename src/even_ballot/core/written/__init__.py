@@ -1,0 +1,1 @@
+"""How people write numbers, dates and no answers: words in, values out."""
