@@ -1,13 +1,14 @@
 """The draft of a whole codebook: a line for every question, or for all that are answered alike."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from even_ballot.core.data.codebook import Code, Role, Scale
+from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.answers import all_answers
 from even_ballot.core.draft.judgement import Judged, judge
 from even_ballot.core.draft.line import Line
+from even_ballot.core.draft.roles import says_names
 from even_ballot.core.draft.stems import common_ending, stem_within
 from even_ballot.core.draft.ticks import Ticks, name_stem, ticks_among
 from even_ballot.core.draft.wordings import no_answer_codes, numbered_scale, worded_scale
@@ -139,14 +140,38 @@ def _worded_lines(columns: Iterable[Judged], taken: set[str]) -> list[Line]:
     return lines
 
 
-def _numbered_lines(columns: Sequence[Judged], taken: set[str]) -> list[Line]:
-    """Questions answered by codes, one line for all of the same codes."""
-    groups: dict[tuple[tuple[int, ...], Role | None], list[Judged]] = {}
+def _numbered_groups(columns: Sequence[Judged], at: Mapping[str, int]) -> list[list[Judged]]:
+    """Questions answered by the same codes that belong together: of one stem, or three neighbours and more.
+    The codes alone say nothing of what they mean."""
+    runs: list[list[Judged]] = []
     for judged in columns:
-        groups.setdefault((judged.codes, judged.role), []).append(judged)
+        before = runs[-1][-1] if runs else None
+        follows = before is not None and at[judged.answers.name] == at[before.answers.name] + 1
+        same = before is not None and (judged.codes, judged.role) == (before.codes, before.role)
+        if follows and same:
+            runs[-1].append(judged)
+        else:
+            runs.append([judged])
+    groups: list[list[Judged]] = []
+    for run in runs:
+        if (len(run) > 2 and len(run[0].codes) > 3) or (len(run) > 1 and (_stem(run) or _named_alike(run))):
+            groups.append(run)
+        else:
+            groups += [[judged] for judged in run]
+    return groups
+
+
+def _named_alike(run: Sequence[Judged]) -> bool:
+    return bool(name_stem([judged.answers.name for judged in run]))
+
+
+def _numbered_lines(columns: Sequence[Judged], taken: set[str], at: Mapping[str, int]) -> list[Line]:
+    """Questions answered by codes, one line for all that belong together."""
     lines = []
-    for (codes, role), members in groups.items():
-        scale = numbered_scale(codes, sorted({code for judged in members for code in judged.missing}))
+    for members in _numbered_groups(columns, at):
+        ordered = not any(says_names(judged.answers) for judged in members)
+        missing = sorted({code for judged in members for code in judged.missing})
+        scale = numbered_scale(members[0].codes, missing, ordered)
         worded = {word: n for judged in members for word, n in judged.answers.none.items()}
         scale, answers = _with_words(scale, worded)
         lines.append(
@@ -155,7 +180,7 @@ def _numbered_lines(columns: Sequence[Judged], taken: set[str]) -> list[Line]:
                 kind="coded",
                 why="few_whole_numbers",
                 sure=min(judged.sure for judged in members),
-                role=role,
+                role=members[0].role,
                 stem=_stem(members),
                 scale_name=_name_for(members, scale, taken),
                 scale=scale,
@@ -281,7 +306,7 @@ def draft(raw: RawTable, decimal: str = ".") -> tuple[Line, ...]:
         *([index] if index is not None else []),
         *(_tick_line(found, names) for found in ticks),
         *_worded_lines(worded, taken),
-        *_numbered_lines(numbered, taken),
+        *_numbered_lines(numbered, taken, at),
         *_other_lines(judged for judged in rest if judged.kind != "coded"),
     ]
     return tuple(sorted(lines, key=lambda line: (line.sure >= UNSURE, at[line.questions[0]])))

@@ -44,6 +44,7 @@ _LISTS = (
     "much too little,far too little|too little,not enough|about right,just right,enough|too much|"
     "much too much,far too much",
     "much too low|too low|about right,just right|too high|much too high",
+    "never|once,once or twice,rarely|several times,a few times,sometimes|many times,often,frequently",
     "first|second|third|fourth|fifth|sixth",
     "never|almost never,hardly ever|very rarely|rarely,seldom|occasionally,now and then,once in a "
     "while,from time to time|sometimes|about half the time,half of the time|often,regularly,"

@@ -12,8 +12,8 @@ _ID = re.compile(
     r"|participant|identifier|questionnaire (no|number)|lfdn|folio)\b"
 )
 _WEIGHT = re.compile(
-    r"(\bweights?\b|\bwt\b|\bwgts?\b|\bwts?\b|\bpweight\b|\bdweight\b|weight$|^wt|wt$|\bweighting\b|"
-    r"\bgewicht\w*|\bpond\w+|\bpeso\b|\bpoids\b|\bwaga\b)"
+    r"(\b\w*weights?\b|\bwt\b|\w*wgh?ts?\b|\bwts?\b|^wt|wt$|\bweighting\b|\bgewicht\w*|\bpond\w+"
+    r"|\bpeso\b|\bpoids\b|\bwaga\b)"
 )
 _NO_WEIGHT = re.compile(
     r"\b(kg|kilos?|kilograms?|lb|lbs|pounds|stone|body|your weight|you weigh|luggage|parcel|birth)\b"
@@ -40,12 +40,25 @@ _SECONDS = re.compile(
 )
 _MINUTES = re.compile(r"\b(minutes?|mins?|hours?|days?|weeks?|months?|years?)\b")
 _COUNT = re.compile(
-    r"\b(how many|number of|no of|count|times|times did|nights?|children|people|persons|adults|"
-    r"members|size|trips"
-    r"|visits|cars|years?|hours?|minutes?|days?|age|old|amount|how much|income|price|cost|spent|spend|"
-    r"km|miles"
-    r"|distance|weeks?|months?|total|sum|kids|rooms|household size|hhsize|nchild)\b"
+    r"\b(how many|number of|no of|count|times|nights?|children|people|persons|adults|members|size|trips|visits"
+    r"|cars|years?|hours?|minutes?|days?|age|old|km|miles|weeks?|months?|kids|rooms|hhsize|nchild)\b"
 )
+
+
+_NAMES = re.compile(
+    r"\b(region|isle|island|district|province|county|country|city|town|municipality|parish|harbour|area|state"
+    r"|party|vote|voted|gender|gndr|sex|marital|religion|ethnic\w*|language|status|occupation|industry|wave"
+    r"|arm|group|type|brand|mode|interviewer|version|sector|tenure)\b"
+)
+
+
+def says_names(answers: Answers) -> bool:
+    """Whether a heading asks for which of several, so that codes are in no order.
+
+    >>> says_names(Answers("q3", "Region", {"1": 1}, {}, 1))
+    True
+    """
+    return _NAMES.search(answers.heading) is not None
 
 
 def says_identifier(answers: Answers) -> bool:

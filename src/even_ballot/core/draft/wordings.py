@@ -11,7 +11,7 @@ from even_ballot.core.draft.line import Why
 from even_ballot.core.draft.orders import in_order
 from even_ballot.core.written.texts import fold, tidied
 
-_LIKE, _SHORT, _RARE = 86, 4, 0.02
+_LIKE, _SHORT, _RARE = 86, 4, 0.04
 _NUMBERED = re.compile(r"\(?(-?\d{1,3})\)?\s*(?:[-–—=.:)]+\s*|\s+|$)(.*)", re.DOTALL)
 _OPPOSITE = ("un", "dis", "in", "im", "not ", "non", "ir", "il")
 
@@ -63,7 +63,8 @@ def _misspelt(counts: Mapping[str, int]) -> dict[str, str]:
     for word in reversed(usual):
         if len(word) < _SHORT or len(counts) > 400:
             continue
-        others = [other for other in usual if counts[other] * _RARE >= counts[word] and other not in found]
+        least = max(counts[word] / _RARE if counts[word] > 1 else 0, 10 * counts[word])
+        others = [other for other in usual if counts[other] >= least and other not in found]
         near = process.extractOne(word, others, scorer=fuzz.ratio, score_cutoff=_LIKE)
         if near is not None and not _opposite(word, near[0]):
             found[word] = near[0]
@@ -132,8 +133,9 @@ def _missing(none: Mapping[str, int], taken: Sequence[int]) -> tuple[Code, ...]:
     return tuple(Code(code=top - i, label=label) for i, label in enumerate(labels))
 
 
-def numbered_scale(codes: Sequence[int], missing: Sequence[int]) -> Scale:
-    """The scale of codes that nothing is known of but that they occur.
+def numbered_scale(codes: Sequence[int], missing: Sequence[int], ordered: bool = True) -> Scale:
+    """The scale of codes that nothing is known of but that they occur. ordered: whether three of them and
+    more are taken for an order.
 
     >>> scale = numbered_scale([1, 2, 3], [9])
     >>> scale.codes[0].label, scale.missing[0].label, scale.ordered
@@ -141,7 +143,7 @@ def numbered_scale(codes: Sequence[int], missing: Sequence[int]) -> Scale:
     """
     return Scale(
         codes=tuple(Code(code=code, label=str(code)) for code in codes),
-        ordered=len(codes) > 2,
+        ordered=ordered and len(codes) > 2,
         missing=no_answer_codes(missing),
     )
 

@@ -28,8 +28,9 @@ _SIGN = {"−": "-", "–": "-", "＋": "+"}
 
 @dataclass(frozen=True)
 class NumberStyle:
-    """How numbers are written. decimal: `either`, where some have a point and some a comma; thousands: what parts groups of three digits; multiples: "3k" is 3,000,
-    "1.2m" 1,200,000; clock: "1:05:00" and "1 h 5 min" are seconds; unit: letters that may follow a number.
+    """How numbers are written. decimal: `either`, where some have a point and some a comma; thousands: what
+    parts groups of three digits; multiples: "3k" is 3,000, "1.2m" 1,200,000; clock:
+    "1:05:00" and "1 h 5 min" are seconds; unit: letters that may follow a number.
     """
 
     decimal: Decimal = "."
@@ -180,5 +181,5 @@ def judge_style(words: Mapping[str, int], decimal: str = ".") -> StyleFound:
     else:
         best.sort(key=lambda item: item[1], reverse=True)
     chosen = best[0][2]
-    both = {s.decimal for _, _, s in best}
-    return StyleFound(chosen, most, bool(marks) and len(both) > 1)
+    decimals = {style.decimal for _, _, style in best}
+    return StyleFound(chosen, most, bool(marks) and len(decimals) > 1)

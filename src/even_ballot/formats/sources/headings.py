@@ -4,6 +4,7 @@ import keyword
 import re
 import unicodedata
 from collections.abc import Sequence
+from itertools import zip_longest
 
 _NUMBERLIKE = re.compile(r"[+-]?\d+([.,]\d+)?|[+-]?[.,]\d+")
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}")
@@ -123,17 +124,20 @@ def _mean_length(cells: Sequence[str]) -> float:
     return sum(filled) / len(filled) if filled else 0.0
 
 
-def _heads_groups(one: Sequence[str], two: Sequence[str], below: Sequence[str]) -> bool:
-    """Whether a first row heads groups of columns: some cells, none a number, over a row that is filled,
-    says each thing once, and is unlike the record below it."""
+def _heads_groups(one: Sequence[str], two: Sequence[str], below: Sequence[Sequence[str]]) -> bool:
+    """Whether a first row heads groups of columns: some cells, none a number, over a row that is filled and
+    says each thing once, and nothing that is said again below it, where answers are."""
     filled = [i for i, cell in enumerate(one) if cell]
     if len(filled) < 2 or len(filled) > 0.7 * len(one) or filled[-1] < 2:
         return False
     under = [cell for i, cell in enumerate(two) if cell or i not in filled]
     if not all(two[i] for i in range(len(two)) if not one[i]) or any(map(_number, (*one, *two))):
         return False
-    numbers = any(_number(cell.strip()) for cell in below)
-    return len(set(under)) == len(under) and (numbers or all(map(_PLAIN.fullmatch, filter(None, two))))
+    columns = [[cell.strip() for cell in column] for column in zip_longest(*below, fillvalue="")]
+    said = any(cell and cell in column for cell, column in zip(two, columns, strict=False))
+    answers = [list(filter(None, column)) for column in columns]
+    recurs = any(len(set(column)) < len(column) for column in answers)
+    return len(set(under)) == len(under) and recurs and not said
 
 
 def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
@@ -145,7 +149,7 @@ def guess_heading_rows(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
     if len(rows) < 3 or len(rows[0]) < 2 or len(rows[0]) != len(rows[1]):
         return 1, 1
     one, two = ([cell.strip() for cell in row] for row in rows[:2])
-    if _heads_groups(one, two, rows[2]):
+    if _heads_groups(one, two, rows[2:]):
         return 2, 1
     if not all(one) or sum(map(bool, two)) < 0.8 * len(two) or _names(one) == _names(two):
         return 1, 1

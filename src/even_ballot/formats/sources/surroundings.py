@@ -47,7 +47,8 @@ def guess_rows_above(rows: Sequence[Sequence[str]]) -> int:
             break
         above += 1
     # Where nothing is left that reaches as far as the others, the first rows are records.
-    return above if above < len(rows) - 1 and len(_filled(rows[above])) >= 0.5 * wide else 0
+    next_two = [len(_filled(row)) for row in rows[above : above + 2]]
+    return above if above < len(rows) - 1 and max(next_two) >= 0.5 * wide else 0
 
 
 def _is_note(row: Sequence[str], wide: int) -> bool:

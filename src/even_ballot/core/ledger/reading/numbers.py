@@ -27,8 +27,9 @@ def _bare(word: str) -> str:
 class ToNumber(Step):
     """ "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings.
 
-    decimal: "either" where some numbers have a point and some a comma; thousands: what parts groups of three digits; multiples: "3k" is 3,000; clock: "1:05:00" is 3,900
-    seconds; unit: letters that may follow a number; entries: what whole entries become, "89 or older" 89.
+    decimal: "either" where some numbers have a point and some a comma; thousands: what parts groups of three
+    digits; multiples: "3k" is 3,000; clock: "1:05:00" is 3,900 seconds; unit: letters that may follow a
+    number; entries: what whole entries become, "89 or older" 89.
     """
 
     OFFERED = ("decimal", "thousands", "unit", "words", "multiples", "clock", "entries")
