@@ -277,17 +277,29 @@ def test_left_out_is_about_questions_not_about_what_was_made_of_them(api: Any, d
     assert [item["variable"] for item in run["items"]] == ["sex", "age"]
 
 
-def test_a_kind_is_overruled_before_a_file_is_taken_over(api: Any) -> None:
-    file = api.bring("a.csv", b"id,zip\n1,0123\n2,4567\n3,x1\n")
-    seen = api("GET", f"/files/{file['id']}/columns/zip/as/number")
-    assert (seen["placed"], seen["unplaced"], seen["left"]) == (2, 1, [{"text": "x1", "cases": 1}])
-    made = api("POST", "/studies", json={"title": "T", "file": file["id"], "kinds": {"id": "text"}})
-    study = api("GET", f"/studies/{made['id']}/codebook")
-    assert [v["variable"]["kind"] for v in study["variables"]] == ["text", "text"]
-    assert (
-        "no column 'nip'"
-        in api("GET", f"/files/{file['id']}/columns/nip/as/number", 422)["faults"][0]["what"]
-    )
+def test_a_draft_is_looked_at_changed_and_taken_with_a_file(api: Any) -> None:
+    file = api.bring("a.csv", b"id,zip,often\n1,0123,Never\n2,4567,Always\n3,x1,Nvr\n4,0123,Always\n5,4567,Never\n6,99,Never\n")
+    path = f"/files/{file['id']}/draft"
+    lines = {name: seen for seen in api("GET", path) for name in seen["line"]["questions"]}
+    assert set(lines) == {"id", "zip", "often"}
+    number = api("POST", f"{path}/as", json={"kind": "number", "questions": ["zip"]})
+    left = [(a["text"], a["cells"]) for a in number["effect"]["answers"] if a["sort"] == "left"]
+    assert (number["line"]["kind"], left, number["effect"]["left"]) == ("number", [("x1", 1)], 1)
+    often = lines["often"]["line"]
+    code = next(c["code"] for c in often["scale"]["codes"] if c["label"] == "Nvr")
+    never = next(c["code"] for c in often["scale"]["codes"] if c["label"] == "Never")
+    codes = [c for c in often["scale"]["codes"] if c["code"] != code]
+    mended = {**often, "scale": {**often["scale"], "codes": codes}, "answers": {"Nvr": never}}
+    seen = api("POST", f"{path}/look", json=mended)
+    assert {a["text"]: a["cells"] for a in seen["effect"]["answers"]} == {"Never": 4, "Always": 2}
+    taken = [lines["id"]["line"], number["line"], mended]
+    made = api("POST", "/studies", json={"title": "T", "file": file["id"], "draft": taken})
+    book = api("GET", f"/studies/{made['id']}/codebook")
+    assert [v["variable"]["kind"] for v in book["variables"]] == ["number", "number", "coded"]
+    assert [e["do"] for e in api("GET", f"/studies/{made['id']}/ledger")] == ["to_number", "code"]
+    refused = api("POST", f"{path}/as", 422, json={"kind": "number", "questions": ["nip"]})
+    assert "no column nip" in refused["faults"][0]["what"]
+    api("POST", "/studies", 422, json={"title": "T", "file": file["id"], "draft": [{**mended, "questions": ["nip"]}]})
 
 
 def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: Any) -> None:

@@ -96,6 +96,11 @@ def recorded(api: Any) -> dict[str, Any]:
         "GET /studies": api("GET", "/studies"),
     }
     found["GET /files/f1"] = api("GET", f"/files/{file['id']}")
+    draft = f"/files/{file['id']}/draft"
+    found["GET /files/f1/draft"] = lines = api("GET", draft)
+    said = next(seen["line"] for seen in lines if "said" in seen["line"]["questions"])
+    found["POST /files/f1/draft/look"] = api("POST", f"{draft}/look", json=said)
+    found["POST /files/f1/draft/as"] = api("POST", f"{draft}/as", json={"kind": "text", "questions": ["crosses", "safe"]})
     found |= {f"GET /studies/s1{path}": api("GET", at + path) for path in GETS}
     first = found["GET /studies/s1/findings"][0]
     finding = {key: first[key] for key in ("variable", "kind", "value")}

@@ -10,15 +10,13 @@ from even_ballot.demo import FILES
 def test_a_file_is_shown_before_it_is_taken_over(api: Any) -> None:
     file = api.bring("answers.csv", (FILES / "answers.csv").read_bytes())
     assert (file["records"], file["blank_records"], len(file["columns"])) == (2330, 40, 31)
-    assert file["reading"] == {
+    assert {key: value for key, value in file["reading"].items() if value is not None} == {
         "path": "answers.csv",
         "format": "csv",
         "header_rows": 1,
         "names_row": 1,
         "encoding": "utf-8",
         "delimiter": ",",
-        "sheet": None,
-        "decimal": None,
     }
     sex = next(c for c in file["columns"] if c["name"] == "woman_man")
     assert (sex["kind"], sex["distinct"], sex["label"]) == ("text", 3, "Are you a woman or a man?")

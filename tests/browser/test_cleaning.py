@@ -85,7 +85,7 @@ def survey(browser: Browser) -> Survey:
     browser.go("/")
     browser.give_file("choose-file", FILES / "answers.csv")
     browser.see("40 blank records passed over")
-    browser.act("take-over")
+    browser.act("import-plain")
     browser.see("The questionnaire, as it was answered")
     return Survey(browser)
 

@@ -299,5 +299,5 @@ def test_a_file_is_dropped(browser: Browser, study: str) -> None:
         "const t = new DataTransfer(); t.items.add(new File(['age,sex\\n30,1\\n'], 'dropped.csv'));"
         "document.querySelector('[aria-label=\"Drop a file\"]').dispatchEvent(new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer: t}))"
     )
-    browser.see("Nothing has been taken over yet")
+    browser.see("nothing has been imported yet")
     browser.see("dropped.csv")

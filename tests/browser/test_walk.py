@@ -75,10 +75,10 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     # Intake
     browser.go("/")
     browser.give_file("choose-file", FILES / "answers.csv")
-    browser.see("Nothing has been taken over yet")
+    browser.see("nothing has been imported yet")
     browser.see("40 blank records passed over")
     browser.fill("Title of the study", "Ferry, from the beginning")
-    browser.act("take-over")
+    browser.act("import-plain")
     browser.see("The questionnaire, as it was answered")
 
     # Codebook: scales, laid on several questions at once

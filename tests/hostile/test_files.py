@@ -231,7 +231,7 @@ def test_growth_with_the_length_of_a_heading_is_linear() -> None:
         "heading of signs": (lambda n: short_name('"abc"' + "! " * n, 0), 200_000),
         "spaces": (lambda n: tidied("a" + "\u2003" * n + "b", squeeze=False), 200_000),
         "number": (lambda n: parse_number("1" * n + "x"), 200_000),
-        "units": (lambda n: step._number("1" + "!" * n + "x"), 200_000),
+        "units": (lambda n: step.number("1" + "!" * n + "x"), 200_000),
         "stem": (lambda n: stem_of(["a" * n + " b", "a" * n + " c"]), 200_000),
         "paste": (lambda n: _splits("a" + " " * n), 500),
     }  # fmt: skip

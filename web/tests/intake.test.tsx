@@ -7,40 +7,76 @@ import { fresh, Refused, visit } from "./serving";
 fresh();
 
 const file = recorded["GET /files/f1"];
+const draft = recorded["GET /files/f1/draft"];
 
 describe("a file that has arrived", () => {
-  it("is shown column by column, with the guessed kind, blanks and answers", async () => {
+  it("is shown with the codebook that is proposed for it, every column in one line", async () => {
     visit("/arriving/f1");
-    expect(await screen.findByText("Nothing has been taken over yet")).toBeTruthy();
-    for (const column of file.columns) {
-      const row = screen.getByText(column.name, { selector: "span" }).closest("tr") as HTMLElement;
-      expect(within(row).getByLabelText(`Kind of ${column.name}`)).toBeTruthy();
-      expect(row.textContent).toContain(String(column.distinct));
-    }
+    expect(await screen.findByText(/nothing has been imported yet/)).toBeTruthy();
+    for (const { line } of draft)
+      expect(screen.getByLabelText(`Kind of ${line.questions[0]}`)).toHaveProperty("value", line.kind);
+    expect(draft.flatMap((view) => view.line.questions).sort()).toEqual(file.columns.map((c) => c.name).sort());
   });
 
-  it("is taken over under a title, with the kinds that were said", async () => {
+  it("is imported under a title with the draft as it stands", async () => {
     const { server, user, address } = visit("/arriving/f1", { "POST /studies": { id: "s1" } });
     const title = await screen.findByLabelText("Title of the study");
     expect(title).toHaveProperty("value", "answers");
     await user.clear(title);
     await user.type(title, "Ferries");
-    await user.selectOptions(screen.getByLabelText("Kind of crosses"), "text");
-    await user.click(screen.getByRole("button", { name: "Take these answers over" }));
+    await user.click(screen.getByRole("button", { name: "Import answers" }));
+    const lines = draft.map((view) => view.line);
     await waitFor(() =>
-      expect(server.sent("POST", "/studies")[0]?.body).toEqual({
-        title: "Ferries",
-        file: "f1",
-        kinds: { crosses: "text" },
-      }),
+      expect(server.sent("POST", "/studies")[0]?.body).toEqual({ title: "Ferries", file: "f1", draft: lines }),
     );
     await waitFor(() => expect(address()).toBe("/study/s1/codebook"));
   });
 
-  it("is not taken over without a title", async () => {
+  it("is imported with the lines as they were changed", async () => {
+    const { server, user } = visit("/arriving/f1", {
+      "POST /studies": { id: "s1" },
+      "POST /files/f1/draft/look": ({ body }: { body: unknown }) => ({
+        ...recorded["POST /files/f1/draft/look"],
+        line: body,
+      }),
+    });
+    const kind = await screen.findByLabelText("Kind of isle");
+    const line = kind.closest("li") as HTMLElement;
+    await user.click(within(line).getByRole("button", { expanded: false }));
+    const label = within(line).getByDisplayValue("Hask");
+    await user.clear(label);
+    await user.type(label, "Hask and around{Enter}");
+    await user.selectOptions(await within(line).findByLabelText("What “Haks” is"), "the same as Hask and around");
+    await waitFor(() => expect(server.sent("POST", "/look")).toHaveLength(2));
+    await user.click(screen.getByRole("button", { name: "Import answers" }));
+    await waitFor(() => expect(server.sent("POST", "/studies")).toHaveLength(1));
+    const sent = server
+      .sent("POST", "/studies")[0]
+      ?.body.draft.find((l: { questions: string[] }) => l.questions[0] === "isle");
+    expect(sent.scale.codes.map((c: { label: string }) => c.label)).toEqual(["Hask and around", "Orran"]);
+    expect(sent.answers).toEqual({ Hask: 1, Haks: 1 });
+  });
+
+  it("is imported without the codebook where one wants that", async () => {
+    const { server, user } = visit("/arriving/f1", { "POST /studies": { id: "s1" } });
+    await user.click(await screen.findByRole("button", { name: "Import without the codebook" }));
+    await waitFor(() => expect(server.sent("POST", "/studies")[0]?.body.draft).toEqual([]));
+  });
+
+  it("has its questions proposed as another kind", async () => {
+    const { server, user } = visit("/arriving/f1");
+    const first = draft.find((view) => view.line.questions.includes("crosses")) as (typeof draft)[number];
+    await user.selectOptions(await screen.findByLabelText(`Kind of ${first.line.questions[0]}`), "text");
+    await waitFor(() =>
+      expect(server.sent("POST", "/draft/as")[0]?.body).toEqual({ kind: "text", questions: first.line.questions }),
+    );
+    expect(await screen.findByText(/as changed by you/)).toBeTruthy();
+  });
+
+  it("is not imported without a title", async () => {
     const { user } = visit("/arriving/f1");
     await user.clear(await screen.findByLabelText("Title of the study"));
-    expect(screen.getByRole("button", { name: "Take these answers over" })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("button", { name: "Import answers" })).toHaveProperty("disabled", true);
   });
 
   it("is read again as it is said, and a refusal stands beside the choices", async () => {

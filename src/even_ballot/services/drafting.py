@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from even_ballot.core.draft.draft import draft
-from even_ballot.core.draft.line import Line
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.taking import taken
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source, Study
@@ -19,7 +19,7 @@ class Drafted:
     """What was drafted: the reading of the file, the lines, and how much there is of it."""
 
     reading: Source
-    lines: tuple[Line, ...]
+    lines: tuple[DraftLine, ...]
     study: Study
     records: int
     columns: int

@@ -7,7 +7,7 @@ from rich.markup import escape
 from rich.table import Table
 
 from even_ballot.core.draft.draft import UNSURE
-from even_ballot.core.draft.line import Line
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.faults import counted, some
 from even_ballot.core.study.study_file import Source
 from even_ballot.core.study.summary import Summary
@@ -106,7 +106,7 @@ _WHY = {
 }
 
 
-def tell_draft(reading: Source, lines: Sequence[Line], console: Console) -> None:
+def tell_draft(reading: Source, lines: Sequence[DraftLine], console: Console) -> None:
     """Writes how a file was read and what a draft is unsure of, as a table."""
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=False)
     for _ in range(3):

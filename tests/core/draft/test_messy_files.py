@@ -12,7 +12,7 @@ from typer.testing import CliRunner
 from even_ballot.cli import app
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.draft import draft
-from even_ballot.core.draft.line import Line
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.taking import taken
 from even_ballot.core.ledger import run_ledger
 from even_ballot.core.study.pipeline import start
@@ -22,7 +22,7 @@ from even_ballot.formats.sources.source import read_source
 MADE = {make.__name__: make() for make in FILES}
 
 
-def drafted(file: MessyFile) -> tuple[RawTable, Source, tuple[Line, ...]]:
+def drafted(file: MessyFile) -> tuple[RawTable, Source, tuple[DraftLine, ...]]:
     raw, reading = read_source(file.content, Source(path=file.name))
     lines = draft(raw, reading.decimal or ".")
     assert sorted(q for line in lines for q in line.questions) == sorted(raw.names), (
@@ -31,7 +31,7 @@ def drafted(file: MessyFile) -> tuple[RawTable, Source, tuple[Line, ...]]:
     return raw, reading, lines
 
 
-def by_name(lines: tuple[Line, ...]) -> dict[str, Line]:
+def by_name(lines: tuple[DraftLine, ...]) -> dict[str, DraftLine]:
     return {name: line for line in lines for name in line.questions}
 
 

@@ -45,7 +45,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/files/{file_id}/columns/{name}/as/{kind}": {
+    "/api/v1/files/{file_id}/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -53,12 +53,52 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * As Kind
-         * @description A column read as another kind than guessed.
+         * Draft
+         * @description A codebook proposed for the file, line by line.
          */
-        get: operations["as_kind"];
+        get: operations["draft"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/{file_id}/draft/as": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft As
+         * @description Columns proposed as another kind.
+         */
+        post: operations["draft_as"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/{file_id}/draft/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What a line of a draft makes of the answers.
+         */
+        post: operations["look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1206,18 +1246,16 @@ export interface components {
         };
         /**
          * Begin
-         * @description A new study on a file that was brought in.
+         * @description A new study on a file that was brought in, with the lines of a draft that are taken.
          */
         Begin: {
+            /**
+             * Draft
+             * @default []
+             */
+            draft?: components["schemas"]["DraftLine"][];
             /** File */
             file: string;
-            /**
-             * Kinds
-             * @default {}
-             */
-            kinds?: {
-                [key: string]: "coded" | "number" | "text" | "date";
-            };
             /** Title */
             title: string;
         };
@@ -1710,6 +1748,22 @@ export interface components {
             under: number;
         };
         /**
+         * DateReading
+         * @description How a line's dates are written, as in the step `to_date`.
+         */
+        DateReading: {
+            /**
+             * Order
+             * @enum {string}
+             */
+            order: "day_month_year" | "month_day_year" | "year_month_day" | "serial";
+            /**
+             * Two Digits Up To
+             * @default 2068
+             */
+            two_digits_up_to?: number;
+        };
+        /**
          * Derive
          * @description A formula's value in a new variable; coded where a scale is named.
          */
@@ -1915,6 +1969,100 @@ export interface components {
             n?: number | null;
             /** P */
             p?: number | null;
+        };
+        /**
+         * DraftAnswer
+         * @description An answer, what it becomes, and in how many cells of the line's questions. sort `left`: it becomes
+         *     nothing, and would be a finding; value: the number or seconds since 1970 that it reads as.
+         */
+        DraftAnswer: {
+            /** Cells */
+            cells: number;
+            /** Code */
+            code?: number | null;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "answer" | "missing" | "left";
+            /** Text */
+            text: string;
+            /** Value */
+            value?: number | null;
+        };
+        /**
+         * DraftEffect
+         * @description The answers of a line: of codes in their order, then those that mean none, then what does not read; of
+         *     numbers and dates what does not read, those that mean none, and some of the others, from the smallest to
+         *     the largest. blank: cells without an entry; distinct: how many different entries there are.
+         */
+        DraftEffect: {
+            /** Answers */
+            answers: components["schemas"]["DraftAnswer"][];
+            /** Blank */
+            blank: number;
+            /** Cells */
+            cells: number;
+            /** Distinct */
+            distinct: number;
+            /** Left */
+            left: number;
+        };
+        /**
+         * DraftLine
+         * @description A proposal for some questions. sure: from 0 to 1. scale_name, scale, answers: of coded questions, with
+         *     the codes of wordings other than the labels. missing: codes of numbers that mean no answer. name,
+         *     options, separator: of a several-answer question, its columns or the one that holds them all. stem: what
+         *     the questions have in common.
+         */
+        DraftLine: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers?: {
+                [key: string]: number;
+            };
+            date?: components["schemas"]["DateReading"] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coded" | "number" | "text" | "date" | "several" | "discard";
+            /**
+             * Missing
+             * @default []
+             */
+            missing?: components["schemas"]["Code"][];
+            /** Name */
+            name?: string | null;
+            number?: components["schemas"]["NumberReading"] | null;
+            /**
+             * Options
+             * @default []
+             */
+            options?: components["schemas"]["Code"][];
+            /** Questions */
+            questions: string[];
+            /** Role */
+            role?: ("id" | "weight" | "stratum" | "cluster" | "population_size" | "status" | "started" | "ended" | "seconds" | "order") | null;
+            scale?: components["schemas"]["Scale"] | null;
+            /** Scale Name */
+            scale_name?: string | null;
+            /** Separator */
+            separator?: string | null;
+            /** Stem */
+            stem?: string | null;
+            /**
+             * Sure
+             * @default 1
+             */
+            sure?: number;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "known_order" | "natural_order" | "numbered_labels" | "few_words" | "few_whole_numbers" | "numbers" | "top_codes" | "counts" | "written_numbers" | "durations" | "dates" | "ambiguous_dates" | "ticks" | "separated" | "open_answers" | "identifier" | "role" | "leading_zeros" | "index" | "empty";
         };
         /**
          * Drift
@@ -2179,7 +2327,7 @@ export interface components {
             columns: string[];
             finding: components["schemas"]["Finding"];
             /** Mend */
-            mend: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"]) | null;
+            mend: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["ToDate"] | components["schemas"]["Replace"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"]) | null;
             /** Rows */
             rows: string[][];
             /** Sentence */
@@ -2449,25 +2597,6 @@ export interface components {
             state: string;
         };
         /**
-         * KindPreview
-         * @description A column read as a kind: how many entries read as it, and those that do not.
-         */
-        KindPreview: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "coded" | "number" | "text" | "date" | "multi";
-            /** Left */
-            left: components["schemas"]["Answer"][];
-            /** Name */
-            name: string;
-            /** Placed */
-            placed: number;
-            /** Unplaced */
-            unplaced: number;
-        };
-        /**
          * LedgerEntry
          * @description An entry of the ledger: its sentence and effect, or the fault that stops it.
          */
@@ -2590,6 +2719,19 @@ export interface components {
             values: (number | null)[];
             /** Variable */
             variable?: string | null;
+        };
+        /**
+         * LineView
+         * @description A line of a draft with what it makes of the answers. titles: the questions' texts; unsure: whether it
+         *     is one to look at first.
+         */
+        LineView: {
+            effect: components["schemas"]["DraftEffect"];
+            line: components["schemas"]["DraftLine"];
+            /** Titles */
+            titles: string[];
+            /** Unsure */
+            unsure: boolean;
         };
         /**
          * Linearised
@@ -2862,6 +3004,44 @@ export interface components {
             patterns: components["schemas"]["MissingPattern"][];
         };
         /**
+         * NumberReading
+         * @description How a line's numbers are written, as in the step `to_number`.
+         */
+        NumberReading: {
+            /**
+             * Clock
+             * @default false
+             */
+            clock?: boolean;
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal?: "." | "," | "either";
+            /**
+             * Entries
+             * @default {}
+             */
+            entries?: {
+                [key: string]: number;
+            };
+            /**
+             * Multiples
+             * @default false
+             */
+            multiples?: boolean;
+            /** Thousands */
+            thousands?: ("," | "." | " " | "'") | null;
+            /** Unit */
+            unit?: string | null;
+            /**
+             * Words
+             * @default false
+             */
+            words?: boolean;
+        };
+        /**
          * NumberSummary
          * @description A number at a glance (unweighted).
          */
@@ -2897,6 +3077,19 @@ export interface components {
             old: string;
             /** Turns */
             turns: components["schemas"]["Turn"][];
+        };
+        /**
+         * Otherwise
+         * @description Columns that are to be proposed as a kind.
+         */
+        Otherwise: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coded" | "number" | "text" | "date" | "several" | "discard";
+            /** Questions */
+            questions: string[];
         };
         /**
          * PartChoice
@@ -3067,7 +3260,7 @@ export interface components {
                 [key: string]: components["schemas"]["Scale"];
             };
             /** Step */
-            step: components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"];
+            step: components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["ToDate"] | components["schemas"]["Replace"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"];
         };
         /**
          * Range
@@ -3177,6 +3370,35 @@ export interface components {
             off?: boolean;
             /** Why */
             why?: string | null;
+        };
+        /**
+         * Replace
+         * @description Wordings become others, in whole answers or wherever they stand in one; none at all is blank.
+         */
+        Replace: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "replace";
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * Part
+             * @default false
+             */
+            part?: boolean;
+            /** Variables */
+            variables: string[];
+            /** Why */
+            why?: string | null;
+            /** Wordings */
+            wordings: {
+                [key: string]: string;
+            };
         };
         /**
          * ResponseAdjustment
@@ -3454,7 +3676,9 @@ export interface components {
         /**
          * Source
          * @description Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows
-         *     (from 1) holds the names; the others become labels.
+         *     (from 1) holds the names; the others become labels. rows_above, rows_below: rows that are not blank above
+         *     the headings and below the records, titles, notes and totals, which are left out; repeated, hidden:
+         *     whether records that are the headings once more, and rows that a sheet hides, are left out.
          */
         Source: {
             /** Decimal */
@@ -3467,10 +3691,18 @@ export interface components {
             format?: ("csv" | "xlsx" | "ods" | "parquet" | "jsonl") | null;
             /** Header Rows */
             header_rows?: number | null;
+            /** Hidden */
+            hidden?: boolean | null;
             /** Names Row */
             names_row?: number | null;
             /** Path */
             path: string;
+            /** Repeated */
+            repeated?: boolean | null;
+            /** Rows Above */
+            rows_above?: number | null;
+            /** Rows Below */
+            rows_below?: number | null;
             /** Sheet */
             sheet?: string | null;
         };
@@ -3640,7 +3872,7 @@ export interface components {
              * Ledger
              * @default []
              */
-            ledger?: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
+            ledger?: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["ToDate"] | components["schemas"]["Replace"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
             /**
              * Lookups
              * @default {}
@@ -3976,10 +4208,51 @@ export interface components {
             why?: string | null;
         };
         /**
+         * ToDate
+         * @description Dates and times as they are written, "3/5/26 2:15 pm", become dates; the rest stay findings. order:
+         *     of day, month and year where all are numbers; two_digits_up_to: the last year of the hundred that a year
+         *     of two digits lies in.
+         */
+        ToDate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "to_date";
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * Order
+             * @enum {string}
+             */
+            order: "day_month_year" | "month_day_year" | "year_month_day" | "serial";
+            /**
+             * Two Digits Up To
+             * @default 2068
+             */
+            two_digits_up_to?: number;
+            /** Variables */
+            variables: string[];
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * ToNumber
          * @description "12,50", "£ 3" and, with `words`, "thirty-four" become numbers; the rest stay findings.
+         *
+         *     decimal: "either" where some numbers have a point and some a comma; thousands: what parts groups of three
+         *     digits; multiples: "3k" is 3,000; clock: "1:05:00" is 3,900 seconds; unit: letters that may follow a
+         *     number; entries: what whole entries become, "89 or older" 89.
          */
         ToNumber: {
+            /**
+             * Clock
+             * @default false
+             */
+            clock?: boolean;
             /**
              * Decimal
              * @default .
@@ -3991,10 +4264,26 @@ export interface components {
              */
             do: "to_number";
             /**
+             * Entries
+             * @default {}
+             */
+            entries?: {
+                [key: string]: number;
+            };
+            /**
+             * Multiples
+             * @default false
+             */
+            multiples?: boolean;
+            /**
              * Off
              * @default false
              */
             off?: boolean;
+            /** Thousands */
+            thousands?: ("," | "." | " " | "'") | null;
+            /** Unit */
+            unit?: string | null;
             /** Variables */
             variables: string[];
             /** Why */
@@ -4467,14 +4756,12 @@ export interface operations {
             };
         };
     };
-    as_kind: {
+    draft: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 file_id: string;
-                name: string;
-                kind: "coded" | "number" | "text" | "date";
             };
             cookie?: never;
         };
@@ -4486,7 +4773,113 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KindPreview"];
+                    "application/json": components["schemas"]["LineView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    draft_as: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Otherwise"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftLine"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
                 };
             };
             /** @description Not Found */

@@ -1,17 +1,17 @@
 """Intake: files brought in and shown before they are taken over."""
 
-from typing import Literal
-
 from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import taken_body
 from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
 from even_ballot.api.routes.studies import Made
+from even_ballot.core.draft.line import DraftLine, LineKind
 from even_ballot.core.study.study_file import Source
 from even_ballot.services.states import newer_file as refresh
 from even_ballot.services.states.newer_file import RefreshView
 from even_ballot.services.stations import intake
-from even_ballot.services.stations.views import FilePreview, KindPreview, StudyView
+from even_ballot.services.stations.views import FilePreview, LineView, StudyView
 from even_ballot.services.studies import studies
 from even_ballot.services.workers.jobs import JobView
 from even_ballot.store.database import saved
@@ -33,16 +33,29 @@ def preview(file_id: str, session: Transaction, pipelines: Workbench) -> FilePre
     return intake.preview(session, pipelines, file_id)
 
 
-@router.get("/files/{file_id}/columns/{name}/as/{kind}")
-def as_kind(
-    file_id: str,
-    name: str,
-    kind: Literal["coded", "number", "text", "date"],
-    session: Transaction,
-    pipelines: Workbench,
-) -> KindPreview:
-    """A column read as another kind than guessed."""
-    return intake.as_kind(session, pipelines, file_id, name, kind)
+class Otherwise(BaseModel):
+    """Columns that are to be proposed as a kind."""
+
+    kind: LineKind
+    questions: tuple[str, ...] = Field(min_length=1)
+
+
+@router.get("/files/{file_id}/draft")
+def draft(file_id: str, session: Transaction, pipelines: Workbench) -> tuple[LineView, ...]:
+    """A codebook proposed for the file, line by line."""
+    return intake.draft_of(session, pipelines, file_id)
+
+
+@router.post("/files/{file_id}/draft/as")
+def draft_as(file_id: str, body: Otherwise, session: Transaction, pipelines: Workbench) -> LineView:
+    """Columns proposed as another kind."""
+    return intake.draft_as(session, pipelines, file_id, body.kind, body.questions)
+
+
+@router.post("/files/{file_id}/draft/look")
+def look(file_id: str, body: DraftLine, session: Transaction, pipelines: Workbench) -> LineView:
+    """What a line of a draft makes of the answers."""
+    return intake.look(session, pipelines, file_id, body)
 
 
 @router.post("/files/{file_id}/read-again")

@@ -1,12 +1,13 @@
 """The list of studies, and a study as a whole: changed, undone, copied, in and out."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.services.demo import demo_zip
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies import changes, studies
@@ -16,11 +17,11 @@ router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
 
 
 class Begin(BaseModel):
-    """A new study on a file that was brought in."""
+    """A new study on a file that was brought in, with the lines of a draft that are taken."""
 
     title: str
     file: str
-    kinds: dict[str, Literal["coded", "number", "text", "date"]] = {}
+    draft: tuple[DraftLine, ...] = ()
 
 
 class Change(BaseModel):
@@ -49,9 +50,9 @@ def list_studies(session: Transaction, deleted: Annotated[bool, Query()] = False
 
 
 @router.post("")
-def begin(body: Begin, session: Transaction) -> Made:
+def begin(body: Begin, session: Transaction, pipelines: Workbench) -> Made:
     """A new study."""
-    return Made(id=studies.begin(session, body.title, body.file, dict(body.kinds)))
+    return Made(id=studies.begin(session, pipelines, body.title, body.file, body.draft))
 
 
 @router.post("/take-in")

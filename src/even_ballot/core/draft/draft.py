@@ -7,11 +7,11 @@ from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.answers import all_answers
 from even_ballot.core.draft.judgement import Judged, judge
-from even_ballot.core.draft.line import Line
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.roles import says_names
 from even_ballot.core.draft.stems import common_ending, stem_within
 from even_ballot.core.draft.ticks import Ticks, name_stem, ticks_among
-from even_ballot.core.draft.wordings import no_answer_codes, numbered_scale, worded_scale
+from even_ballot.core.draft.wordings import no_answer_codes, numbered_scale, with_words, worded_scale
 from even_ballot.core.written.dates import DateOrder
 from even_ballot.core.written.texts import fold
 
@@ -73,7 +73,7 @@ def _judged(raw: RawTable, decimal: str) -> list[Judged]:
     ]
 
 
-def _index_line(first: Judged) -> Line | None:
+def _index_line(first: Judged) -> DraftLine | None:
     """A column without a heading that counts the records."""
     answers = first.answers
     heading = answers.label.strip().casefold()
@@ -87,7 +87,7 @@ def _index_line(first: Judged) -> Line | None:
         return None
     start = int(words[0])
     counts = start in (0, 1) and all(w.strip() == str(start + i) for i, w in enumerate(words))
-    return Line(questions=(answers.name,), kind="discard", why="index", sure=0.9) if counts else None
+    return DraftLine(questions=(answers.name,), kind="discard", why="index", sure=0.9) if counts else None
 
 
 def _stem(columns: Sequence[Judged]) -> str | None:
@@ -108,7 +108,7 @@ def _name_for(columns: Sequence[Judged], scale: Scale, taken: set[str]) -> str:
     return name
 
 
-def _worded_lines(columns: Iterable[Judged], taken: set[str]) -> list[Line]:
+def _worded_lines(columns: Iterable[Judged], taken: set[str]) -> list[DraftLine]:
     """Questions answered in words, one line for all that share their answers."""
     groups: list[_Group] = []
     for judged in columns:
@@ -125,7 +125,7 @@ def _worded_lines(columns: Iterable[Judged], taken: set[str]) -> list[Line]:
         sure = min(sure, 0.75) if made.misspelt else sure
         name = _name_for(group.columns, made.scale, taken)
         lines.append(
-            Line(
+            DraftLine(
                 questions=tuple(judged.answers.name for judged in group.columns),
                 kind="coded",
                 why=made.why,
@@ -165,7 +165,7 @@ def _named_alike(run: Sequence[Judged]) -> bool:
     return bool(name_stem([judged.answers.name for judged in run]))
 
 
-def _numbered_lines(columns: Sequence[Judged], taken: set[str], at: Mapping[str, int]) -> list[Line]:
+def _numbered_lines(columns: Sequence[Judged], taken: set[str], at: Mapping[str, int]) -> list[DraftLine]:
     """Questions answered by codes, one line for all that belong together."""
     lines = []
     for members in _numbered_groups(columns, at):
@@ -173,9 +173,9 @@ def _numbered_lines(columns: Sequence[Judged], taken: set[str], at: Mapping[str,
         missing = sorted({code for judged in members for code in judged.missing})
         scale = numbered_scale(members[0].codes, missing, ordered)
         worded = {word: n for judged in members for word, n in judged.answers.none.items()}
-        scale, answers = _with_words(scale, worded)
+        scale, answers = with_words(scale, worded)
         lines.append(
-            Line(
+            DraftLine(
                 questions=tuple(judged.answers.name for judged in members),
                 kind="coded",
                 why="few_whole_numbers",
@@ -188,24 +188,6 @@ def _numbered_lines(columns: Sequence[Judged], taken: set[str], at: Mapping[str,
             )
         )
     return lines
-
-
-def _with_words(scale: Scale, worded: dict[str, int]) -> tuple[Scale, dict[str, int]]:
-    """A scale with codes for wordings that mean no answer."""
-    taken = [code.code for code in (*scale.codes, *scale.missing)]
-    codes: dict[str, int] = {}
-    made: list[Code] = []
-    free = 99
-    for word in worded:
-        if fold(word) not in codes:
-            while free in taken:
-                free -= 1
-            codes[fold(word)] = free
-            made.append(Code(code=free, label=word))
-            taken.append(free)
-    labels = {code.label for code in made}
-    answers = {word: codes[fold(word)] for word in worded if word not in labels}
-    return scale.model_copy(update={"missing": (*scale.missing, *made)}), answers
 
 
 def _missing_codes(judged: Judged) -> tuple[Code, ...]:
@@ -224,7 +206,7 @@ def _missing_codes(judged: Judged) -> tuple[Code, ...]:
     return (*codes, *worded)
 
 
-def _other_lines(columns: Iterable[Judged]) -> list[Line]:
+def _other_lines(columns: Iterable[Judged]) -> list[DraftLine]:
     """Numbers, dates, texts and columns with a part in the survey; one line for all that are alike in it."""
     groups: dict[tuple[object, ...], list[Judged]] = {}
     for judged in columns:
@@ -244,10 +226,10 @@ def _other_lines(columns: Iterable[Judged]) -> list[Line]:
     return [_other_line(members) for members in groups.values()]
 
 
-def _other_line(members: Sequence[Judged]) -> Line:
+def _other_line(members: Sequence[Judged]) -> DraftLine:
     first = members[0]
     options = tuple(Code(code=i, label=label) for i, label in enumerate(first.parts, start=1))
-    return Line(
+    return DraftLine(
         questions=tuple(judged.answers.name for judged in members),
         kind=first.kind,
         why=first.why,
@@ -263,7 +245,7 @@ def _other_line(members: Sequence[Judged]) -> Line:
     )
 
 
-def _tick_line(ticks: Ticks, names: set[str]) -> Line:
+def _tick_line(ticks: Ticks, names: set[str]) -> DraftLine:
     columns = [judged.answers.name for judged in ticks.columns]
     name = base = name_stem(columns) or f"{columns[0]}_any"
     k = 2
@@ -271,7 +253,7 @@ def _tick_line(ticks: Ticks, names: set[str]) -> Line:
         name, k = f"{base}_any" if k == 2 else f"{base}_any{k}", k + 1
     names.add(name)
     worded = not set(ticks.words) <= {"0", "1"}
-    return Line(
+    return DraftLine(
         questions=tuple(columns),
         kind="several",
         why="ticks",
@@ -283,7 +265,7 @@ def _tick_line(ticks: Ticks, names: set[str]) -> Line:
     )
 
 
-def draft(raw: RawTable, decimal: str = ".") -> tuple[Line, ...]:
+def draft(raw: RawTable, decimal: str = ".") -> tuple[DraftLine, ...]:
     """A proposal for every column of a file, each in one line: first the lines one is unsure of, then in the
     order of the questionnaire. decimal: what the file's reading marks decimals with.
 

@@ -8,8 +8,8 @@ from even_ballot.core.data.codebook import Role
 from even_ballot.core.draft.answers import Answers
 from even_ballot.core.draft.line import DateReading, LineKind, NumberReading, Why
 from even_ballot.core.draft.missing import missing_among
-from even_ballot.core.draft.orders import in_order
-from even_ballot.core.draft.quantities import by_quantity
+from even_ballot.core.draft.ordering.orders import in_order
+from even_ballot.core.draft.ordering.quantities import by_quantity
 from even_ballot.core.draft.roles import role_of, says_count, says_identifier
 from even_ballot.core.written.dates import DateOrder, DateStyle, judge_dates, read_date
 from even_ballot.core.written.number_words import number_in_words

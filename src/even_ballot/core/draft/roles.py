@@ -40,8 +40,8 @@ _SECONDS = re.compile(
 )
 _MINUTES = re.compile(r"\b(minutes?|mins?|hours?|days?|weeks?|months?|years?)\b")
 _COUNT = re.compile(
-    r"\b(how many|number of|no of|count|times|nights?|children|people|persons|adults|members|size|trips|visits"
-    r"|cars|years?|hours?|minutes?|days?|age|old|km|miles|weeks?|months?|kids|rooms|hhsize|nchild)\b"
+    r"\b(how many|number of|no of|count|times|nights?|children|people|persons|adults|members|size|trips"
+    r"|visits|cars|years?|hours?|minutes?|days?|age|old|km|miles|weeks?|months?|kids|rooms|hhsize)\b"
 )
 
 

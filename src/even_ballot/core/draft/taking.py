@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.data.interpretation import guess_kind
-from even_ballot.core.draft.line import Line, LineKind, NumberReading
+from even_ballot.core.draft.line import DraftLine, LineKind, NumberReading
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.ledger.cells import Split
@@ -27,7 +27,7 @@ class _Taken:
     variables: dict[str, Variable] = field(default_factory=dict)
     steps: list[AnyStep] = field(default_factory=list)
 
-    def say(self, line: Line, name: str, kind: Kind, missing: tuple[Code, ...] = ()) -> None:
+    def say(self, line: DraftLine, name: str, kind: Kind, missing: tuple[Code, ...] = ()) -> None:
         """Describes a column, where there is something to say that the file's reading does not."""
         if kind != self.kinds[name] or missing or line.role is not None:
             self.variables[name] = Variable(name=name, kind=kind, role=line.role, missing=missing)
@@ -41,7 +41,7 @@ def _scale_name(taken: _Taken, wanted: str, scale: Scale) -> str:
     return name
 
 
-def _coded(taken: _Taken, line: Line) -> None:
+def _coded(taken: _Taken, line: DraftLine) -> None:
     if line.scale is None:
         for name in line.questions:
             taken.say(line, name, "coded")
@@ -53,7 +53,7 @@ def _coded(taken: _Taken, line: Line) -> None:
     taken.steps.append(step)
 
 
-def _number(taken: _Taken, line: Line) -> None:
+def _number(taken: _Taken, line: DraftLine) -> None:
     written = []
     for question in line.questions:
         plain = taken.kinds[question] == "number" and line.number is None
@@ -65,7 +65,7 @@ def _number(taken: _Taken, line: Line) -> None:
         taken.steps.append(ToNumber(do="to_number", variables=tuple(written), **how))
 
 
-def _date(taken: _Taken, line: Line) -> None:
+def _date(taken: _Taken, line: DraftLine) -> None:
     written = []
     for question in line.questions:
         order = "year_month_day" if line.date is None else line.date.order
@@ -80,7 +80,7 @@ def _date(taken: _Taken, line: Line) -> None:
         taken.steps.append(ToDate.model_validate({"do": "to_date", "variables": tuple(written), **how}))
 
 
-def _several(taken: _Taken, line: Line) -> None:
+def _several(taken: _Taken, line: DraftLine) -> None:
     if line.separator is not None:
         name = line.name or f"{line.questions[0]}_each"
         taken.say(line, line.questions[0], "text")
@@ -106,16 +106,16 @@ def _several(taken: _Taken, line: Line) -> None:
     )
 
 
-def _text(taken: _Taken, line: Line) -> None:
+def _text(taken: _Taken, line: DraftLine) -> None:
     for question in line.questions:
         taken.say(line, question, "text")
 
 
-def _discard(taken: _Taken, line: Line) -> None:
+def _discard(taken: _Taken, line: DraftLine) -> None:
     taken.steps.append(Discard(do="discard", variables=line.questions))
 
 
-_TAKEN: dict[LineKind, Callable[[_Taken, Line], None]] = {
+_TAKEN: dict[LineKind, Callable[[_Taken, DraftLine], None]] = {
     "coded": _coded,
     "number": _number,
     "date": _date,
@@ -125,7 +125,9 @@ _TAKEN: dict[LineKind, Callable[[_Taken, Line], None]] = {
 }
 
 
-def taken(lines: Iterable[Line], raw: RawTable, decimal: str = ".") -> tuple[Codebook, tuple[AnyStep, ...]]:
+def taken(
+    lines: Iterable[DraftLine], raw: RawTable, decimal: str = "."
+) -> tuple[Codebook, tuple[AnyStep, ...]]:
     """The codebook and the ledger that say what some lines propose of a file's columns. Raises StudyError
     for a line of a column there is not.
 

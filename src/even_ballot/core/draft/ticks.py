@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from even_ballot.core.data.batteries import QUIET, item_of
 from even_ballot.core.data.codebook import Code
+from even_ballot.core.draft.answers import Answers
 from even_ballot.core.draft.judgement import Judged
 from even_ballot.core.draft.stems import common_ending, stem_within
 from even_ballot.core.written.texts import fold
@@ -142,17 +143,41 @@ def ticks_among(columns: Sequence[Judged]) -> list[Ticks]:
     return found
 
 
+def unmarked(word: str) -> bool:
+    """Whether a word says that something was not chosen.
+
+    >>> unmarked("Unchecked"), unmarked("x")
+    (True, False)
+    """
+    return fold(word) in _UNMARKED
+
+
+def option_labels(questions: Sequence[Answers]) -> tuple[str, list[str]]:
+    """What some columns have in common in their question texts, and the option that each stands for.
+
+    >>> of = {"a": "Cross for: work", "b": "Cross for: school"}
+    >>> option_labels([Answers(name, label, {"x": 1}, {}, 2) for name, label in of.items()])
+    ('Cross for', ['work', 'school'])
+    """
+    texts = [answers.label for answers in questions]
+    stem = (stem_within(texts) or common_ending(texts)).strip(QUIET)
+    own = [next(iter(answers.words), "") for answers in questions]
+    marks = {fold(word) for answers in questions for word in answers.words} <= _MARKS | _UNMARKED
+    labels = []
+    for answers, word in zip(questions, own, strict=True):
+        label = item_of(answers.label, _prefix(answers.label, stem)) if marks else word
+        labels.append(label.removesuffix(stem).strip(QUIET) if stem and label != stem else label)
+    if len({fold(label) for label in labels}) < len(labels) or not all(labels):
+        labels = texts
+    return stem, labels
+
+
 def _made(run: Sequence[Judged], together: tuple[str, float], sort: str) -> Ticks | None:
     stem, sure = together
-    labels = []
-    for judged in run:
-        answers = judged.answers
-        own = next(iter(answers.words))
-        label = own if sort == "own" else item_of(answers.label, _prefix(answers.label, stem))
-        labels.append(label.removesuffix(stem).strip(QUIET) if stem and label != stem else label)
+    _, labels = option_labels([judged.answers for judged in run])
     if len({fold(label) for label in labels}) < len(labels):
         return None
-    words = {word: fold(word) not in _UNMARKED for judged in run for word in judged.answers.words}
+    words = {word: not unmarked(word) for judged in run for word in judged.answers.words}
     if sort == "own" and max(map(len, labels)) > 120:
         return None
     options = tuple(Code(code=i, label=label) for i, label in enumerate(labels, start=1))

@@ -8,7 +8,7 @@ from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.draft.line import Why
-from even_ballot.core.draft.orders import in_order
+from even_ballot.core.draft.ordering.orders import in_order
 from even_ballot.core.written.texts import fold, tidied
 
 _LIKE, _SHORT, _RARE = 86, 4, 0.04
@@ -155,3 +155,26 @@ def no_answer_codes(missing: Sequence[int]) -> tuple[Code, ...]:
     'No answer (99)'
     """
     return tuple(Code(code=code, label=f"No answer ({code})") for code in missing)
+
+
+def with_words(scale: Scale, worded: Mapping[str, int]) -> tuple[Scale, dict[str, int]]:
+    """A scale with codes for wordings that mean no answer, and the codes of those that are spelt otherwise.
+
+    >>> scale, answers = with_words(numbered_scale([1, 2], []), {"Refused": 2, "refused": 1})
+    >>> scale.missing[0].code, answers
+    (99, {'refused': 99})
+    """
+    taken = [code.code for code in (*scale.codes, *scale.missing)]
+    codes: dict[str, int] = {}
+    made: list[Code] = []
+    free = 99
+    for word in worded:
+        if fold(word) not in codes:
+            while free in taken:
+                free -= 1
+            codes[fold(word)] = free
+            made.append(Code(code=free, label=word))
+            taken.append(free)
+    labels = {code.label for code in made}
+    answers = {word: codes[fold(word)] for word in worded if word not in labels}
+    return scale.model_copy(update={"missing": (*scale.missing, *made)}), answers

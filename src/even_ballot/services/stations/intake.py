@@ -1,13 +1,18 @@
 """Bringing files in: read, kept, shown before they are taken over."""
 
+from collections.abc import Sequence
 from typing import IO
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from even_ballot.core.data.codebook import Codebook, Kind, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
-from even_ballot.core.data.interpretation import guess_kind, interpret
+from even_ballot.core.data.interpretation import guess_kind
+from even_ballot.core.draft.answers import Answers, answers_in
+from even_ballot.core.draft.draft import UNSURE, draft
+from even_ballot.core.draft.effect import effect
+from even_ballot.core.draft.line import DraftLine, LineKind
+from even_ballot.core.draft.otherwise import proposed_as
 from even_ballot.core.faults import fault, some
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
@@ -20,7 +25,7 @@ from even_ballot.services.stations.views import (
     ColumnPreview,
     EncodingReading,
     FilePreview,
-    KindPreview,
+    LineView,
 )
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
@@ -82,20 +87,50 @@ def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
     )
 
 
-def as_kind(session: Session, pipelines: Pipelines, file_id: str, name: str, kind: Kind) -> KindPreview:
-    """A column of a file read as another kind: what becomes of its entries."""
-    table = pipelines.raw(session, file_id)
-    if name not in table.names:
-        raise fault(
-            f"The file has no column {name!r}.", "column", f"Columns there are: {some(table.names, 12)}."
-        )
-    decimal = Source.model_validate_json(find_file(session, file_id).reading).decimal or "."
-    data = interpret(table, Codebook(variables=(Variable(name=name, kind=kind),)), decimal=decimal)
-    column = data.column(name)
-    left = [Answer(word, n) for word, n in column.entries().items()]
-    return KindPreview(
-        name, kind, int(column.answered.sum()), sum(a.cases for a in left), tuple(left[:_SHOWN])
-    )
+def _read(session: Session, pipelines: Pipelines, file_id: str) -> tuple[RawTable, str]:
+    """A kept file's columns, and what it marks decimals with."""
+    reading = Source.model_validate_json(find_file(session, file_id).reading)
+    return pipelines.raw(session, file_id), reading.decimal or "."
+
+
+def _answers(table: RawTable, names: Sequence[str]) -> list[Answers]:
+    at = {name: i for i, name in enumerate(table.names)}
+    absent = [name for name in names if name not in at]
+    if absent:
+        there = f"Columns there are: {some(table.names, 12)}."
+        raise fault(f"The file has no column {some(absent)}.", "questions", there)
+    return [answers_in(name, table.labels[at[name]], table.columns[at[name]]) for name in names]
+
+
+def look(session: Session, pipelines: Pipelines, file_id: str, line: DraftLine) -> LineView:
+    """A line of a draft, and what it makes of a kept file's answers."""
+    table, _ = _read(session, pipelines, file_id)
+    return _line_view(table, line)
+
+
+def _line_view(table: RawTable, line: DraftLine) -> LineView:
+    answers = _answers(table, line.questions)
+    titles = tuple(found.label for found in answers)
+    return LineView(line, titles, line.sure < UNSURE, effect(line, answers))
+
+
+def draft_of(session: Session, pipelines: Pipelines, file_id: str) -> tuple[LineView, ...]:
+    """The draft of a codebook for a kept file."""
+
+    def make() -> tuple[LineView, ...]:
+        table, decimal = _read(session, pipelines, file_id)
+        return tuple(_line_view(table, line) for line in draft(table, decimal))
+
+    return pipelines.once(f"draft:{file_id}", make)
+
+
+def draft_as(
+    session: Session, pipelines: Pipelines, file_id: str, kind: LineKind, questions: Sequence[str]
+) -> LineView:
+    """Columns of a kept file as another kind than was proposed."""
+    table, decimal = _read(session, pipelines, file_id)
+    line = proposed_as(kind, _answers(table, questions), decimal, frozenset(table.names))
+    return _line_view(table, line)
 
 
 def keep(

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from even_ballot.core.data.batteries import Battery, SeveralAnswers
 from even_ballot.core.data.codebook import Kind, Level, Scale, Variable
 from even_ballot.core.disclosure.tables import DisclosureControl
+from even_ballot.core.draft.effect import DraftEffect
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
@@ -50,14 +52,14 @@ class ColumnPreview:
 
 
 @dataclass(frozen=True)
-class KindPreview:
-    """A column read as a kind: how many entries read as it, and those that do not."""
+class LineView:
+    """A line of a draft with what it makes of the answers. titles: the questions' texts; unsure: whether it
+    is one to look at first."""
 
-    name: str
-    kind: Kind
-    placed: int
-    unplaced: int
-    left: tuple[Answer, ...]
+    line: DraftLine
+    titles: tuple[str, ...]
+    unsure: bool
+    effect: DraftEffect
 
 
 @dataclass(frozen=True)

@@ -3,12 +3,14 @@
 import io
 import json
 import zipfile
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from even_ballot.core.data.codebook import Codebook, Kind, Variable
+from even_ballot.core.draft.line import DraftLine
+from even_ballot.core.draft.taking import taken
 from even_ballot.core.faults import fault, some
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.bundle import safe_name
@@ -46,12 +48,15 @@ def list_studies(session: Session, deleted: bool = False) -> list[StudyCard]:
     ]
 
 
-def begin(session: Session, title: str, file_id: str, kinds: dict[str, Kind] | None = None) -> str:
-    """A new study on a kept file; every column arrives. kinds: those that were said other than guessed."""
+def begin(
+    session: Session, pipelines: Pipelines, title: str, file_id: str, lines: Sequence[DraftLine] = ()
+) -> str:
+    """A new study on a kept file; every column arrives. lines: of a draft that are taken."""
     file = find_file(session, file_id)
     reading = Source.model_validate_json(file.reading)
-    said = tuple(Variable(name=name, kind=kind) for name, kind in (kinds or {}).items())
-    study = Study(source=reading, title=title.strip() or "Untitled study", codebook=Codebook(variables=said))
+    codebook, steps = taken(lines, pipelines.raw(session, file_id), reading.decimal or ".")
+    title = title.strip() or "Untitled study"
+    study = Study(source=reading, title=title, codebook=codebook, ledger=steps)
     return create_study(session, study, Files(file_id, {}), f"Brought in {file.name}").id
 
 

@@ -1,75 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, got, type Schema } from "../../api/client";
-import { Choice } from "../../parts/fields";
+import type { Schema } from "../../api/client";
 import { count, plural } from "../../parts/figures";
 import { Bar } from "../../parts/panes";
 
-export type Kind = "coded" | "number" | "text" | "date";
-export type Kinds = Record<string, Kind>;
-
-const KINDS: readonly (readonly [Kind, string])[] = [
-  ["text", "text"],
-  ["number", "number"],
-  ["coded", "codes"],
-  ["date", "date"],
-];
-
-/** A column's kind, which may be overruled; what then does not read is said at once. */
-function KindField({
-  file,
-  column,
-  said,
-  say,
-}: {
-  file: Schema["FilePreview"];
-  column: Schema["FilePreview"]["columns"][number];
-  said?: Kind;
-  say: (kind: Kind | undefined) => void;
-}) {
-  const { data } = useQuery({
-    queryKey: ["file", file.id, "as", column.name, said],
-    enabled: said != null,
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () =>
-      got(
-        api.GET("/api/v1/files/{file_id}/columns/{name}/as/{kind}", {
-          params: { path: { file_id: file.id, name: column.name, kind: said ?? "text" } },
-        }),
-      ),
-  });
-  return (
-    <>
-      <Choice
-        aria-label={`Kind of ${column.name}`}
-        className="!w-24 !px-1 !py-0"
-        value={said ?? column.kind}
-        options={KINDS}
-        onChange={(e) => say(e.target.value === column.kind ? undefined : (e.target.value as Kind))}
-      />
-      {said && data && (
-        <span className={`block max-w-44 text-xs ${data.unplaced ? "text-heed" : "text-soft"}`}>
-          {data.unplaced
-            ? `▲ ${plural(data.unplaced, "entry does", "entries do")} not read: ${data.left
-                .slice(0, 3)
-                .map((a) => `“${a.text}”`)
-                .join(", ")}`
-            : `${plural(data.placed, "entry reads", "entries read")}`}
-        </span>
-      )}
-    </>
-  );
-}
-
-/** Columns of a file as they arrive: name, heading, kind, blanks, answers. `say` lets the guessed kinds be overruled. */
-export function ColumnList({
-  file,
-  kinds = {},
-  say,
-}: {
-  file: Schema["FilePreview"];
-  kinds?: Kinds;
-  say?: (to: Kinds) => void;
-}) {
+/** Columns of a file as they arrive: name, heading, kind, blanks, answers. */
+export function ColumnList({ file }: { file: Schema["FilePreview"] }) {
   return (
     <table className="w-full text-sm">
       <thead>
@@ -88,21 +22,7 @@ export function ColumnList({
               <span className="font-semibold">{column.name}</span>
               {column.label !== column.name && <span className="block font-serif text-soft">{column.label}</span>}
             </td>
-            <td className="py-1.5 pr-4">
-              {say ? (
-                <KindField
-                  file={file}
-                  column={column}
-                  said={kinds[column.name]}
-                  say={(kind) => {
-                    const { [column.name]: _, ...others } = kinds;
-                    say(kind ? { ...others, [column.name]: kind } : others);
-                  }}
-                />
-              ) : (
-                column.kind
-              )}
-            </td>
+            <td className="py-1.5 pr-4">{column.kind}</td>
             <td className="figures py-1.5 pr-4 text-right">{count(column.blanks)}</td>
             <td className="figures py-1.5 pr-4 text-right">{count(column.distinct)}</td>
             <td className="py-1.5">

@@ -10,20 +10,24 @@ import { Field, TextInput } from "../../parts/fields";
 import { plural, size } from "../../parts/figures";
 import { tell } from "../../parts/notices";
 import { Heading, Panes } from "../../parts/panes";
-import { ColumnList, type Kinds } from "./columns";
+import { counted, DraftList, useDraft } from "./draft/draft";
+import type { LineView } from "./draft/edits";
 import { Reading } from "./reading";
 
-/** A file before it is taken over. */
+/** A file before it is imported, with the codebook that is proposed for it. */
 export function IntakePreview() {
   const { file: id } = useParams({ from: "/arriving/$file" });
   const { data: file } = useSuspenseQuery(fileQuery(id));
   const navigate = useNavigate();
   const [title, setTitle] = useState(file.name.replace(/\.[a-z]+$/i, "").replace(/[-_]+/g, " "));
-  const [kinds, setKinds] = useState<Kinds>({});
+  const draft = useDraft(id);
+  const [mended, setMended] = useState<ReadonlyMap<number, LineView>>(new Map());
+  const views = draft.map((view, at) => mended.get(at) ?? view);
   const begin = useMutation({
-    mutationFn: () => got(api.POST("/api/v1/studies", { body: { title, file: id, kinds } })),
+    mutationFn: (drafted: boolean) =>
+      got(api.POST("/api/v1/studies", { body: { title, file: id, draft: drafted ? views.map((v) => v.line) : [] } })),
     onSuccess: (made) => navigate({ to: "/study/$id/codebook/{-$item}", params: { id: made.id, item: undefined } }),
-    onError: tell,
+    onError: (error) => tell(error),
   });
   return (
     <div className="flex h-screen min-w-[60rem] flex-col">
@@ -54,19 +58,39 @@ export function IntakePreview() {
             </Field>
             <ActionButton
               id="take-over"
-              label="Take these answers over"
+              label="Import answers"
               keys="Ctrl+Enter"
               icon={Check}
               look="strong"
               disabled={begin.isPending || !title.trim()}
-              run={() => begin.mutate()}
+              run={() => begin.mutate(true)}
+            />
+            <p className="mt-3 text-soft text-xs">A codebook of your own can be applied to columns as they are.</p>
+            <ActionButton
+              id="import-plain"
+              label="Import without the codebook"
+              look="quiet"
+              className="!px-0"
+              disabled={begin.isPending || !title.trim()}
+              run={() => begin.mutate(false)}
             />
           </>
         }
         right={
           <>
-            <Heading over="Nothing has been taken over yet">What is in the file</Heading>
-            <ColumnList file={file} kinds={kinds} say={setKinds} />
+            <Heading over="Proposed from what is in the file; nothing has been imported yet">
+              The codebook, as it reads
+            </Heading>
+            <p className="max-w-3xl text-sm">
+              {counted(views)}. Import takes all lines as they stand; each can be changed here, or later in the
+              codebook.
+            </p>
+            <DraftList
+              file={id}
+              draft={draft}
+              mended={mended}
+              mend={(at, to) => setMended((before) => new Map(before).set(at, to))}
+            />
           </>
         }
       />

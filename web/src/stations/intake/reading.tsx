@@ -1,8 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, got, Refusal, type Schema } from "../../api/client";
 import { brought } from "../../api/jobs";
-import { Choice, Field } from "../../parts/fields";
+import { Choice, Field, Tick } from "../../parts/fields";
+import { plural } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
+import { NumberField } from "../../parts/number-field";
 
 const DELIMITERS = [
   [",", "comma"],
@@ -76,6 +79,70 @@ function SideBySide({
         </button>
       ))}
     </fieldset>
+  );
+}
+
+/** Rows that are no records: titles, notes and totals, headings once more, hidden rows. */
+function LeftOut({
+  reading,
+  busy,
+  say,
+}: {
+  reading: Schema["Source"];
+  busy: boolean;
+  say: (said: Partial<Schema["Source"]>) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const parts = [
+    reading.rows_above ? `${plural(reading.rows_above, "row")} above the headings` : "",
+    reading.rows_below ? `${plural(reading.rows_below, "row")} below the records` : "",
+    reading.repeated ? "headings that are repeated" : "",
+    reading.hidden ? "hidden rows" : "",
+  ].filter(Boolean);
+  const rows = (label: string, key: "rows_above" | "rows_below") => (
+    <Field label={label}>
+      {(p) => (
+        <NumberField
+          {...p}
+          value={reading[key] ?? 0}
+          empty={false}
+          fits={(n) => Number.isInteger(n) && n >= 0 && n <= 100}
+          disabled={busy}
+          take={(n) => say({ [key]: n })}
+        />
+      )}
+    </Field>
+  );
+  return (
+    <div className="my-2 text-sm">
+      <p>
+        <span className="font-semibold">Left out: </span>
+        {parts.length ? parts.join(", ") : "nothing"}.{" "}
+        <button type="button" className="text-act underline" aria-expanded={open} onClick={() => setOpen(!open)}>
+          Change
+        </button>
+      </p>
+      {open && (
+        <>
+          {rows("Title rows above the headings", "rows_above")}
+          {rows("Notes and totals below the records", "rows_below")}
+          <Tick
+            label="Leave out headings that are repeated"
+            checked={reading.repeated !== false}
+            disabled={busy}
+            onChange={(e) => say({ repeated: e.target.checked ? null : false })}
+          />
+          {reading.format === "xlsx" && (
+            <Tick
+              label="Leave out hidden rows"
+              checked={reading.hidden !== false}
+              disabled={busy}
+              onChange={(e) => say({ hidden: e.target.checked ? null : false })}
+            />
+          )}
+        </>
+      )}
+    </div>
   );
 }
 
@@ -157,7 +224,8 @@ export function Reading({
           {pick("Decimals are written", reading.decimal ?? ".", DECIMALS, (decimal) => ({
             decimal: decimal as "." | ",",
           }))}
-          <p className="text-soft text-xs">These were guessed from the file. Change one and the preview follows.</p>
+          <LeftOut reading={reading} busy={again.isPending} say={(said) => again.mutate(said)} />
+          <p className="text-soft text-xs">Guessed from the file. Change one, and the preview follows.</p>
         </>
       )}
       {again.error instanceof Refusal && <Faults faults={again.error.faults} />}

@@ -51,7 +51,8 @@ class ToNumber(Step):
             also += "; " + some([f"“{word}” as {value:g}" for word, value in self.entries.items()], 4)
         return f"Read {some(self.variables)} as numbers{also}"
 
-    def _number(self, word: str) -> float | None:
+    def number(self, word: str) -> float | None:
+        """The number an entry is read as; None where it is none."""
         if word in self.entries:
             return self.entries[word]
         tidy = tidied(word)
@@ -69,7 +70,7 @@ class ToNumber(Step):
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind not in ("text", "number"):
                 raise fault(f"{name} is a {variable.kind}; only text is read as numbers.", "variables")
-            new, cells = placed(column, variable, self._number)
+            new, cells = placed(column, variable, self.number)
             changed += cells
             if left := new.entries():
                 unplaced[name] = left

@@ -4,8 +4,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from even_ballot.core.draft.degrees import by_degree
-from even_ballot.core.draft.quantities import by_quantity
+from even_ballot.core.draft.ordering.degrees import by_degree
+from even_ballot.core.draft.ordering.quantities import by_quantity
 from even_ballot.core.written.texts import fold
 
 _LISTS = (

@@ -1,0 +1,1 @@
+"""The order of answers, by what they say."""

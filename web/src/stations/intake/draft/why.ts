@@ -1,0 +1,83 @@
+import type { Line } from "./edits";
+
+const WHY: Record<Line["why"], string> = {
+  known_order: "answers of a known order",
+  natural_order: "answers that are sizes",
+  numbered_labels: "answers that begin with their code",
+  few_words: "few different answers",
+  few_whole_numbers: "few whole numbers in a row",
+  numbers: "numbers",
+  top_codes: "numbers with an open end",
+  counts: "a number of something",
+  written_numbers: "numbers as people write them",
+  durations: "lengths of time",
+  dates: "dates",
+  ambiguous_dates: "day and month cannot be told apart",
+  ticks: "columns that are ticked or not",
+  separated: "several answers in a cell",
+  open_answers: "open answers",
+  identifier: "tells the cases apart",
+  role: "the heading says so",
+  leading_zeros: "numbers that begin with 0",
+  index: "counts the records",
+  empty: "no answers",
+};
+
+/** What to look for in a line that one is unsure of. */
+const LOOK: Partial<Record<Line["why"], string>> = {
+  few_words: "few different answers, in no order that is known: are two of them the same?",
+  few_whole_numbers: "few whole numbers in a row: codes, or a number of something?",
+  numbers: "few whole numbers: a number of something, or codes?",
+  counts: "a number of something, or codes?",
+  role: "the heading says so: is that its part in the survey?",
+  ambiguous_dates: "day and month cannot be told apart: which comes first?",
+  written_numbers: "some could be read as other numbers: is this how they are written?",
+  open_answers: "open answers, or a list of codes?",
+  ticks: "ticked or not: are these one question?",
+};
+
+/** Why a line is what it is; where that is unsure, what to look for. */
+export const whyOf = (line: Line, unsure: boolean) => (unsure && LOOK[line.why]) || WHY[line.why];
+
+export const KINDS: readonly (readonly [Line["kind"], string])[] = [
+  ["coded", "codes"],
+  ["number", "number"],
+  ["date", "date"],
+  ["several", "several answers"],
+  ["text", "text"],
+  ["discard", "left out"],
+];
+
+export const ORDERS: readonly (readonly [string, string])[] = [
+  ["day_month_year", "day first"],
+  ["month_day_year", "month first"],
+  ["year_month_day", "year first"],
+  ["serial", "days as a spreadsheet counts them"],
+];
+
+export const ROLES: readonly (readonly [string, string])[] = [
+  ["", "none"],
+  ["id", "identifier"],
+  ["weight", "weight"],
+  ["stratum", "stratum"],
+  ["cluster", "cluster"],
+  ["population_size", "population size"],
+  ["status", "status of the entry"],
+  ["started", "when it was started"],
+  ["ended", "when it was ended"],
+  ["seconds", "seconds it took"],
+  ["order", "order of the questions"],
+];
+
+/** A moment, in seconds since 1970, as a date, with the time where it has one. */
+export function moment(seconds: number): string {
+  const at = new Date(seconds * 1000);
+  const midnight = seconds % 86400 === 0;
+  return at.toLocaleString("en-GB", {
+    timeZone: "UTC",
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    ...(midnight ? {} : { hour: "2-digit", minute: "2-digit" }),
+  });
+}
