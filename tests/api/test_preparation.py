@@ -278,7 +278,10 @@ def test_left_out_is_about_questions_not_about_what_was_made_of_them(api: Any, d
 
 
 def test_a_draft_is_looked_at_changed_and_taken_with_a_file(api: Any) -> None:
-    file = api.bring("a.csv", b"id,zip,often\n1,0123,Never\n2,4567,Always\n3,x1,Nvr\n4,0123,Always\n5,4567,Never\n6,99,Never\n")
+    file = api.bring(
+        "a.csv",
+        b"id,zip,often\n1,0123,Never\n2,4567,Always\n3,x1,Nvr\n4,0123,Always\n5,4567,Never\n6,99,Never\n",
+    )
     path = f"/files/{file['id']}/draft"
     lines = {name: seen for seen in api("GET", path) for name in seen["line"]["questions"]}
     assert set(lines) == {"id", "zip", "often"}
@@ -299,7 +302,12 @@ def test_a_draft_is_looked_at_changed_and_taken_with_a_file(api: Any) -> None:
     assert [e["do"] for e in api("GET", f"/studies/{made['id']}/ledger")] == ["to_number", "code"]
     refused = api("POST", f"{path}/as", 422, json={"kind": "number", "questions": ["nip"]})
     assert "no column nip" in refused["faults"][0]["what"]
-    api("POST", "/studies", 422, json={"title": "T", "file": file["id"], "draft": [{**mended, "questions": ["nip"]}]})
+    api(
+        "POST",
+        "/studies",
+        422,
+        json={"title": "T", "file": file["id"], "draft": [{**mended, "questions": ["nip"]}]},
+    )
 
 
 def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: Any) -> None:

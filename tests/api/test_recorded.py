@@ -100,7 +100,9 @@ def recorded(api: Any) -> dict[str, Any]:
     found["GET /files/f1/draft"] = lines = api("GET", draft)
     said = next(seen["line"] for seen in lines if "said" in seen["line"]["questions"])
     found["POST /files/f1/draft/look"] = api("POST", f"{draft}/look", json=said)
-    found["POST /files/f1/draft/as"] = api("POST", f"{draft}/as", json={"kind": "text", "questions": ["crosses", "safe"]})
+    found["POST /files/f1/draft/as"] = api(
+        "POST", f"{draft}/as", json={"kind": "text", "questions": ["crosses", "safe"]}
+    )
     found |= {f"GET /studies/s1{path}": api("GET", at + path) for path in GETS}
     first = found["GET /studies/s1/findings"][0]
     finding = {key: first[key] for key in ("variable", "kind", "value")}

@@ -173,7 +173,6 @@ def test_several_answers_in_a_cell_become_a_question_with_both_percentages(
     browser.until(lambda: not browser.all('[data-action="apply-split"]'), "the answers to be taken apart")
     browser.go(f"{study}/tables")
     browser.act("new-table")
-    browser.act("stub-without-sex")
     browser.choose("Stub (down)", "crosses_for")
     browser.unfold("figures")
     browser.tick("% of responses")

@@ -28,13 +28,8 @@ def fresh(browser: Browser, study: str, stub: str) -> None:
         lambda: browser.field("Title of the table").get_attribute("value") == "New table",
         "the new table in hand",
     )
-    first = browser.until(
-        lambda: browser.all('[data-action^="stub-without-"]')[0].get_attribute("data-action"), "its stub"
-    )
     browser.choose("Stub (down)", stub)
     browser.until(lambda: browser.all(f'[data-action="stub-without-{stub}"]'), "the stub asked for")
-    browser.act(str(first))
-    browser.until(lambda: not browser.all(f'[data-action="{first}"]'), "the first stub to go")
     for _ in browser.all('[data-action^="banner-without-"]'):
         chip = browser.until(
             lambda: browser.all('[data-action^="banner-without-"]')[0].get_attribute("data-action"), "a chip"

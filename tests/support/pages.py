@@ -103,6 +103,12 @@ class Browser:
             f"a way to {label}",
         ).click()
 
+    def unfold_list(self, summary: str) -> None:
+        """Opens what is folded under a summary."""
+        path = f'//summary[normalize-space(.)="{summary}"]'
+        folded = self.until(lambda: self.driver.find_elements(By.XPATH, path)[0], summary)
+        self.driver.execute_script("arguments[0].parentElement.open = true", folded)
+
     def field(self, label: str) -> WebElement:
         """The field a label or an aria-label names."""
 

@@ -44,6 +44,8 @@ export function FindMany({
   change,
   hint,
   nest,
+  begin,
+  lacks = [],
 }: {
   id: string;
   label: string;
@@ -52,6 +54,10 @@ export function FindMany({
   change: (to: string[]) => void;
   hint?: string;
   nest?: boolean;
+  /** Whether one begins here: the field is ready to be typed into. */
+  begin?: boolean;
+  /** What cannot be chosen, with the reason in place of a title. */
+  lacks?: readonly Findable[];
 }) {
   const list = useId();
   const input = useRef<HTMLInputElement>(null);
@@ -61,6 +67,9 @@ export function FindMany({
   const [within, setWithin] = useState<string | null>(null);
   const free = options.filter((o) => within != null || !chosen.includes(o.name));
   const shown = found(free, typed).slice(0, 60);
+  const apart = typed.trim()
+    ? lacks.filter((o) => o.name.toLowerCase().includes(typed.trim().toLowerCase())).slice(0, 3)
+    : [];
   const take = (option: Findable | undefined, inside: string | null) => {
     if (!option) return;
     const host = inside != null ? chosen.indexOf(inside) : -1;
@@ -145,6 +154,8 @@ export function FindMany({
             aria-autocomplete="list"
             aria-activedescendant={open && shown[at] ? `${list}-${at}` : undefined}
             autoComplete="off"
+            // biome-ignore lint/a11y/noAutofocus: one comes here to type a name
+            autoFocus={begin}
             spellCheck={false}
             value={typed}
             placeholder={within != null ? `within ${within} …` : chosen.length ? "add …" : "find …"}
@@ -161,7 +172,7 @@ export function FindMany({
             }}
             onKeyDown={press}
           />
-          {open && shown.length > 0 && (
+          {open && shown.length + apart.length > 0 && (
             <div className="absolute top-full left-0 z-30 mt-0.5 w-[30rem] max-w-[80vw] border border-rule bg-leaf shadow-xl">
               <div
                 id={list}
@@ -189,6 +200,11 @@ export function FindMany({
                   </div>
                 ))}
               </div>
+              {apart.map((o) => (
+                <p key={o.name} className="px-2 py-0.5 text-soft text-sm">
+                  <span className="font-semibold">{o.name}</span> {o.title}
+                </p>
+              ))}
               <p className="border-hair border-t px-2 py-0.5 text-soft text-xs">
                 {nest && chosen.length && within == null ? `Shift and Enter: within ${chosen.at(-1)}. ` : ""}
                 Alt and ← →: order. Backspace: the last goes.

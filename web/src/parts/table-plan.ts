@@ -19,6 +19,40 @@ export function figuresOf(kind: string): NonNullable<Request["show"]> {
   return kind === "multi" ? ["col_pct", "response_pct"] : ["col_pct"];
 }
 
+const LONG = 60;
+
+/** What a table is called that nobody has given a title: its stub by its banner. */
+export function titleOf(request: Pick<Request, "stub" | "banner">, variables: readonly View[]): string {
+  const called = (name: string, most: number) => {
+    const label = variables
+      .find((v) => v.variable.name === name)
+      ?.variable.label?.replace(/\s+/g, " ")
+      .trim();
+    return label && label.length <= most ? label : name;
+  };
+  const stub = request.stub ?? [];
+  if (!stub.length) return "New table";
+  const down = stub.slice(0, 2).map((name) => called(name, stub.length === 1 ? 2 * LONG : LONG));
+  const rows = stub.length > 2 ? `${down.join(", ")} and ${stub.length - 2} more` : down.join(" and ");
+  const across = (request.banner ?? []).map((b) =>
+    (typeof b === "string" ? [b] : b).map((name) => called(name, 40)).join(" and "),
+  );
+  return across.length ? `${rows} by ${across.join(", ")}` : rows;
+}
+
+/** A table with another stub or banner; its title goes with them until it is given one. */
+export function asked(request: Request, parts: Partial<Request>, variables: readonly View[]): Request {
+  const to = { ...request, ...parts };
+  const first =
+    !request.stub?.length && to.stub?.length ? variables.find((v) => v.variable.name === to.stub?.[0]) : null;
+  const own = request.title && request.title !== titleOf(request, variables);
+  return {
+    ...to,
+    ...(first ? { show: figuresOf(first.variable.kind) } : {}),
+    ...(own || "title" in parts ? {} : { title: titleOf(to, variables) }),
+  };
+}
+
 const without = (banner: readonly Entry[], names: readonly string[]) =>
   banner.filter((b) => !names.some((n) => (typeof b === "string" ? b === n : b.includes(n))));
 

@@ -57,7 +57,7 @@ export function IntakePreview() {
               {(props) => <TextInput {...props} value={title} onChange={(e) => setTitle(e.target.value)} />}
             </Field>
             <ActionButton
-              id="take-over"
+              id="import-answers"
               label="Import answers"
               keys="Ctrl+Enter"
               icon={Check}

@@ -12,6 +12,9 @@ export function Builder({ request, where, codebook, save }: Asked & { where: Req
     codebook.variables
       .filter((v) => kinds.includes(v.variable.kind))
       .map((v) => ({ name: v.variable.name, title: v.variable.label }));
+  const lacks = codebook.variables
+    .filter((v) => v.variable.kind === "text")
+    .map((v) => ({ name: v.variable.name, title: "open answers: give them codes in the Codebook first" }));
   const banner = chosenOf(request.banner ?? []);
   return (
     <section aria-label="What the table asks for" className="mb-1">
@@ -23,7 +26,9 @@ export function Builder({ request, where, codebook, save }: Asked & { where: Req
           label="Stub (down)"
           chosen={request.stub ?? []}
           options={options(TABLED)}
+          begin={!request.stub?.length}
           change={(stub) => save({ stub })}
+          lacks={lacks}
         />
         <FindMany
           id="banner"

@@ -5,7 +5,7 @@ import type { Schema } from "../../api/client";
 import { tableQuery, useChange, useSaved, useSaving } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Faults } from "../../parts/notices";
-import type { Request } from "../../parts/table-plan";
+import { asked, type Request } from "../../parts/table-plan";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
 import { casesOf } from "./cases";
@@ -64,7 +64,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   const [pictured, setPictured] = useState(false);
   const save = (parts: Partial<Request>) =>
     change.mutate((document) => ({
-      tables: (document.tables ?? []).map((t) => (t.id === request.id ? { ...t, ...parts } : t)),
+      tables: (document.tables ?? []).map((t) => (t.id === request.id ? asked(t, parts, codebook.variables) : t)),
     }));
   const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
@@ -111,7 +111,10 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           </span>
         )}
       </div>
-      {!view && counting && (
+      {!request.stub?.length && (
+        <p className="mt-3 text-soft">Choose what stands in the stub; the table is counted at once.</p>
+      )}
+      {!view && counting && request.stub?.length !== 0 && (
         <p role="status" className="mt-3 text-soft">
           {there ? "Counting …" : "Counted once it is saved."}
         </p>

@@ -6,7 +6,7 @@ import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { arrows } from "../../parts/panes";
-import { gist, grouped, type Request, shifted, TABLED, tableOf } from "../../parts/table-plan";
+import { freeId, gist, grouped, type Request, shifted, TABLED } from "../../parts/table-plan";
 
 export const ALL_TABLES = "_all";
 export const MANY_TABLES = "_many";
@@ -25,10 +25,13 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
   const text = (t: Request) =>
     `${t.id} ${t.title ?? ""} ${t.group ?? ""} ${gist(t)} ${(t.stub ?? []).map((s) => `${s} ${titles.get(s) ?? ""}`).join(" ")}`.toLowerCase();
   const shown = tables.filter((t) => words.every((w) => text(t).includes(w)));
-  const first = tabled.find((v) => v.variable.kind === "coded") ?? tabled[0];
   const add = () => {
-    if (!first) return;
-    const request = { ...tableOf(first, study.document.usual_banner ?? [], tables), title: "New table" };
+    const request: Request = {
+      id: freeId(tables),
+      title: "New table",
+      stub: [],
+      banner: study.document.usual_banner ?? [],
+    };
     change.mutate((document) => ({ tables: [...(document.tables ?? []), request] }));
     go(request.id);
   };

@@ -7,6 +7,7 @@ const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "weighting/{-$item}",
   component: WeightingStation,
+  validateSearch: (search: Record<string, unknown>): { by?: string } => (search.by ? { by: String(search.by) } : {}),
 });
 
 export const weighting = {

@@ -1,10 +1,12 @@
-import { useNavigate } from "@tanstack/react-router";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Choice, Field } from "../../parts/fields";
 import { Heading } from "../../parts/panes";
 import { PickMany } from "../../parts/pick-many";
+import { categoriesOf } from "./categories";
 import { PasteTargets } from "./paste";
+import { kindOf, TypedTargets } from "./typed-targets";
 import { itemOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
 
@@ -15,17 +17,27 @@ export const KINDS = [
 ] as const;
 export type TargetKind = (typeof KINDS)[number][0];
 
+const sumOf = (targets: readonly Schema["Target"][]) => targets.reduce((sum, t) => sum + t.value, 0);
+
+/** Up to so many categories have a field each. */
+const TYPED = 60;
+
 /** A margin begins with its variables and a list of targets. */
 export function NewMargin({ at, codebook }: { at: number; codebook: Schema["CodebookView"] }) {
   const { study, weighting, add } = useWeighting(at);
   const navigate = useNavigate();
-  const [by, setBy] = useState<string[]>([]);
-  const [as, setAs] = useState<TargetKind>("counts");
+  const begun = useSearch({ from: "/study/$id/weighting/{-$item}" }).by;
+  const [by, setBy] = useState<string[]>(begun ? [begun] : []);
+  const [as, setAs] = useState<TargetKind | null>(null);
   const within = weighting.within ?? [];
   const [own, setOwn] = useState(false);
   const coded = codebook.variables.filter((v) => v.variable.kind === "coded").map((v) => v.variable.name);
-  const take = (targets: Schema["Target"][]) => {
-    const margin = { by, as, unknown: "refuse" as const, targets };
+  const all = own ? [...within, ...by] : by;
+  const categories = by.length ? categoriesOf(all, codebook) : [];
+  const only = all.length === 1 ? codebook.variables.find((v) => v.variable.name === all[0]) : undefined;
+  const cases = categories.map((c) => only?.answers.find((a) => a.code === c.at[only.variable.name])?.cases);
+  const take = (targets: Schema["Target"][], kind: TargetKind) => {
+    const margin = { by, as: kind, unknown: "refuse" as const, targets };
     add(margin);
     navigate({
       to: "/study/$id/weighting/{-$item}",
@@ -47,15 +59,23 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
             <Choice
               {...p}
               className="!w-56"
-              value={as}
-              onChange={(e) => setAs(e.target.value as TargetKind)}
-              options={KINDS}
+              value={as ?? ""}
+              onChange={(e) => setAs((e.target.value as TargetKind) || null)}
+              options={[["", "seen by their sum"], ...KINDS]}
             />
           )}
         </Field>
         <WithinChoice within={within} own={own} change={setOwn} />
       </div>
-      {by.length > 0 && <PasteTargets by={own ? [...within, ...by] : by} take={take} />}
+      {categories.length > 0 && categories.length <= TYPED && (
+        <TypedTargets key={all.join()} categories={categories} cases={cases} as={as} take={take} />
+      )}
+      {by.length > 0 && (
+        <details className="mt-4" open={categories.length > TYPED}>
+          <summary className="cursor-pointer text-act text-sm">Paste targets, or read them from a file</summary>
+          <PasteTargets by={all} take={(targets) => take(targets, as ?? kindOf(sumOf(targets)))} />
+        </details>
+      )}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import { Copy, Plus, Trash } from "@phosphor-icons/react";
-import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 import { useChange, useCodebook, useDesign, useStudy, useWeightings } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
@@ -12,6 +12,7 @@ import { Health } from "./health";
 import { LimitsPage } from "./limits";
 import { MarginInHand } from "./margin";
 import { NewMargin } from "./new-margin";
+import { Start } from "./start";
 import {
   baseSays,
   faultsAt,
@@ -135,6 +136,7 @@ export function WeightingStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
+  const { by } = useSearch({ from: "/study/$id/weighting/{-$item}" });
   const { change } = useChange();
   const book = useCodebook();
   const { reports, faults } = useWeightings();
@@ -229,7 +231,7 @@ export function WeightingStation() {
         ) : !there ? (
           <Empty title="There is no such weighting">Choose one on the left.</Empty>
         ) : part === "new" ? (
-          <NewMargin key={at} at={at} codebook={book} />
+          <NewMargin key={`${at} ${by ?? ""}`} at={at} codebook={book} />
         ) : part === "begin" ? (
           <Begin key={`${at} ${nameOf(weighting)}`} at={at} codebook={book} report={report} faults={mine} />
         ) : part === "limits" ? (
@@ -246,8 +248,10 @@ export function WeightingStation() {
           />
         ) : part ? (
           <Empty title="There is no such margin">Choose one on the left.</Empty>
-        ) : (
+        ) : weightings.length || mine.length ? (
           <Health key={at} at={at} report={report} faults={mine} />
+        ) : (
+          <Start at={at} codebook={book} />
         )
       }
     />
