@@ -109,7 +109,7 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, byt
         "results.json": (
             json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False) + "\n"
         ).encode(errors="replace"),
-        "microdata.csv": microdata(results.data, weights, guard).encode(errors="replace"),
+        "microdata.csv": microdata(results.data, weights, guard),
         "tables.xlsx": workbook(study, results),
         **page,
     }

@@ -1,16 +1,18 @@
 """What a run has to say for itself at the command line."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
-from even_ballot.core.draft.draft import UNSURE
-from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.faults import counted, some
 from even_ballot.core.study.study_file import Source
 from even_ballot.core.study.summary import Summary
+
+if TYPE_CHECKING:
+    from even_ballot.core.draft.line import DraftLine
 
 _MOST = 12
 _SAID = {
@@ -106,7 +108,7 @@ _WHY = {
 }
 
 
-def tell_draft(reading: Source, lines: Sequence[DraftLine], console: Console) -> None:
+def tell_draft(reading: Source, lines: "Sequence[DraftLine]", console: Console) -> None:
     """Writes how a file was read and what a draft is unsure of, as a table."""
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=False)
     for _ in range(3):
@@ -119,7 +121,7 @@ def tell_draft(reading: Source, lines: Sequence[DraftLine], console: Console) ->
     for kind, n in counts.items():
         table.add_row("proposed", kind, counted(n, "column"))
     for line in lines:
-        if line.sure < UNSURE:
+        if line.unsure:
             what = f"{some(line.questions, 4)}: {line.kind}"
             table.add_row("unsure", escape(what), _WHY[line.why])
     console.print(table)

@@ -55,14 +55,14 @@ def study_of(texts: list[str], **more: Any) -> tuple[Study, Results]:
 
 def test_microdata_run_nowhere_and_are_read_back() -> None:
     _, found = study_of(FORMULAS)
-    text = microdata(found.data)
+    text = microdata(found.data).decode()
     rows = list(csv.DictReader(io.StringIO(text)))
     assert all(not row["t"].startswith(("=", "+", "-", "@", "\t")) for row in rows)
     assert [row["x"] for row in rows][1] == "-1"
     table, _ = read_source(text.encode(), Source(path="microdata.csv"))
     column = table.columns[table.names.index("t")]
     assert [column.words[v] for v in column.values] == FORMULAS
-    assert [row["t"] for row in csv.DictReader(io.StringIO(microdata(found.data, guard=False)))] == FORMULAS
+    assert [row["t"] for row in csv.DictReader(io.StringIO(microdata(found.data, guard=False).decode()))] == FORMULAS
 
 
 def test_codebooks_and_plans_run_nowhere_and_are_read_back() -> None:

@@ -4,8 +4,8 @@ import random
 
 import pytest
 
-from even_ballot.formats.sources.encodings import guess_encoding
-from even_ballot.formats.sources.readings import readings, side_by_side
+from even_ballot.formats.sources.letters.encodings import guess_encoding
+from even_ballot.formats.sources.letters.readings import readings, side_by_side
 
 # What people answer, a language a line; the encodings its files usually come in.
 ANSWERS = {

@@ -32,7 +32,7 @@ class Column:
 
     values: NDArray[Any]
     state: NDArray[np.uint8]
-    words: tuple[str, ...] = ()
+    words: Sequence[str] = ()
 
     def marking(self, codes: Sequence[int]) -> "Column":
         """The column with answers equal to one of these codes marked as no answer, their code kept."""
@@ -43,8 +43,8 @@ class Column:
             else self
         )
 
-    def take(self, keep: NDArray[Any]) -> "Column":
-        """The cells that a mask or an index array picks."""
+    def take(self, keep: NDArray[Any] | slice) -> "Column":
+        """The cells that a mask, an index array or a slice picks."""
         return Column(self.values[keep], self.state[keep], self.words)
 
     @cached_property
@@ -62,6 +62,14 @@ class Column:
                 # Codes lie close together: counting them is several times faster than sorting them.
                 return np.flatnonzero(np.bincount(values - low)).astype(np.int64) + low
         return np.unique(values).astype(np.int64)
+
+    @cached_property
+    def distinct_values(self) -> NDArray[Any]:
+        """The distinct values among the answers, ascending; of texts the places of their words."""
+        values = self.values[self.answered]
+        if values.dtype.kind == "i" and len(values) and values.min() >= 0 and values.max() < 4 * len(values):
+            return np.flatnonzero(np.bincount(values))
+        return np.unique(values)
 
     def entries(self) -> dict[str, int]:
         """Entries that could not be placed, with how many cells hold each, most frequent first."""
@@ -202,9 +210,17 @@ class Dataset:
         dtype = np.int8 if len(codes) < 127 else np.int16 if len(codes) < 32000 else np.int32
         result = np.full(self.n, -1, dtype)
         if len(codes):
-            order = np.argsort(codes)
-            at = np.minimum(np.searchsorted(codes[order], column.values), len(codes) - 1)
-            result[column.answered] = order[at][column.answered]
+            low, high = int(codes.min()), int(codes.max())
+            if high - low < _NEAR and column.values.dtype.kind == "i":
+                # Codes lie close together: a table of places is several times faster than a search.
+                table = np.zeros(high - low + 1, dtype)
+                table[codes - low] = np.arange(len(codes))
+                at = table[np.clip(column.values, low, high) - low]
+            else:
+                order = np.argsort(codes)
+                found = np.minimum(np.searchsorted(codes[order], column.values), len(codes) - 1)
+                at = order[found].astype(dtype)
+            np.copyto(result, at, where=column.answered)
         self._positions[name] = result
         return result
 

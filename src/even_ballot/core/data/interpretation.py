@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.data.words import Words
 from even_ballot.core.faults import Fault, StudyError, some
+from even_ballot.core.numerics.arrays import Floats
 
 _NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
 _POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
@@ -93,18 +95,27 @@ def guess_kind(column: Column, decimal: str = ".") -> Kind:
     >>> [guess_kind(text_column(entries)) for entries in (["1", "2.5"], ["007"], ["2026-05-02"], ["late"])]
     ['number', 'text', 'date', 'text']
     """
+    packed = column.words
+    if isinstance(packed, Words) and packed.numbers is not None and decimal == ".":
+        # Blank words are no numbers; whether others are none too is looked at word by word.
+        rest = np.flatnonzero(np.isnan(packed.numbers)).tolist()
+        if all(not word.strip() or reads_as_number(word) for word in map(packed.__getitem__, rest)):
+            return "text" if packed.zeros or len(rest) == len(packed) else "number"
+        if packed.zeros or len(rest) < len(packed):
+            return "text"
     words = [word for word in column.words if word.strip()]
     if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"
     return "number"
 
 
-def _placed(column: Column, values: list[float | None], dtype: type) -> Column:
-    """The column with each word's value in place of the word; words without one stay, unplaced."""
-    fits = np.array([value is not None for value in values] or [False])
-    numbers: NDArray[Any] = np.array(
-        [i if value is None else value for i, value in enumerate(values)] or [0], dtype=dtype
-    )
+def _placed(column: Column, values: list[float | None] | Floats, dtype: type) -> Column:
+    """The column with each word's value in place of the word; words without one (None, NaN) stay,
+    unplaced."""
+    if isinstance(values, list):
+        values = np.array([np.nan if value is None else value for value in values] or [np.nan])
+    fits = ~np.isnan(values)
+    numbers: NDArray[Any] = np.where(fits, values, np.arange(len(values))).astype(dtype)
     index = np.where(column.state == BLANK, 0, column.values)
     state = np.where(column.state == BLANK, BLANK, np.where(fits[index], ANSWERED, UNPLACED)).astype(np.uint8)
     return Column(numbers[index], state, () if fits.all() else column.words)
@@ -146,6 +157,21 @@ def as_coded(column: Column, scale: Scale | None) -> Column:
     return with_missing_codes(coded, () if scale is None else scale.missing)
 
 
+def numbers_of(words: Sequence[str], decimal: str = ".") -> list[float | None] | Floats:
+    """The number that each word is: None, or NaN in an array, where it is none.
+
+    >>> numbers_of(("1", "late"))
+    [1.0, None]
+    """
+    if not isinstance(words, Words) or words.numbers is None or decimal != ".":
+        return [parse_number(word, decimal) for word in words]
+    found = words.numbers.copy()
+    for at in np.flatnonzero(np.isnan(found)).tolist():
+        number = parse_number(words[at])
+        found[at] = np.nan if number is None else number
+    return found
+
+
 def as_number(column: Column, missing: Iterable[Code] = (), decimal: str = ".") -> Column:
     """A text column as numbers.
 
@@ -153,9 +179,7 @@ def as_number(column: Column, missing: Iterable[Code] = (), decimal: str = ".") 
     >>> as_number(text_column(["1", "2.5"])).values.tolist()
     [1.0, 2.5]
     """
-    return with_missing_codes(
-        _placed(column, [parse_number(word, decimal) for word in column.words], np.float64), missing
-    )
+    return with_missing_codes(_placed(column, numbers_of(column.words, decimal), np.float64), missing)
 
 
 def as_date(column: Column) -> Column:

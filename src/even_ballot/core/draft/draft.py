@@ -7,7 +7,7 @@ from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.answers import all_answers
 from even_ballot.core.draft.judgement import Judged, judge
-from even_ballot.core.draft.line import DraftLine
+from even_ballot.core.draft.line import UNSURE, DraftLine
 from even_ballot.core.draft.roles import says_names
 from even_ballot.core.draft.stems import common_ending, stem_within
 from even_ballot.core.draft.ticks import Ticks, name_stem, ticks_among
@@ -15,8 +15,6 @@ from even_ballot.core.draft.wordings import no_answer_codes, numbered_scale, wit
 from even_ballot.core.written.dates import DateOrder
 from even_ballot.core.written.texts import fold
 
-UNSURE = 0.8
-"""Below this, a line is one to look at first."""
 _MISSING_NUMBER = -1
 
 

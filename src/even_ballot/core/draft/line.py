@@ -35,6 +35,10 @@ Why = Literal[
 """Why a line is what it is."""
 
 
+UNSURE = 0.8
+"""Below this, a line is one to look at first."""
+
+
 class NumberReading(Model):
     """How a line's numbers are written, as in the step `to_number`."""
 
@@ -75,3 +79,8 @@ class DraftLine(Model):
     name: str | None = None
     options: tuple[Code, ...] = ()
     separator: str | None = None
+
+    @property
+    def unsure(self) -> bool:
+        """Whether it is one to look at first."""
+        return self.sure < UNSURE

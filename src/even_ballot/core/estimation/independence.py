@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special
 
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.units import Units
@@ -137,7 +137,7 @@ def independence(
         return None
     f, df1 = chi2 / trace, trace**2 / trace_squared
     df2 = df1 * units.degrees_of_freedom
-    return chi2, f, df1, df2, float(special.fdtrc(df1, df2, f))
+    return chi2, f, df1, df2, float(scipy.special.fdtrc(df1, df2, f))
 
 
 def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, float, float, float] | None:
@@ -177,4 +177,4 @@ def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, flo
     if not statistic >= 0:
         return None
     f = (df - k + 1) / (k * df) * statistic
-    return statistic, f, float(k), float(df - k + 1), float(special.fdtrc(k, df - k + 1, f))
+    return statistic, f, float(k), float(df - k + 1), float(scipy.special.fdtrc(k, df - k + 1, f))

@@ -3,8 +3,8 @@
 from typing import Literal
 
 import numpy as np
+import scipy
 from pydantic import Field
-from scipy import special
 
 from even_ballot.core.model import Model
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
@@ -28,7 +28,7 @@ class Interval(Model):
 
     def t(self, df: Floats | float) -> Floats:
         """Student's quantile that leaves `tail` beyond it."""
-        return np.asarray(-special.stdtrit(df, self.tail))
+        return np.asarray(-scipy.special.stdtrit(df, self.tail))
 
 
 IntervalEnds = tuple[Floats, Floats]
@@ -59,8 +59,8 @@ def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> Interva
 def _beta(x: Floats, m: Floats | Ints, tail: float) -> IntervalEnds:
     """From Beta(x, m − x + 1) to Beta(x + 1, m − x) (Korn and Graubard, 1998)."""
     with np.errstate(all="ignore"):
-        low = np.where(x > 0, special.betaincinv(np.maximum(x, 1e-300), m - x + 1, tail), 0.0)
-        high = np.where(m - x > 0, special.betainccinv(x + 1, np.maximum(m - x, 1e-300), tail), 1.0)
+        low = np.where(x > 0, scipy.special.betaincinv(np.maximum(x, 1e-300), m - x + 1, tail), 0.0)
+        high = np.where(m - x > 0, scipy.special.betainccinv(x + 1, np.maximum(m - x, 1e-300), tail), 1.0)
     return low, high
 
 
@@ -85,9 +85,9 @@ def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: I
                 low, high = _sided(p - t * se, p + t * se, interval, np.nan, np.nan)
                 return low, high
             case "logit":
-                centre = special.logit(np.where(edge, 0.5, p))
+                centre = scipy.special.logit(np.where(edge, 0.5, p))
                 half = t * se / np.where(edge, 1, pq)
-                low, high = special.expit(centre - half), special.expit(centre + half)
+                low, high = scipy.special.expit(centre - half), scipy.special.expit(centre + half)
                 if edge.any():
                     base = np.broadcast_to(base_n, p.shape)[edge]
                     low[edge], high[edge] = _beta(whole[edge] * base, base, interval.tail)

@@ -72,7 +72,8 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
         # A second pass: the first mean of large values is off in their last digits.
         rest = total(deviation) / whole
         deviation = deviation - rest[domain]
-        second, third, fourth = (total(deviation**power) for power in (2, 3, 4))
+        square = deviation * deviation
+        second, third, fourth = total(square), total(square * deviation), total(square * square)
         return CentralSums(whole, first, rest, second, third, fourth, total(value**2))
 
 

@@ -70,7 +70,7 @@ def as_words(column: Column) -> Column:
     """
     numbers = column.state != UNPLACED
     values, index = np.unique(column.values[numbers], return_inverse=True)
-    words = tuple(f"{v:.15g}" for v in values.tolist()) + column.words
+    words = (*(f"{v:.15g}" for v in values.tolist()), *column.words)
     at = np.zeros(len(column.values), np.int32)
     at[numbers] = index.ravel()
     at[~numbers] = column.values[~numbers].astype(np.int32) + len(values)

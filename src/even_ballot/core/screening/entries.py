@@ -194,7 +194,7 @@ def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
 def _repeats(data: Dataset, name: str) -> bool:
     """Whether answers repeat at all: a column that numbers the entries tells no two of them alike."""
     column = data.column(name)
-    return len(np.unique(column.values[column.answered])) < max(0.95 * int(column.answered.sum()), 2)
+    return len(column.distinct_values) < max(0.95 * int(column.answered.sum()), 2)
 
 
 def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:

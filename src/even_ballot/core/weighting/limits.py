@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
@@ -130,7 +130,7 @@ def solve(
     live = np.flatnonzero((categories >= 0).all(0))
     rows = categories[:, live] + starts[:, None]
     combos = categories.shape[1]
-    x = sparse.csr_matrix(
+    x = scipy.sparse.csr_matrix(
         (np.ones(rows.size), (np.repeat(np.arange(len(live)), len(sizes)), rows.T.ravel())),
         shape=(len(live), columns),
     )
@@ -146,7 +146,7 @@ def solve(
     gradient, factor = at(lam)
     gap, cycles, stuck = float(np.abs(gradient).max()), 0, 0
     while gap > tolerance and cycles < min(most, _STEPS) and stuck < 30:
-        curved = (x.T @ sparse.diags(free[live]) @ x).toarray()
+        curved = (x.T @ scipy.sparse.diags(free[live]) @ x).toarray()
         ridge = 1e-10 * max(curved.trace() / columns, 1e-12)
         step = -np.linalg.lstsq(curved + ridge * np.eye(columns), gradient, rcond=None)[0]
         step *= min(1.0, _FAR / max(float(np.abs(step).max()), 1e-300))
@@ -193,19 +193,22 @@ class _Room:
         self.k, rows = len(live), categories[:, live] + starts[:, None]
         self.targets, self.share = np.concatenate(targets), (cases * mean)[live]
         at = (rows.ravel(), np.tile(np.arange(self.k), len(sizes)))
-        margins = sparse.csr_matrix((np.ones(rows.size), at), shape=(sum(sizes), self.k))
-        self.meets = sparse.hstack([margins, sparse.csr_matrix((sum(sizes), 1))])
+        margins = scipy.sparse.csr_matrix((np.ones(rows.size), at), shape=(sum(sizes), self.k))
+        self.meets = scipy.sparse.hstack([margins, scipy.sparse.csr_matrix((sum(sizes), 1))])
 
     def nearest(
         self, sides: list[tuple[float, float, float]], within: list[Any], sign: float
     ) -> float | None:
         """The smallest v · sign with s · W + share · (a + b v) ≤ 0 for every side: sides holds (s, a, b)."""
-        eye = sparse.eye(self.k)
-        rows = [sparse.hstack([s * eye, sparse.csr_matrix(b * self.share[:, None])]) for s, _, b in sides]
+        eye = scipy.sparse.eye(self.k)
+        rows = [
+            scipy.sparse.hstack([s * eye, scipy.sparse.csr_matrix(b * self.share[:, None])])
+            for s, _, b in sides
+        ]
         upto = np.concatenate([-a * self.share for _, a, _ in sides])
         cost = np.zeros(self.k + 1)
         cost[-1] = sign
-        bounds, upper = [*within, (0, None)], sparse.vstack(rows)
+        bounds, upper = [*within, (0, None)], scipy.sparse.vstack(rows)
         found = least(cost, bounds, (self.meets, self.targets), (upper, upto))
         return None if found is None else float(found[-1])
 

@@ -14,7 +14,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.model import said_by
 from even_ballot.formats.exchange.guarding import guarded, unguarded
 from even_ballot.formats.sources.delimited import guess_delimiter
-from even_ballot.formats.sources.encodings import guess_encoding
+from even_ballot.formats.sources.letters.encodings import guess_encoding
 from even_ballot.formats.sources.readable import readable
 
 HEADINGS = (

@@ -3,63 +3,112 @@ last."""
 
 import csv
 import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.grouping import numbered
 from even_ballot.formats.exchange.guarding import guarded
 
+_ROWS = 1 << 17
+_FEW = 1 << 14
 
-def _plain(values: NDArray[Any], kind: str) -> list[str]:
-    """Distinct values as they are written."""
-    if kind == "date":
-        return [str(np.datetime64(int(v), "s")).replace("T", " ") for v in values.tolist()]
-    if kind == "coded":
-        return list(map(str, values.tolist()))
+
+def _numbers(values: Floats) -> pa.Array:
+    """Numbers as they are written: whole ones without decimals, others by the fewest digits that tell them
+    apart."""
     whole = (np.abs(values) < 1e15) & (values == np.floor(values))
-    return [str(int(v)) if w else repr(v) for v, w in zip(values.tolist(), whole.tolist(), strict=True)]
+    plain = (np.abs(values) >= 1e-4) & (np.abs(values) < 1e15)
+    if whole.all():
+        return pc.cast(pa.array(values.astype(np.int64)), pa.string())
+    text = pc.cast(pa.array(values), pa.string())
+    if whole.any():
+        counted = pc.cast(pa.array(np.where(whole, values, 0).astype(np.int64)), pa.string())
+        text = pc.if_else(pa.array(whole), counted, text)
+    if not (whole | plain).all():
+        # Very small and very large ones have an exponent, which is written in more ways than one.
+        others = ~(whole | plain)
+        said = iter([repr(v) for v in values[others].tolist()])
+        text = pc.replace_with_mask(text, pa.array(others), pa.array(list(said), pa.string()))
+    return text
 
 
-def _cells(column: Column, kind: str, words: Sequence[str]) -> list[str]:
-    """A column's cells; every distinct value is written once. words: those of the column, as they are
+def _plain(values: NDArray[Any], kind: str) -> pa.Array:
+    """Values as they are written."""
+    if kind == "date":
+        return pa.array(
+            [str(np.datetime64(int(v), "s")).replace("T", " ") for v in values.tolist()], pa.string()
+        )
+    if kind == "coded":
+        return pc.cast(pa.array(values), pa.string())
+    return _numbers(values.astype(np.float64))
+
+
+def _written(column: Column, kind: str, words: Sequence[str]) -> pa.Array:
+    """A column's cells; a value that recurs is written once. words: those of the column, as they are
     written."""
-    text = kind == "text"
-    if text:
-        shown = np.full(len(column.values), "", object)
+    blank = column.state == BLANK
+    worded = ~blank if kind == "text" else column.state == UNPLACED
+    many = kind == "number" and len(column.values) >= _FEW
+    if many and not worded.any():
+        shown = _plain(column.values, kind)
+        return pc.if_else(pa.array(blank), "", shown) if blank.any() else shown
+    if kind == "text":
+        said, place = pa.array([*words, ""], pa.string()), column.values
     else:
         distinct, place = numbered(column.values)
-        shown = np.array([*_plain(distinct, kind), ""], object)[place]
-    worded = column.state != BLANK if text else column.state == UNPLACED
-    if worded.any():
-        shown[worded] = np.array([*words, ""], object)[column.values[worded].astype(np.int64)]
-    shown[column.state == BLANK] = ""
-    written: list[str] = shown.tolist()
-    return written
+        said = pa.concat_arrays([_plain(distinct, kind), pa.array([*words, ""], pa.string())])
+        place = np.where(worded, column.values + len(distinct), place).astype(np.int32)
+    if blank.any():
+        place = np.where(blank, len(said) - 1, place)
+    return said.take(pa.array(place.astype(np.int32)))
 
 
 def entries(column: Column, kind: str) -> list[str]:
     """A column's cells as they are written: codes, numbers, text; blank for missing."""
-    return _cells(column, kind, column.words)
+    words = [word.encode(errors="replace").decode() for word in column.words]
+    written: list[str] = _written(column, kind, words).to_pylist()
+    return written
 
 
-def _written(data: Dataset, name: str, guard: bool) -> list[str]:
-    column = data.column(name)
-    words = [guarded(word) for word in column.words] if guard else column.words
-    return _cells(column, data.variable(name).kind, words)
+def _line(cells: Sequence[str]) -> str:
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerow(cells)
+    return out.getvalue()[:-1]
 
 
-def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> str:
+def _quoted(word: str) -> str:
+    """A word as a cell among others; what no text holds becomes a question mark."""
+    return _line((word, ""))[:-1].encode(errors="replace").decode()
+
+
+def _columns(data: Dataset, names: Sequence[str], guard: bool) -> Iterator[tuple[Column, str, list[str]]]:
+    for name in names:
+        column = data.column(name)
+        words = [_quoted(guarded(word) if guard else word) for word in column.words]
+        yield column, data.variable(name).kind, words
+
+
+def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> bytes:
     """The records as CSV. Missing codes stand as they are; entries that could not be placed stand as they
     came. guard: texts that a spreadsheet would run are written so that it does not (`guarding`); the
     numbers are numbers."""
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
-    columns: Iterable[list[str]] = (_written(data, n, guard) for n in names)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["row", *names])
-    writer.writerows(zip(map(str, data.rows.tolist()), *columns, strict=True))
+    columns = list(_columns(data, names, guard))
+    out = io.BytesIO()
+    out.write((_line(["row", *names]) + "\n").encode(errors="replace"))
+    for start in range(0, data.n, _ROWS):
+        part = slice(start, start + _ROWS)
+        cells = [pc.cast(pa.array(data.rows[part]), pa.string())]
+        cells += [_written(column.take(part), kind, words) for column, kind, words in columns]
+        lines = pc.binary_join_element_wise(*cells, ",") if len(cells) > 1 else cells[0]
+        whole = pa.ListArray.from_arrays(pa.array([0, len(lines)], pa.int32()), lines)
+        out.write(pc.binary_join(whole, "\n")[0].as_buffer())
+        out.write(b"\n")
     return out.getvalue()

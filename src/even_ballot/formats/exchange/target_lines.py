@@ -3,7 +3,7 @@ mended in place."""
 
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.sources.encodings import decoded
+from even_ballot.formats.sources.letters.encodings import decoded
 from even_ballot.formats.sources.readable import readable
 from even_ballot.formats.sources.source import format_of
 from even_ballot.formats.sources.spreadsheet import sheet_texts

@@ -10,8 +10,9 @@ from pyarrow import compute, parquet
 from even_ballot.core.data.dataset import Column, RawTable, text_column
 from even_ballot.core.faults import fault, quotable
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.sources.delimited import as_column, without_blank_records
+from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import split_headings
+from even_ballot.formats.sources.packing import as_column
 from even_ballot.formats.sources.readable import readable
 from even_ballot.formats.sources.sizes import check_cells
 from even_ballot.formats.sources.spreadsheet import spelled

@@ -17,8 +17,9 @@ from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.guarding import unguarded
-from even_ballot.formats.sources.encodings import as_utf8
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
+from even_ballot.formats.sources.letters.encodings import as_utf8
+from even_ballot.formats.sources.packing import as_column
 from even_ballot.formats.sources.surroundings import cut_tail, guess_rows_above, repeats
 
 DELIMITERS = ",;\t|"
@@ -91,23 +92,6 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
             f"{path}, line {lines}" if wrong else path,
             "Close open quotes, quote entries that hold the delimiter, or name the right delimiter.",
         )
-    )
-
-
-def as_column(chunks: pa.ChunkedArray) -> Column:
-    """A text column from an Arrow one: distinct entries and their indices."""
-    encoded = (chunks if pa.types.is_dictionary(chunks.type) else chunks.dictionary_encode()).combine_chunks()
-    if isinstance(encoded, pa.ChunkedArray):
-        encoded = encoded.chunk(0) if encoded.num_chunks else pa.array([], pa.string()).dictionary_encode()
-    words = encoded.dictionary.to_pylist()
-    values = encoded.indices.fill_null(0).to_numpy(zero_copy_only=False).astype(np.int32)
-    blank_word = np.array([word is None or not word.strip() for word in words] or [True])
-    blank = blank_word[values] if len(values) else np.zeros(0, np.bool_)
-    blank |= encoded.is_null().to_numpy(zero_copy_only=False)
-    return Column(
-        np.where(blank, 0, values).astype(np.int32),
-        np.where(blank, BLANK, 0).astype(np.uint8),
-        tuple(w or "" for w in words),
     )
 
 

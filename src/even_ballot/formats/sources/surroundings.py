@@ -107,7 +107,9 @@ def repeats(columns: Sequence[Column], headings: Sequence[str]) -> Bools:
     found = np.ones(len(columns[0].values) if columns else 0, np.bool_)
     if sum(1 for heading in headings if heading.strip()) < 2:
         return np.zeros(len(found), np.bool_)
-    for column, heading in zip(columns, headings, strict=False):
+    # Where few entries are to be looked through, it is seen soonest that there are none.
+    by_size = sorted(zip(columns, headings, strict=False), key=lambda pair: len(pair[0].words))
+    for column, heading in by_size:
         wanted = heading.strip()
         if not wanted:
             continue

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
 from even_ballot.core.data.interpretation import guess_kind
 from even_ballot.core.draft.answers import Answers, answers_in
-from even_ballot.core.draft.draft import UNSURE, draft
+from even_ballot.core.draft.draft import draft
 from even_ballot.core.draft.effect import effect
 from even_ballot.core.draft.line import DraftLine, LineKind
 from even_ballot.core.draft.otherwise import proposed_as
@@ -17,8 +17,8 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
-from even_ballot.formats.sources.encodings import readable_in, says_its_encoding
-from even_ballot.formats.sources.readings import side_by_side
+from even_ballot.formats.sources.letters.encodings import readable_in, says_its_encoding
+from even_ballot.formats.sources.letters.readings import side_by_side
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
     Answer,
@@ -111,7 +111,7 @@ def look(session: Session, pipelines: Pipelines, file_id: str, line: DraftLine) 
 def _line_view(table: RawTable, line: DraftLine) -> LineView:
     answers = _answers(table, line.questions)
     titles = tuple(found.label for found in answers)
-    return LineView(line, titles, line.sure < UNSURE, effect(line, answers))
+    return LineView(line, titles, line.unsure, effect(line, answers))
 
 
 def draft_of(session: Session, pipelines: Pipelines, file_id: str) -> tuple[LineView, ...]:

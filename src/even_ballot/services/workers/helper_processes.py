@@ -14,16 +14,20 @@ from dataclasses import replace
 from multiprocessing.connection import Connection, Pipe
 from typing import Any
 
-import structlog
-
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
-_log = structlog.get_logger("even_ballot")
 _LOOK = 0.05
 _SMALLER = "Leave out columns or rows that are not needed, or save it as CSV."
+
+
+def _error(event: str, **about: Any) -> None:
+    """Tells the log; what logs is loaded when there is something to log."""
+    import structlog
+
+    structlog.get_logger("even_ballot").error(event, **about)
 
 
 class _Ended(Exception):
@@ -81,7 +85,7 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
             case helper.MEMORY:
                 raise _too_much(memory)
             case _:
-                _log.error("helper failed", error=str(value)[:500])
+                _error("helper failed", error=str(value)[:500])
                 raise fault(
                     "This cannot be read: the program that takes it apart failed.",
                     "",
@@ -144,7 +148,7 @@ class Helpers:
             return value
         except (_Ended, ConnectionError):
             code = one.process.wait()
-            _log.error("helper ended", task=name, code=code)
+            _error("helper ended", task=name, code=code)
             if code in (-signal.SIGABRT, -signal.SIGKILL):
                 raise _placed(_too_much(memory), where) from None
             raise fault(

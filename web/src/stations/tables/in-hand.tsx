@@ -66,6 +66,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
     change.mutate((document) => ({
       tables: (document.tables ?? []).map((t) => (t.id === request.id ? asked(t, parts, codebook.variables) : t)),
     }));
+  const begun = (request.stub ?? []).length > 0;
   const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
   return (
@@ -111,17 +112,15 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           </span>
         )}
       </div>
-      {!request.stub?.length && (
-        <p className="mt-3 text-soft">Choose what stands in the stub; the table is counted at once.</p>
-      )}
-      {!view && counting && request.stub?.length !== 0 && (
+      {!begun && <p className="mt-3 text-soft">Choose what stands in the stub; the table is counted at once.</p>}
+      {!view && counting && begun && (
         <p role="status" className="mt-3 text-soft">
           {there ? "Counting …" : "Counted once it is saved."}
         </p>
       )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}
-      {faults.length > 0 && <Faults faults={faults} />}
-      {(faults.length > 0 || error) && !counting && (
+      {begun && faults.length > 0 && <Faults faults={faults} />}
+      {begun && (faults.length > 0 || error) && !counting && (
         <ActionButton id="count-again" label="Count again" icon={ArrowsClockwise} run={() => refetch()} />
       )}
       {stale && !counting && (

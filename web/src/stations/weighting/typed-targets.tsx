@@ -87,7 +87,7 @@ export function TypedTargets({
           <tr className="figures border-rule border-t text-right">
             <td className="py-1 text-left font-serif">Sum</td>
             <td colSpan={2} className="pr-6 text-soft">
-              {filled > 0 && (kind === "percent" ? "per cent" : kind === "shares" ? "shares of 1" : "counts of people")}
+              {ready && (kind === "percent" ? "per cent" : kind === "shares" ? "shares of 1" : "counts of people")}
             </td>
             <td className="pr-2">{plainly(sum)}</td>
           </tr>

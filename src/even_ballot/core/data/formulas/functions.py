@@ -159,7 +159,7 @@ def _pick(args: Arguments) -> Value:
     a, b = args.value(1), args.value(2)
     missing = condition.missing | np.where(condition.values, a.missing, b.missing)
     if a.kind == b.kind == "text":
-        words = tuple(dict.fromkeys(a.words + b.words))
+        words = tuple(dict.fromkeys((*a.words, *b.words)))
         index = {word: i for i, word in enumerate(words)}
         of_a, of_b = (np.array([index[w] for w in v.words] or [0]) for v in (a, b))
         return Value("text", np.where(condition.values, of_a[a.values], of_b[b.values]), missing, words)

@@ -1,5 +1,6 @@
 """Values of formulas: whole columns with a mask of what is missing, and how they compare."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -23,7 +24,7 @@ class Value:
     kind: Kind
     values: NDArray[Any]
     missing: NDArray[np.bool_]
-    words: tuple[str, ...] = ()
+    words: Sequence[str] = ()
     scale: Scale | None = None
 
     @property

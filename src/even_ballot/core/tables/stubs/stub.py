@@ -6,7 +6,7 @@ from itertools import combinations
 from typing import Any
 
 import numpy as np
-from scipy import special
+import scipy
 
 from even_ballot.core.estimation.comparisons import ColumnComparison, adjusted_p_values
 from even_ballot.core.estimation.estimates import Estimates
@@ -139,7 +139,7 @@ class StubByBanner:
         se = np.sqrt(np.where(variance <= floor, 0, variance))
         real = se > 0
         t = np.divide(difference, se, out=np.zeros_like(se), where=real)
-        p = 2 * special.stdtr(self.df, -np.abs(t))
+        p = 2 * scipy.special.stdtr(self.df, -np.abs(t))
         p_adjusted = np.full(len(p), np.nan)
         p_adjusted[real] = adjusted_p_values(p[real], self.request.adjust)
         low, high = symmetric(difference, se, self.df, self.request.interval)
@@ -172,5 +172,5 @@ class StubByBanner:
         ):
             if s > 0 and b == b:
                 t = b / s
-                p = float(2 * special.stdtr(self.df, -abs(t)))
+                p = float(2 * scipy.special.stdtr(self.df, -abs(t)))
                 yield Trend(said(key), self.over.heading.variables, b, s, t, p, there(lo), there(hi))

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from itertools import islice
 from math import log
 
-from even_ballot.formats.sources.alphabets import LATIN, OTHERS
+from even_ballot.formats.sources.letters.alphabets import LATIN, OTHERS
 
 # A word is looked at over its first letters only, so that no file can make one that takes for ever.
 _REACH = 40

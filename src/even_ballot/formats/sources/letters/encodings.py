@@ -7,7 +7,7 @@ from charset_normalizer import from_bytes
 
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.sources.readings import readings
+from even_ballot.formats.sources.letters.readings import readings
 
 _SNIFF, _PIECE = 64 * 1024, 1 << 24
 _MARKS = {

@@ -1,0 +1,1 @@
+"""How bytes are read as letters: encodings, and what words in them look like."""
