@@ -199,7 +199,7 @@ def main() -> None:
     document = {
         "source": {"path": "answers.csv"},
         "ledger": [
-            {"do": "reverse", "variables": ["q0"], "suffix": "_turned"},
+            {"do": "reverse", "variables": ["q0"], "suffix": "_rev"},
             {"do": "drop_cases", "where": "x0 > 30 and q1 == 'Agree'"},
         ],
     }

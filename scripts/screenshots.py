@@ -44,10 +44,8 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     here = f"/study/{study}"
     shot("studies", "/", "Drop a file of answers here")
     browser.give_file("choose-file", FILES / "answers.csv")
-    browser.see("Nothing has been taken over yet")
-    shot(
-        "preview", browser.driver.current_url.removeprefix(browser.address), "Nothing has been taken over yet"
-    )
+    browser.see("nothing has been imported yet")
+    shot("preview", browser.driver.current_url.removeprefix(browser.address), "nothing has been imported yet")
     shot("questionnaire", f"{here}/codebook", "on the scale frequency")
     into_sight = "arguments[0].scrollIntoView({block: 'center'})"
     browser.driver.execute_script(into_sight, browser.all('[aria-label^="Battery ferry_runs_need"]')[0])
@@ -55,7 +53,7 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.driver.save_screenshot(str(OUT / "questionnaire.png"))
     shot("codebook", f"{here}/codebook/ferry_runs_need", "also used by")
     shot("turn-round", f"{here}/codebook/feel_safe_crossing", "also used by", "tool-reverse")
-    browser.see("and the new feel_safe_crossing_turned")
+    browser.see("and the new feel_safe_crossing_rev")
     browser.driver.execute_script(into_sight, browser.all('[aria-label="What it would do"]')[0])
     time.sleep(0.4)
     browser.driver.save_screenshot(str(OUT / "turn-round.png"))
@@ -84,8 +82,8 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.see("0 to 2.5 times the mean")
     time.sleep(0.6)
     browser.driver.save_screenshot(str(OUT / "limits.png"))
-    browser.follow("Side by side")
-    browser.see("What they make of the answers")
+    browser.follow("Compare weights")
+    browser.see("Effect on estimates")
     time.sleep(0.6)
     browser.driver.save_screenshot(str(OUT / "compare.png"))
     browser.go(f"{here}/tables/ferry")

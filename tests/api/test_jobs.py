@@ -76,7 +76,7 @@ def test_a_job_that_is_stopped_leaves_nothing(engine: Engine) -> None:
         time.sleep(0.005)
     jobs.stop(job.id)
     view = ended(jobs, engine, job.id)
-    assert (view.state, view.faults[0].what) == ("stopped", "Stopped. Nothing was taken over.")
+    assert (view.state, view.faults[0].what) == ("stopped", "Stopped. Nothing was imported.")
     assert kept(engine) == 0
     jobs.close()
 

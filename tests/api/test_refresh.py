@@ -1,4 +1,4 @@
-"""A newer file of answers: what is new, what it would change, taken over or turned down whole."""
+"""A newer file of answers: what is new, what it would change, imported or discarded whole."""
 
 from typing import Any
 
@@ -43,7 +43,7 @@ def test_the_report_says_what_is_new_and_what_would_stop(newer: dict[str, Any]) 
     assert newer["weights"][0]["n_effective_after"] is None
 
 
-def test_turned_down_nothing_has_changed(api: Any, demo: dict[str, Any], newer: dict[str, Any]) -> None:
+def test_rev_down_nothing_has_changed(api: Any, demo: dict[str, Any], newer: dict[str, Any]) -> None:
     assert api("GET", f"/studies/{demo['id']}") == demo
 
 
@@ -75,7 +75,7 @@ def test_taken_over_the_ledger_runs_on_it_and_undo_brings_the_earlier_file_back(
     assert [s["state"] for s in mended["stations"][3:5]] == ["ok", "ok"]
     assert (mended["stations"][5]["state"], mended["stations"][5]["says"]) == (
         "attention",
-        "answers not placed",
+        "unrecognised answers",
     )
     assert mended["tally"]["weighted_to"] == pytest.approx(61_300)
     back = mended

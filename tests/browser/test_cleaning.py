@@ -127,6 +127,8 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
         lambda: len(browser.all('[aria-label="How it fits"] li')) == 8, "how the scale fits the battery"
     )
     browser.choose("What “Don't know” is", "missing")
+    for wording in TRANSLATED.values():
+        browser.choose(f"What “{wording}” is", "other")
     for place, answer in enumerate(AGREE):
         while (at := _place(browser, answer)) > place:
             browser.act(f"up-{at}")
@@ -228,7 +230,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     survey.compare("straight lines", lines, planted["straight line"], exact=False)
     survey.compare("stopped half way", survey.found("too_little"), planted["stopped half way"])
     browser.go(f"{survey.path}/screening/straight_line~{FIRST}~{FIRST}%20to%20{LAST}")
-    browser.fill("Or let it stand, because", "a line is an answer too")
+    browser.fill("Or accept, because", "a line is an answer too")
     browser.act("accept-finding")
     browser.see("Let stand: a line is an answer too")
 

@@ -31,7 +31,7 @@ PAGES = {
     "weights": ("weighting", "Heaviest cases"),
     "begin": ("weighting/begin", "Separately within"),
     "limits": ("weighting/limits", "costs and buys"),
-    "compare": ("weighting/compare", "What they make of the answers"),
+    "compare": ("weighting/compare", "Effect on estimates"),
     "new margin": ("weighting/new", "Variables; several are crossed"),
     "design": ("weighting/design", "142 degrees of freedom"),
     "tables": ("tables/crossing", "Base (unweighted)"),
@@ -93,9 +93,9 @@ def test_keys_go_to_stations_unroll_the_ledger_and_show_codes(browser: Browser, 
 def test_a_filter_and_a_switch_change_the_table_at_once(browser: Browser, study: str) -> None:
     visit(browser, study, "tables")
     browser.see("n = 2,268")
-    browser.fill("Filter (a domain)", "age >= 60", enter=True)
+    browser.fill("Filter", "age >= 60", enter=True)
     browser.until(lambda: "n = 2,268" not in browser.text(), "the filtered table")
-    browser.fill("Filter (a domain)", "agee >= 60", enter=True)
+    browser.fill("Filter", "agee >= 60", enter=True)
     browser.see("There is no variable 'agee'")
 
 
@@ -149,7 +149,7 @@ def test_a_rule_is_tried_added_and_its_breakers_found(browser: Browser, study: s
     browser.act("add-rule")
     browser.see("Rules broken")
     browser.follow("the very old do not live alone")
-    browser.fill("Or let it stand, because", "some do")
+    browser.fill("Or accept, because", "some do")
     browser.act("accept-finding")
     browser.see("Let stand: some do.")
 
@@ -183,7 +183,7 @@ def test_several_answers_in_a_cell_become_a_question_with_both_percentages(
     browser.see("Family and friends")
 
 
-def test_a_newer_file_is_looked_at_turned_down_and_taken_over(browser: Browser, study: str) -> None:
+def test_a_newer_file_is_looked_at_rev_down_and_taken_over(browser: Browser, study: str) -> None:
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("7 cases have no value on tenure")
     browser.see("How did you hear of this survey?")

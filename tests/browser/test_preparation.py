@@ -93,7 +93,7 @@ def test_a_cell_is_changed_in_the_grid_one_alone_and_all_alike(browser: Browser,
     assert browser.driver.switch_to.active_element == browser.field("Set it to")
     browser.choose("Set it to", "2")
     browser.see("Set all 165 cells that hold the same")
-    browser.fill("Why", "a slip of the pen")
+    browser.fill("Reason", "a slip of the pen")
     browser.act("set-cell")
     browser.see("164 of 2,268 cases")
     browser.act("undo")
@@ -173,12 +173,12 @@ def test_a_wrong_recode_is_seen_before_it_is_taken(browser: Browser, study: str)
 
 
 def test_turning_round_twice_is_asked_for(browser: Browser, study: str) -> None:
-    browser.go(f"{study}/codebook/boats_too_crowded_turned")
+    browser.go(f"{study}/codebook/boats_too_crowded_rev")
     browser.act("tool-reverse")
     browser.fill("Ending of the new variable's name", "_again")
     browser.see("has been turned round already")
     assert not browser.all('[data-action="apply-reverse"]')[0].is_enabled()
-    browser.tick("It has been turned round already: turn it once more")
+    browser.tick("It has been reversed already: reverse it once more")
     browser.until(lambda: browser.all('[data-action="apply-reverse"]')[0].is_enabled(), "it to be allowed")
 
 
@@ -234,7 +234,7 @@ def test_a_scale_is_pasted_copied_varied_and_not_laid_over_another_meaning(
     browser.see("Used by no question")
     browser.act("lay-scale-often")
     browser.choose("Lay it on", "mail_boat")
-    browser.see("Its codes run the other way: turn the question round instead.")
+    browser.see("Its codes run the other way: reverse the question instead.")
     assert not browser.all('[data-action="apply-scale"]')[0].is_enabled()
 
 
@@ -310,7 +310,7 @@ def test_an_upload_can_be_stopped(browser: Browser, study: str, tmp_path: Path) 
     browser.go("/")
     browser.give_file("choose-file", tmp_path / "large.csv")
     browser.act("stop-upload")
-    browser.see("Stopped. Nothing was taken over.")
+    browser.see("Stopped. Nothing was imported.")
     browser.driver.refresh()
     browser.see("Veldry Isles ferry survey")
     assert "large" not in browser.text()
@@ -344,7 +344,7 @@ def test_two_windows_on_one_study_the_second_is_told_and_loses_nothing(browser: 
     browser.go(f"{study}/screening")
     browser.fill("Where this is true", "age > 90")
     browser.see("True of")
-    browser.fill("Why", "typed for a while")
+    browser.fill("Reason", "typed for a while")
     # What the other window sends; a real one would take the focus, and this one would look again when it gets
     # it back.
     address = f"{browser.address}/api/v1/studies/{study.split('/')[2]}"

@@ -99,7 +99,7 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
     browser.choose("Banner (across)", "isle › sex")
     browser.until(lambda: browser.all('[data-action="banner-without-isle › sex"]'), "the nest")
     browser.unfold("figures")
-    browser.tick("letters: which columns differ")
+    browser.tick("column differences (letters)")
     browser.see("Letters: larger than that column by more than sampling would explain, at 5 %; two-sided")
     browser.choose("Level of the letters", "0.01,0.05")
     browser.see("at 1 %; a small letter: at 5 %")
@@ -108,7 +108,7 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
     heads = browser.text()
     assert re.search(r"Woman\s+A", heads)
     browser.tick("trend over the banner's order")
-    browser.tick("do they go together (Rao and Scott)")
+    browser.tick("independence (Rao–Scott)")
     browser.see("The ferry runs when I need it")
     browser.fill("Name of the net", "Outer isles")
     browser.choose("What the net holds", "columns: isle")
@@ -148,7 +148,7 @@ def a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_wo
     fresh(browser, study, "passenger_ferry")
     browser.choose("Banner (across)", "isle")
     browser.see("Brim")
-    browser.fill("Filter (a domain)", "age >= 60", enter=True)
+    browser.fill("Filter", "age >= 60", enter=True)
     browser.until(lambda: "n = 2,268" not in browser.text(), "the domain")
     browser.unfold("figures")
     browser.choose("Interval method", "wilson")
@@ -178,10 +178,8 @@ def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
     browser.unfold("figures")
-    browser.tick("as if a simple random sample, behind each figure")
-    browser.until(
-        lambda: browser.field("as if a simple random sample, behind each figure").is_enabled(), "the change"
-    )
+    browser.tick("compare with simple random sampling")
+    browser.until(lambda: browser.field("compare with simple random sampling").is_enabled(), "the change")
     browser.until(lambda: browser.all("tbody td button:not([disabled])"), "figures")[1].click()
     for said in (
         "Effective base",
@@ -194,7 +192,7 @@ def test_what_is_behind_a_figure_is_opened(browser: Browser, study: str) -> None
     assert re.search(r"Brim −\d+\.\d points −", behind)
     cases = int(re.search(r"Cases in the cell (\d+)", behind)[1])  # type: ignore[index]
     browser.see("Strongly disagree · Hask · column %")
-    browser.fill("Filter (a domain)", "age >= 30", enter=True)
+    browser.fill("Filter", "age >= 30", enter=True)
     browser.until(
         lambda: f"Cases in the cell {cases}" not in said_behind(browser),
         "what is behind the figure to be new too",
@@ -242,7 +240,7 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(
     before = browser.until(plan, "the plan")
     browser.act("table-up")
     browser.until(lambda: plan() == [before[0], before[2], before[1], *before[3:]], "the table a place up")
-    browser.fill("Heading in the plan", "Money", enter=True)
+    browser.fill("Group in the plan", "Money", enter=True)
     browser.until(lambda: plan()[-1] == before[2], "it under its heading")
     browser.fill("Find a table", "weekly")
     browser.until(lambda: plan() == [before[2]], "the table by its title")
@@ -323,7 +321,7 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/_all")
     browser.fill("Filter of the study", "age >= 60", enter=True)
     browser.see("Tables: only where age >= 60.")
-    browser.tick("hide figures of fewer cases than")
+    browser.tick("suppress counts below")
     browser.fill("Cases that are enough to be shown", "40", enter=True)
     browser.see("small groups are hidden")
     browser.tick("a relative standard error (%) over")
@@ -342,7 +340,7 @@ def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(
 ) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    browser.fill("Filter (a domain)", "nobody_knows == 1", enter=True)
+    browser.fill("Filter", "nobody_knows == 1", enter=True)
     browser.see("There is no variable 'nobody_knows'")
     browser.until(lambda: browser.all("[data-stale]"), "the figures from before, marked")
     assert "Hask" in browser.all("thead")[0].text
@@ -350,7 +348,7 @@ def test_a_table_that_a_change_stops_says_so_in_place_and_the_others_go_on(
     browser.see("What did you yourself spend")
     assert not browser.all("[data-stale]")
     browser.go(f"{study}/tables/need")
-    browser.fill("Filter (a domain)", "age > 200", enter=True)
+    browser.fill("Filter", "age > 200", enter=True)
     browser.see("n = 0")
 
 
@@ -370,7 +368,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
         return counted_table(passes, request, where, tell)
 
     monkeypatch.setattr(pipeline, "counted_table", dawdling)
-    browser.fill("Filter (a domain)", "age >= 30", enter=True)
+    browser.fill("Filter", "age >= 30", enter=True)
     browser.see("2,026 of 2,268 cases")
     browser.see("Counting slowly")
     browser.see("waiting for new figures")
@@ -384,7 +382,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
     browser.until(lambda: "n = 2,026" in browser.text(), "the new figures")
     assert not browser.all("[data-stale]")
     # Entered, then left: it was asked for once, and one undo takes it back.
-    browser.field("Filter (a domain)").send_keys(Keys.TAB)
+    browser.field("Filter").send_keys(Keys.TAB)
     browser.act("undo")
     browser.until(lambda: "n = 2,268" in browser.text(), "one undo to take the filter back")
-    assert browser.field("Filter (a domain)").get_attribute("value") == ""
+    assert browser.field("Filter").get_attribute("value") == ""

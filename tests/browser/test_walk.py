@@ -50,7 +50,7 @@ def set_aside(browser: Browser, where: str, why: str) -> None:
     browser.act("open-set-aside")
     browser.fill("Where this is true", where)
     browser.see("True of")
-    browser.fill("Why", why)
+    browser.fill("Reason", why)
     browser.act("set-aside")
     browser.until(
         lambda: browser.field("Where this is true").get_attribute("value") == "", "the cases to be set aside"
@@ -120,14 +120,14 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.follow("crossing_costs")
     browser.act("tool-reverse")
     browser.act("apply-reverse")
-    browser.see("crossing_costs_more_than_turned")
+    browser.see("crossing_costs_more_than_rev")
     browser.fill("Search names and questions", "old_whole")
     browser.follow("old_whole")
     browser.act("tool-number")
     browser.act("apply-number")
     browser.act("tool-band")
     browser.fill("Name of the new variable", "age_band")
-    browser.fill("Its text", "Age")
+    browser.fill("Label", "Age")
     browser.fill("Where each band begins", "18, 35, 60")
     browser.see("from 35 up to below 60")
     browser.act("apply-band")
@@ -165,7 +165,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.follow("Strata, clusters, standard errors")
     browser.choose("Strata", "stratum")
     browser.choose("Clusters (first-stage units)", "landing_district_five")
-    browser.choose("Units in the population of the stratum", "districts_in_stratum")
+    browser.choose("Population size (for the fpc)", "districts_in_stratum")
     browser.see("8 strata, 150 first-stage units, 142 degrees of freedom")
 
     # Tables

@@ -27,7 +27,7 @@ def test_a_copy_is_limited_at_a_price_that_is_seen_and_set_beside_the_first(
     browser.fill("Lower limit", "0.5", enter=True)
     browser.fill("Upper limit", "2", enter=True)
     browser.until(lambda: "The margins are not met." not in browser.text(), "limits that can be met")
-    browser.follow("Side by side")
+    browser.follow("Compare weights")
     browser.see("weight, weight2")
     browser.see("5.42")
 
@@ -117,7 +117,7 @@ def test_standard_errors_are_made_as_the_design_says_and_its_faults_are_named(
     browser.see("500 bootstrap replicates")
     browser.fill("Replicates", "50", enter=True)
     browser.see("50 bootstrap replicates")
-    browser.tick("They take the raking into account")
+    browser.tick("Account for raking (calibrated)")
     browser.see("which are raked again")
     browser.choose("Standard errors by", "balanced")
     browser.see("Balanced half samples need two first-stage units in each stratum")

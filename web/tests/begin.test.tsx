@@ -100,7 +100,7 @@ describe("a new margin", () => {
     await user.type(await screen.findByRole("combobox", { name: /Variables/ }), "crosses{Enter}");
     await user.type(await screen.findByLabelText("Paste or type targets, a line each"), "Never 40");
     await screen.findByText(/1 line matched/);
-    await user.click(screen.getByRole("button", { name: "Take these targets" }));
+    await user.click(screen.getByRole("button", { name: "Use these targets" }));
     await waitFor(() => expect(first(server)?.margins).toHaveLength(2));
     expect(first(server).margins[1]).toMatchObject({ by: ["crosses"], targets: [{ at: { crosses: 1 }, value: 40 }] });
     await waitFor(() => expect(address()).toBe("/study/s1/weighting/margin-1"));

@@ -92,7 +92,7 @@ describe("tools for a coded question", () => {
   };
 
   it("recode: one code becomes another, in a variable of another name", async () => {
-    const { server, user } = await tool("Change codes …");
+    const { server, user } = await tool("Recode …");
     await user.selectOptions(await screen.findByLabelText("What code 3 becomes"), "2");
     await waitFor(() =>
       expect(server.sent("POST", "/try").at(-1)?.body.step).toMatchObject({ do: "recode", codes: { 3: 2 } }),
@@ -100,7 +100,7 @@ describe("tools for a coded question", () => {
   });
 
   it("fewer categories: answers are put together under a name", async () => {
-    const { server, user } = await tool("Fewer categories …");
+    const { server, user } = await tool("Combine categories …");
     const first = await screen.findByLabelText("Category 1");
     await user.clear(first);
     await user.type(first, "At all");
@@ -113,7 +113,7 @@ describe("tools for a coded question", () => {
   });
 
   it("blanks take a code that means no answer", async () => {
-    const { server, user } = await tool("Code for blanks …");
+    const { server, user } = await tool("Code blanks as …");
     await user.selectOptions(await screen.findByLabelText("Blank cells take the code"), "9");
     await waitFor(() =>
       expect(server.sent("POST", "/try").at(-1)?.body.step).toMatchObject({
@@ -202,7 +202,7 @@ describe("what the server refuses", () => {
         return new Refused(409, [{ what: "Somebody has changed this study.", where: "", mend: "" }]);
       },
     });
-    await user.click(await screen.findByRole("button", { name: "Code for blanks …" }));
+    await user.click(await screen.findByRole("button", { name: "Code blanks as …" }));
     await user.selectOptions(await screen.findByLabelText("Blank cells take the code"), "9");
     const take = await screen.findByRole("button", { name: "Give blanks this code" });
     await waitFor(() => expect(take).toHaveProperty("disabled", false));

@@ -27,7 +27,7 @@ describe("findings", () => {
   it("entries that fit nothing take a code of the scale, as an entry of the ledger", async () => {
     const { server, user } = await open(/“Haks”/);
     await user.selectOptions(await screen.findByLabelText(/All 1 such cell mean/), "1");
-    await user.click(screen.getByRole("button", { name: "Give them this code" }));
+    await user.click(screen.getByRole("button", { name: "Recode" }));
     await waitFor(
       () =>
       expect(server.changed?.ledger.at(-1)).toEqual({
@@ -39,10 +39,10 @@ describe("findings", () => {
 
   it("stand once a reason is given, and not before", async () => {
     const { server, user } = await open(/over 70/);
-    const stand = await screen.findByRole("button", { name: "Let it stand" });
+    const stand = await screen.findByRole("button", { name: "Accept" });
     expect(stand).toHaveProperty("disabled", true);
-    await user.type(screen.getByLabelText("Or let it stand, because"), "there are such people");
-    await user.click(screen.getByRole("button", { name: "Let it stand" }));
+    await user.type(screen.getByLabelText("Or accept, because"), "there are such people");
+    await user.click(screen.getByRole("button", { name: "Accept" }));
     await waitFor(() =>
       expect(server.changed?.codebook.accepted).toEqual([
         { variable: "age", kind: "out_of_range", value: "over 70", cases: 2, why: "there are such people" },
@@ -145,8 +145,8 @@ describe("the flow of cases", () => {
 describe("what was left out", () => {
   it("is asked for over a run of questions", async () => {
     const { server, user } = visit(SCREENING);
-    await user.click(await screen.findByRole("button", { name: "What was left out" }));
-    const part = await screen.findByRole("region", { name: "What was left out" });
+    await user.click(await screen.findByRole("button", { name: "Item non-response" }));
+    const part = await screen.findByRole("region", { name: "Item non-response" });
     await user.selectOptions(within(part).getByLabelText("From question"), "crosses");
     await waitFor(() => {
       const asked = server.sent("GET", "/left-out").at(-1);

@@ -87,7 +87,7 @@ describe("several tables at once", () => {
 describe("the heading of the plan", () => {
   it("is put on a table, and tables change their places", async () => {
     const { server, user } = visit(T1);
-    await user.type(await screen.findByLabelText("Heading in the plan"), "Ferries{Enter}");
+    await user.type(await screen.findByLabelText("Group in the plan"), "Ferries{Enter}");
     await waitFor(() => expect(server.changed?.tables[0].group).toBe("Ferries"));
     expect(server.changed.tables[1].group ?? null).toBeNull();
   });
@@ -102,7 +102,7 @@ describe("the heading of the plan", () => {
 describe("a filter", () => {
   it("says how many it lets through while it is typed, and is taken when it is left", async () => {
     const { server, user } = visit(T1);
-    const filter = await screen.findByLabelText("Filter (a domain)");
+    const filter = await screen.findByLabelText("Filter");
     await user.type(filter, "age > 40");
     expect(await screen.findByText(/\d+ of \d+ cases/)).toBeTruthy();
     expect(server.sent("PATCH")).toHaveLength(0);
@@ -121,7 +121,7 @@ describe("a filter", () => {
       write: "",
     };
     const { user } = visit(T1, { "POST /studies/s1/condition": { cases: null, of: 38, faults: [fault] } });
-    await user.type(await screen.findByLabelText("Filter (a domain)"), "aeg > 4");
+    await user.type(await screen.findByLabelText("Filter"), "aeg > 4");
     expect((await screen.findAllByText(/Did you mean age\?/)).length).toBeGreaterThan(0);
   });
 });

@@ -77,7 +77,7 @@ describe("pasted targets", () => {
     await paste(user);
     const status = await screen.findByText(/1 line matched, summing to/);
     expect(status.textContent).toContain("1 is not");
-    expect(screen.getByRole("button", { name: "Take these targets" })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("button", { name: "Use these targets" })).toHaveProperty("disabled", true);
     expect(screen.getByRole("button", { name: /Line 2: it means Orran/ })).toBeTruthy();
   });
 
@@ -95,7 +95,7 @@ describe("pasted targets", () => {
     await paste(user);
     await user.click(await screen.findByRole("button", { name: /it means Orran/ }));
     await screen.findByText(/2 lines matched, summing to 100/);
-    await user.click(screen.getByRole("button", { name: "Take these targets" }));
+    await user.click(screen.getByRole("button", { name: "Use these targets" }));
     await waitFor(() =>
       expect(server.changed?.weightings[0].margins[0].targets).toEqual([
         { at: { isle: 1 }, value: 60 },
@@ -149,9 +149,9 @@ describe("the limits", () => {
 describe("the design", () => {
   it("is said in a sentence, and changed by its choices", async () => {
     const { server, user } = visit("/study/s1/weighting/design");
-    await screen.findByLabelText("Strata with one unit only");
+    await screen.findByLabelText("Single-PSU strata");
     expect(document.body.textContent).toMatch(/37 degrees of freedom\. Standard errors by linearisation/);
-    await user.selectOptions(screen.getByLabelText("Strata with one unit only"), "centre");
+    await user.selectOptions(screen.getByLabelText("Single-PSU strata"), "centre");
     await waitFor(() => expect(server.changed?.design.single_psu).toBe("centre"));
     await user.selectOptions(screen.getByLabelText("Standard errors by"), "bootstrap");
     await waitFor(() => expect(server.changed.design.variance).toMatchObject({ method: "bootstrap" }));

@@ -108,7 +108,7 @@ def study_document() -> dict[str, Any]:
             {"do": "to_number", "variables": [n[HEADINGS.age]], "words": True},
             {"do": "to_number", "variables": [n[HEADINGS.spend]], "decimal": ","},
             {"do": "drop_cases", "where": f"missing({n[HEADINGS.sex]})", "why": "the population margins know no third answer"},
-            {"do": "reverse", "variables": turned, "suffix": "_turned"},
+            {"do": "reverse", "variables": turned, "suffix": "_rev"},
             {"do": "band", "variable": n[HEADINGS.age], "into": "age_band", "label": "Age", "bands": [
                 {"code": 1, "label": "18 to 34", "from": 18, "below": 35},
                 {"code": 2, "label": "35 to 59", "from": 35, "below": 60},

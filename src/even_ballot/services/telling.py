@@ -35,7 +35,7 @@ _KINDS = {
     "rule": "rules broken",
     "staff_test": "test entries",
     "too_fast": "too fast",
-    "too_little": "too little answered",
+    "too_little": "mostly unanswered",
     "straight_line": "straight lines",
     "duplicate_entry": "entries alike",
     "duplicate_identifier": "identifiers alike",
@@ -52,7 +52,7 @@ def _rows(summary: Summary) -> list[tuple[str, str, str]]:
             counts[kind] = counts.get(kind, 0) + 1
         said = ", ".join(f"{n} {kind}" for kind, n in counts.items())
         found.append(("guessed", f"kinds of {len(summary.kinds)} columns not in the codebook", said))
-    for heading, entries in (("not placed", summary.not_placed), ("out of scale", summary.not_in_codebook)):
+    for heading, entries in (("unrecognised", summary.not_placed), ("out of scale", summary.not_in_codebook)):
         found += [(heading, f"{e.variable}: {e.value}", counted(e.cells, "cell")) for e in entries[:_MOST]]
         if len(entries) > _MOST:
             cells = sum(e.cells for e in entries[_MOST:])
@@ -71,7 +71,7 @@ def _rows(summary: Summary) -> list[tuple[str, str, str]]:
 
 def tell(summary: Summary, problems: tuple[str, ...], console: Console) -> None:
     """Writes a run's summary as a table; nothing where there is nothing to say."""
-    rows = [*_rows(summary), *(("to mind", problem, "") for problem in problems)]
+    rows = [*_rows(summary), *(("note", problem, "") for problem in problems)]
     if not rows:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=False)

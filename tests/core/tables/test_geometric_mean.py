@@ -15,7 +15,7 @@ SHOW = ["mean", "geometric_mean"]
 
 @settings(max_examples=20, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from(["y", "q"]), st.sampled_from([[], ["b"]]))
-def test_it_is_that_of_the_mean_of_logarithms_turned_back(seed: int, name: str, banner: list[str]) -> None:
+def test_it_is_that_of_the_mean_of_logarithms_rev_back(seed: int, name: str, banner: list[str]) -> None:
     found = results(survey(seed), LINEARISED, stub=[name], banner=banner, show=SHOW)
     w, values = found.data.column("d").values, found.data.column(name)
     cells = [c for c in found.tables[0].cells if c.stat == "geometric_mean"]

@@ -62,7 +62,9 @@ def test_microdata_run_nowhere_and_are_read_back() -> None:
     table, _ = read_source(text.encode(), Source(path="microdata.csv"))
     column = table.columns[table.names.index("t")]
     assert [column.words[v] for v in column.values] == FORMULAS
-    assert [row["t"] for row in csv.DictReader(io.StringIO(microdata(found.data, guard=False).decode()))] == FORMULAS
+    assert [
+        row["t"] for row in csv.DictReader(io.StringIO(microdata(found.data, guard=False).decode()))
+    ] == FORMULAS
 
 
 def test_codebooks_and_plans_run_nowhere_and_are_read_back() -> None:

@@ -59,7 +59,7 @@ export function upload<T>(path: string, file: Blob, progress: (share: number) =>
       else reject(new Refusal(request.status, request.response?.faults ?? [unreachable]));
     };
     request.onerror = () => reject(new Refusal(0, [unreachable]));
-    request.onabort = () => reject(new Refusal(0, [{ what: "Stopped. Nothing was taken over.", where: "", mend: "" }]));
+    request.onabort = () => reject(new Refusal(0, [{ what: "Stopped. Nothing was imported.", where: "", mend: "" }]));
     stop?.addEventListener("abort", () => request.abort());
     request.send(file);
   });

@@ -365,6 +365,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/codebook/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variable
+         * @description A variable with all of its answers.
+         */
+        get: operations["variable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/comparison": {
         parameters: {
             query?: never;
@@ -723,6 +743,26 @@ export interface paths {
          * @description What a newer file of answers would change.
          */
         post: operations["look_at_newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description Answers in the order in which a scale would show them.
+         */
+        post: operations["order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1627,7 +1667,7 @@ export interface components {
         };
         /**
          * ColumnPreview
-         * @description A column before it is taken over.
+         * @description A column before it is imported.
          */
         ColumnPreview: {
             /** Answers */
@@ -2597,6 +2637,14 @@ export interface components {
             state: string;
         };
         /**
+         * Labels
+         * @description Answers that are to be put in order.
+         */
+        Labels: {
+            /** Labels */
+            labels: string[];
+        };
+        /**
          * LedgerEntry
          * @description An entry of the ledger: its sentence and effect, or the fault that stops it.
          */
@@ -3077,6 +3125,26 @@ export interface components {
             old: string;
             /** Turns */
             turns: components["schemas"]["Turn"][];
+        };
+        /**
+         * Ordered
+         * @description Answers in their order, whether the order is one of size, whether it is known (or only for reading),
+         *     and which of them leans neither way.
+         */
+        Ordered: {
+            /** Known */
+            known: boolean;
+            /** Labels */
+            labels: string[];
+            /** Middle */
+            middle?: string | null;
+            /**
+             * Natural
+             * @default false
+             */
+            natural?: boolean;
+            /** Ordered */
+            ordered: boolean;
         };
         /**
          * Otherwise
@@ -5725,6 +5793,56 @@ export interface operations {
             };
         };
     };
+    variable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariableView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     comparison: {
         parameters: {
             query?: {
@@ -6653,6 +6771,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefreshView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Labels"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ordered"];
                 };
             };
             /** @description Not Found */

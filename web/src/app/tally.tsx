@@ -53,7 +53,7 @@ export function TallyLine() {
         <Opens to="screening/cells">{count(tally.in_use)}</Opens> in use
         {tally.effective != null && tally.weight && (
           <>
-            , worth <Opens to="weighting">{count(tally.effective)}</Opens> equally weighted ones, weighted to{" "}
+            , effective sample size <Opens to="weighting">{count(tally.effective)}</Opens>, weighted to{" "}
             <Opens to="weighting">{count(tally.weighted_to ?? 0)}</Opens>
           </>
         )}

@@ -29,7 +29,7 @@ export function FilterField({
       value={text}
       change={(to) => hold({ ...held, text: to })}
       faults={tried?.faults}
-      placeholder="everybody"
+      placeholder="all cases"
       hint={`${said ?? ""}${hint ?? ""}`}
       settle={(entered) => {
         const wanted = text.trim();

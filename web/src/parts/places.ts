@@ -12,8 +12,8 @@ const PARTS: Record<string, [one: string, listed: string]> = {
   rules: ["its rules", "rule"],
   nets: ["its nets", "net"],
   screening: ["the checks", ""],
-  suppression: ["the rules for small cells", ""],
-  marks: ["the rules for weak figures", ""],
+  suppression: ["the rules of disclosure control", ""],
+  marks: ["the rules for unreliable figures", ""],
 };
 
 /** Where a fault is, in words: `weightings[0].margins[1]` is weighting 1, margin 2. A place in a file stays as it is; the keys of

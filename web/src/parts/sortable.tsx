@@ -35,7 +35,13 @@ export function Sortable({
     if (from >= 0 && to >= 0 && from !== to) move(from, to);
   };
   return (
-    <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={end}>
+    // What a screen reader is told stands outside of the list.
+    <DndContext
+      sensors={sensors}
+      collisionDetection={closestCenter}
+      onDragEnd={end}
+      accessibility={{ container: document.body }}
+    >
       <SortableContext items={[...ids]} strategy={verticalListSortingStrategy}>
         {children}
       </SortableContext>
@@ -71,6 +77,7 @@ export function SortableRow({
         ref={setActivatorNodeRef}
         {...attributes}
         {...listeners}
+        data-passing
         aria-label={`Move ${label}`}
         title="Drag, or Alt and ↑ ↓"
         onKeyDown={(event) => {

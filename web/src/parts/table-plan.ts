@@ -135,3 +135,13 @@ export function shifted(tables: readonly Request[], id: string, by: -1 | 1): Req
   const place = rest.indexOf(next) + (by > 0 ? 1 : 0);
   return [...rest.slice(0, place), table, ...rest.slice(place)];
 }
+
+/** The plan with one table in the place of another; it goes under that one's heading. */
+export function placed(tables: readonly Request[], id: string, over: string): Request[] {
+  const order = grouped(tables).flatMap((g) => g.tables);
+  const [from, to] = [order.findIndex((t) => t.id === id), order.findIndex((t) => t.id === over)];
+  const [table, there] = [order[from], order[to]];
+  if (!table || !there || from === to) return order;
+  const rest = order.filter((t) => t.id !== id);
+  return [...rest.slice(0, to), { ...table, group: there.group ?? null }, ...rest.slice(to)];
+}

@@ -129,7 +129,7 @@ export function TrialView({ trial, bare }: { trial: Trial; bare?: boolean }) {
       )}
       {lost.map(([name, words]) => (
         <p key={name} className="text-heed text-sm">
-          ▲ Not placed in {name}:{" "}
+          ▲ Unrecognised in {name}:{" "}
           {Object.entries(words)
             .slice(0, 6)
             .map(([word, n]) => `“${word}” (${count(n)})`)
@@ -190,7 +190,7 @@ export function TakeStep({
       {trial ? <TrialView trial={trial} /> : step && !error && <p className="text-soft text-sm">Trying it …</p>}
       <div className="flex max-w-xl items-end gap-3">
         <div className="grow">
-          <Field label="Why (may be left out)">
+          <Field label="Reason (optional)">
             {(p) => <TextInput {...p} value={why} onChange={(e) => setWhy(e.target.value)} />}
           </Field>
         </div>

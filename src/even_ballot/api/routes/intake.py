@@ -1,4 +1,4 @@
-"""Intake: files brought in and shown before they are taken over."""
+"""Intake: files brought in and shown before they are imported."""
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field

@@ -3,10 +3,11 @@
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.core.draft.ordering.orders import Ordered, in_order
 from even_ballot.core.ledger.scale_fit import Fit
 from even_ballot.core.screening import Finding
 from even_ballot.core.screening.item_nonresponse import NonResponse
@@ -24,6 +25,7 @@ from even_ballot.services.stations.views import (
     CutOffView,
     FindingCases,
     LedgerEntry,
+    VariableView,
 )
 from even_ballot.services.workers.ongoing_work import Doing
 
@@ -41,6 +43,12 @@ class Condition(BaseModel):
 def codebook(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> CodebookView:
     """Every variable with its answers, after the ledger."""
     return codebooks.codebook(session, pipelines, state)
+
+
+@router.get("/codebook/{name}", response_model_exclude_unset=True)
+def variable(name: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> VariableView:
+    """A variable with all of its answers."""
+    return codebooks.whole_variable(session, pipelines, state, name)
 
 
 @router.get("/codebook.{kind}", response_class=Response)
@@ -62,6 +70,18 @@ def lay_codebook(
     """Lays a codebook file on the study."""
     content = body_of(request)
     return codebook_files.lay(session, pipelines, study_id, edition, name, content)
+
+
+class Labels(BaseModel):
+    """Answers that are to be put in order."""
+
+    labels: tuple[str, ...] = Field(max_length=5000)
+
+
+@router.post("/order")
+def order(study_id: str, body: Labels) -> Ordered:
+    """Answers in the order in which a scale would show them."""
+    return in_order(body.labels)
 
 
 @router.post("/fit")

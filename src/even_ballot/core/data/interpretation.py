@@ -97,12 +97,11 @@ def guess_kind(column: Column, decimal: str = ".") -> Kind:
     """
     packed = column.words
     if isinstance(packed, Words) and packed.numbers is not None and decimal == ".":
-        # Blank words are no numbers; whether others are none too is looked at word by word.
-        rest = np.flatnonzero(np.isnan(packed.numbers)).tolist()
-        if all(not word.strip() or reads_as_number(word) for word in map(packed.__getitem__, rest)):
-            return "text" if packed.zeros or len(rest) == len(packed) else "number"
-        if packed.zeros or len(rest) < len(packed):
-            return "text"
+        # Of the others only those that are no numbers, or none that is held, are looked at one by one.
+        others = [packed[at] for at in np.flatnonzero(np.isnan(packed.numbers)).tolist()]
+        said = [word for word in others if word.strip()]
+        if packed.zeros or len(others) < len(packed):
+            return "text" if packed.zeros or not all(map(reads_as_number, said)) else "number"
     words = [word for word in column.words if word.strip()]
     if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import scipy
+from scipy.sparse import coo_array, csr_array, hstack, vstack
 
 from even_ballot.core.disclosure.atoms import Atoms, Links
 from even_ballot.core.disclosure.events import ANSWERED, RESPONSES, Events
@@ -185,7 +185,7 @@ class _Search:
 
     def _rows(
         self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool
-    ) -> "scipy.sparse.csr_array":
+    ) -> csr_array:
         """Events as sums over profile × place, (events, A · K)."""
         weight = self.atoms.of_weight
         own = np.ones((len(events), len(part.profiles)))
@@ -202,7 +202,7 @@ class _Search:
                 own *= w[part.profiles]
             else:
                 there *= w[part.places[:, others.index(r)]]
-        return scipy.sparse.csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
+        return csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
 
     def _move(self, root: str, terms: Terms, by: float, size: int) -> _Move | None:
         """The cheapest move between profiles of one component that shifts the sum; None where there is
@@ -214,7 +214,7 @@ class _Search:
         events = self.moved[root]
         counts = self._rows(root, others, part, events, False)
         told = [i for i in events if i in self.events.weighted] if self.atoms.of_weight is not None else []
-        rows = scipy.sparse.vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
+        rows = vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
         of = np.array([*events, *told])
         m, slots = rows.shape[1], len(of)
         places = [self._rows(root, others, part, [i], False) * c for i, c in terms]
@@ -224,20 +224,13 @@ class _Search:
         cost = np.where(~hidden & np.isin(of, self.dear), _DEAR * cost, cost)
         fixed = np.array([i in self.fixed for i in of])
         k = len(part.places)
-        same = scipy.sparse.coo_array(
+        same = coo_array(
             (np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m)
         )
-        slack = scipy.sparse.coo_array(
-            (np.ones(slots), (np.arange(slots), np.arange(slots))), shape=(slots, slots)
-        )
-        nothing = scipy.sparse.coo_array((k + 1, slots))
-        top: Any = scipy.sparse.vstack([same, aim])
-        a = scipy.sparse.vstack(
-            [
-                scipy.sparse.hstack([rows, -rows, -slack, slack]),
-                scipy.sparse.hstack([top, -top, nothing, nothing]),
-            ]
-        ).tocsc()
+        slack = coo_array((np.ones(slots), (np.arange(slots), np.arange(slots))), shape=(slots, slots))
+        nothing = coo_array((k + 1, slots))
+        top: Any = vstack([same, aim])
+        a = vstack([hstack([rows, -rows, -slack, slack]), hstack([top, -top, nothing, nothing])]).tocsc()
         b = np.zeros(slots + k + 1)
         b[-1] = by
         bounds = np.zeros((2 * m + 2 * slots, 2))

@@ -22,7 +22,7 @@ class FillBlank(Step):
 
     def sentence(self) -> str:
         for_whom = f" where {self.where}" if self.where else ""
-        return f"Give blanks of {some(self.variables)} the code {self.code}{for_whom}"
+        return f"Code blanks of {some(self.variables)} as {self.code}{for_whom}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         inside = condition(self.where, data, "where")

@@ -15,7 +15,7 @@ from even_ballot.core.ledger.wording import other_meaning
 from even_ballot.core.written.texts import fold
 
 Verdict = Literal["fits", "in part", "already", "other codes", "other direction", "other kind"]
-_LIKE, _SHOWN, _LONGEST = 80, 200, 500
+_LIKE, _SHOWN, _LONGEST = 80, 5000, 500
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ def _verdict(data: Dataset, name: str, scale: Scale) -> tuple[Verdict, str]:
     codes = [ranked.get(item.label) for item in sorted(before.codes, key=lambda item: item.code)]
     known = [code for code in codes if code is not None]
     if set(old) == set(new) and len(known) > 1 and known == sorted(known, reverse=True):
-        return "other direction", "Its codes run the other way: turn the question round instead."
+        return "other direction", "Its codes run the other way: reverse the question instead."
     column = data.column(name)
     used = np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist()
     if (clash := other_meaning(used, before, scale)) is not None:

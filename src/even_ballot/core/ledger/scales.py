@@ -83,7 +83,7 @@ class Reverse(Step):
 
     def sentence(self) -> str:
         into = f" into {some([name + self.suffix for name in self.variables])}" if self.suffix else ""
-        return f"Turn {some(self.variables)} round{into}, codes and labels together"
+        return f"Reverse {some(self.variables)}{into}, labels with it"
 
     def makes(self) -> tuple[str, ...]:
         return tuple(name + self.suffix for name in self.variables) if self.suffix else ()
@@ -98,13 +98,13 @@ class Reverse(Step):
             scale = data.scale_of(name)
             if scale is None or not scale.ordered:
                 raise fault(
-                    f"The scale of {name} is not ordered, so it has no other way round.",
+                    f"The scale of {name} is not ordered, so it cannot be reversed.",
                     "variables",
                     "Mark the scale as ordered.",
                 )
             if name in data.reversed_ and not self.again:
                 raise fault(
-                    f"{name} has been turned round already.",
+                    f"{name} has been reversed already.",
                     "variables",
                     "Ask for it once more if it is meant.",
                     kind="turned_round",
@@ -121,7 +121,7 @@ class Reverse(Step):
             )
             target = new_name(data, name + self.suffix) if self.suffix else name
             scale_name = next(
-                (key for key, s in data.scales.items() if s == turned), f"{variable.scale}, turned round"
+                (key for key, s in data.scales.items() if s == turned), f"{variable.scale}, reversed"
             )
             update = {"name": target, "scale": scale_name, **({"role": None} if self.suffix else {})}
             new_column = Column(values, column.state, column.words)
@@ -168,7 +168,7 @@ class Collapse(Step):
         return self
 
     def sentence(self) -> str:
-        return f"Collapse {self.variable} into {self.into}: {some([group.label for group in self.groups])}"
+        return f"Combine categories of {self.variable} into {self.into}: {some([group.label for group in self.groups])}"
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)

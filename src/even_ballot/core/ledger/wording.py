@@ -49,7 +49,7 @@ class Tidy(Step):
 
     def sentence(self) -> str:
         case = f", in {self.case} case" if self.case else ""
-        return f"Tidy the spacing of {some(self.variables)}{case}"
+        return f"Clean up the text of {some(self.variables)}{case}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed = 0
@@ -101,7 +101,7 @@ def _refuse_another_meaning(name: str, column: Column, before: Scale, after: Sca
         raise fault(
             f"{name} is coded already, and its code {code} means {old!r}; in {after_name} it means {new!r}.",
             "scale",
-            "Recode or turn the question round, so that codes and labels agree.",
+            "Recode or reverse the question, so that codes and labels agree.",
         )
 
 

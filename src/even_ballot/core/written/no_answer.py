@@ -9,7 +9,7 @@ _SAID = (
     "not applicable|n/a|na|n.a.|does not apply|doesn't apply|inapplicable|not asked|skipped|iap",
     "no answer|not answered|not stated|no response|missing|no reply|no data|not available|not given|"
     "unanswered",
-    "unknown|not known|#n/a|null|nan|nil return|.|-|--|—|–|?|..|...|*",
+    "unknown|not known|#n/a|null|nan|nil return|.|-|--|—|–|?|..|...|…|*",
     "weiß nicht|weiss nicht|keine angabe|k. a.|k.a.|keine antwort|weiß nicht / keine angabe|w.n.",
     "ne sait pas|nsp|sans réponse|sans reponse|refus|ne se prononce pas|non concerné|je ne sais pas",
     "no sabe|no contesta|ns/nc|no sabe / no contesta|no sé|no aplica|non so|non risponde|non applicabile",

@@ -144,7 +144,7 @@ def lay_out(
     suppression: Suppression | None = None,
 ) -> Grid:
     """The grid of a table: for each category a line per figure asked for, with standard error and limits
-    below. marks: the rules for weak figures; suppression: those for figures that are hidden."""
+    below. marks: the rules for unreliable figures; suppression: those for figures that are hidden."""
     result = displayed(result, request.display, request.layout == "battery")
     keys, headings = _columns(result, request.display.total_column or not result.banners)
     rules = marks or Marks(base=None, df=None)

@@ -27,12 +27,12 @@ from even_ballot.services.stations.views import (
 )
 from even_ballot.store.studies import StudyState
 
-_SHOWN, _BARS, _LISTED = 60, 20, 200
+_SHOWN, _ALL, _BARS, _LISTED = 60, 5000, 20, 200
 
 
-def _texts(column: Column, state: int, sort: str) -> list[ShownAnswer]:
+def _texts(column: Column, state: int, sort: str, most: int) -> list[ShownAnswer]:
     counts = np.bincount(column.values[column.state == state].astype(np.int64), minlength=len(column.words))
-    order = np.argsort(-counts, kind="stable")[:_SHOWN]
+    order = np.argsort(-counts, kind="stable")[:most]
     return [ShownAnswer(None, column.words[i], int(counts[i]), sort) for i in order if counts[i]]
 
 
@@ -60,9 +60,9 @@ def _number(column: Column) -> NumberSummary | None:
 
 
 def variable_view(
-    data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None
+    data: Dataset, name: str, arrived: Kind | None = None, made_by: int | None = None, most: int = _SHOWN
 ) -> VariableView:
-    """A variable with its answers as they stand in a dataset."""
+    """A variable with its answers as they stand in a dataset; of texts the most frequent, up to `most`."""
     variable = data.variable(name)
     if variable.kind == "multi":
         return _several_view(data, variable, arrived, made_by)
@@ -72,8 +72,8 @@ def variable_view(
     if variable.kind == "coded":
         shown = _coded(data, name, column)
     elif variable.kind == "text":
-        shown = _texts(column, 0, "answer")
-    shown += _texts(column, UNPLACED, "not_placed")
+        shown = _texts(column, 0, "answer", most)
+    shown += _texts(column, UNPLACED, "not_placed", most)
     number = _number(column) if variable.kind == "number" else None
     words = variable.kind == "text"
     distinct = int((np.bincount(column.values[column.answered]) > 0).sum()) if words else len(column.distinct)
@@ -140,6 +140,12 @@ def codebook(session: Session, pipelines: Pipelines, state: StudyState) -> Codeb
         batteries_of(data),
         several_answers_of(data),
     )
+
+
+def whole_variable(session: Session, pipelines: Pipelines, state: StudyState, name: str) -> VariableView:
+    """A variable with all of its answers, up to some thousands."""
+    ledgered = pipelines.ledgered(session, state)[1]
+    return variable_view(ledgered.last, name, _kind_of(ledgered, name), _makers(ledgered).get(name), _ALL)
 
 
 def distribution(

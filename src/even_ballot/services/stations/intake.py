@@ -1,4 +1,4 @@
-"""Bringing files in: read, kept, shown before they are taken over."""
+"""Bringing files in: read, kept, shown before they are imported."""
 
 from collections.abc import Sequence
 from typing import IO

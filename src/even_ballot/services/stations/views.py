@@ -41,7 +41,7 @@ class Answer:
 
 @dataclass(frozen=True)
 class ColumnPreview:
-    """A column before it is taken over."""
+    """A column before it is imported."""
 
     name: str
     label: str

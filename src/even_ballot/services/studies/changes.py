@@ -102,7 +102,7 @@ def _said(before: Study, after: Study) -> str:
         "weightings": "the weighting",
         "design": "the design",
         "tables": "the tables",
-        "marks": "the marks for weak figures",
+        "marks": "the rules for unreliable figures",
         "where": "the filter of all tables",
         "usual_banner": "the usual banner",
         "suppression": "what is hidden",

@@ -107,7 +107,7 @@ class StudyProgress:
     def _release(self, says: str) -> Station:
         """A release that hides nothing of what is not right yet: it can be made, and says so."""
         if self._lost:
-            says = "answers not placed"
+            says = "unrecognised answers"
         elif self._unmet:
             says = "margins not met"
         return Station("release", "ok" if says == "ready" else "attention", says)

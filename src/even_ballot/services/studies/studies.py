@@ -196,4 +196,4 @@ def lay_document(session: Session, study_id: str, edition: int, content: bytes) 
         )
     kept = json.loads(dump_study(state.study))
     laid = json.loads(dump_study(study)) | {"source": kept["source"], "lookups": kept.get("lookups", {})}
-    write_study(session, study_id, edition, parse_study(laid), state.files, "Laid a study file on the data")
+    write_study(session, study_id, edition, parse_study(laid), state.files, "Applied a study file")

@@ -21,7 +21,7 @@ _NO_DATABASE = Fault(
     "The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."
 )
 _FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
-_STOPPED = Fault("Stopped. Nothing was taken over.")
+_STOPPED = Fault("Stopped. Nothing was imported.")
 
 
 @dataclass(frozen=True)

@@ -151,7 +151,7 @@ export function AboutForm({ views, done }: { views: readonly View[]; done: () =>
       </Field>
       <ActionButton
         id="apply-about"
-        label="Keep this"
+        label="Save"
         icon={Check}
         look="strong"
         disabled={pending || Boolean(wrong)}

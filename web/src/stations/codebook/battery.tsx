@@ -58,7 +58,7 @@ export function BatteryGrid({ battery, codebook }: { battery: Battery; codebook:
                 >
                   {battery.items[i]}
                 </Link>
-                {view.unplaced > 0 && <span className="ml-2 text-heed text-xs">▲ {view.unplaced} not placed</span>}
+                {view.unplaced > 0 && <span className="ml-2 text-heed text-xs">▲ {view.unplaced} unrecognised</span>}
               </td>
               {columns.map((c) => {
                 const answer = view.answers.find((a) => (c.code != null ? a.code === c.code : a.label === c.label));

@@ -34,7 +34,7 @@ export function DeriveForm({ scales }: { scales: string[] }) {
         hint="For example seconds_between(started, finished), mean(q1, q2, q3), or pick(age >= 65, 1, 2). Names are offered as you type."
       />
       <div className="grid grid-cols-2 gap-4">
-        <Field label="Its text">
+        <Field label="Label">
           {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
         </Field>
         <Field label="Answer scale, where its values are codes">
@@ -50,7 +50,7 @@ export function DeriveForm({ scales }: { scales: string[] }) {
       </div>
       <TakeStep
         id="apply-derive"
-        label="Make it"
+        label="Create variable"
         step={step}
         done={() => navigate({ to: "/study/$id/codebook/{-$item}", params: { id: study.id, item: into } })}
       />

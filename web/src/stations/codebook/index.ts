@@ -25,8 +25,8 @@ export const codebook = {
     ],
     words: [
       ["Answer scale", "codes with labels, in order, and codes that mean no answer."],
-      ["Ordered", "the answers have a direction, as from disagree to agree. Only ordered scales can be turned round."],
-      ["Turn round", "codes are dealt out in reverse and labels go with them, so each answer keeps its label."],
+      ["Ordered", "the answers have a direction, as from disagree to agree. Only ordered scales can be reversed."],
+      ["Reverse", "codes are dealt out in reverse and labels go with them, so each answer keeps its label."],
       ["Band", "a number becomes categories: from (included) up to below (not included)."],
       ["Battery", "neighbouring questions with a common stem and the same answers."],
       ["Level of measurement", "nominal, ordinal, interval or ratio; implied by kind and scale, unless it is said."],

@@ -21,11 +21,12 @@ export function alike(view: VariableView, all: readonly VariableView[]): Variabl
     const own = texts(other);
     const total = own.reduce((sum, a) => sum + a.cases, 0);
     const shared = own.filter((a) => words.has(folded(a.label))).reduce((sum, a) => sum + a.cases, 0);
-    return total > 0 && other.distinct <= 60 && shared / total >= 0.8;
+    return total > 0 && shared / total >= 0.8;
   });
 }
 
-/** The wordings of some variables together, and those given often enough to be answers of their own, most frequent first. */
+/** The wordings of some variables together, most frequent first, and those given so often that they are answers of their own. The others
+ * are too, where they are no other answer misspelt. */
 export function frequent(views: readonly VariableView[]): { all: string[]; own: string[] } {
   const cases = new Map<string, number>();
   for (const view of views) for (const a of texts(view)) cases.set(a.label, (cases.get(a.label) ?? 0) + a.cases);

@@ -17,7 +17,7 @@ export function Named({
       <Field label="Name of the new variable">
         {(p) => <TextInput {...p} value={into} onChange={(e) => setInto(e.target.value)} />}
       </Field>
-      <Field label="Its text">
+      <Field label="Label">
         {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
       </Field>
     </div>

@@ -17,7 +17,7 @@ const FEW = 10;
 const SORTS: Record<string, string> = {
   missing: "means no answer",
   not_in_codebook: "not in the codebook",
-  not_placed: "not placed",
+  not_placed: "unrecognised",
 };
 
 /** Answers with their codes and shares; of a text only the most frequent at first. */
@@ -136,7 +136,7 @@ export function Counts({ view }: { view: VariableView }) {
     <p className="mb-2 text-sm">
       {count(view.answered)} answered, {count(view.blank)} blank
       {view.missing > 0 && `, ${count(view.missing)} with a code that means no answer`}
-      {view.unplaced > 0 && <span className="text-heed">, ▲ {count(view.unplaced)} not placed</span>}
+      {view.unplaced > 0 && <span className="text-heed">, ▲ {count(view.unplaced)} unrecognised</span>}
       {!view.number && `; ${plural(view.distinct, "distinct answer")}`}
     </p>
   );

@@ -1,7 +1,9 @@
 import { Link } from "@tanstack/react-router";
+import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { plural } from "../../parts/figures";
+import { LongList } from "../../parts/long-list";
 import { Heading } from "../../parts/panes";
 import { BatteryGrid } from "./battery";
 import { DelimitedProposal, SeveralProposal } from "./proposals";
@@ -55,8 +57,33 @@ function Asked({ view }: { view: View }) {
   );
 }
 
+const keyOf = (part: View | Schema["Battery"]) =>
+  isBattery(part) ? `battery ${part.variables[0]}` : part.variable.name;
+
+/** A question, or a battery as a grid. */
+function Part({ part, codebook }: { part: View | Schema["Battery"]; codebook: Schema["CodebookView"] }) {
+  return (
+    // What is out of sight is not laid out until it is scrolled to.
+    <div className="border-hair border-b py-4 [contain-intrinsic-size:auto_14rem] [content-visibility:auto]">
+      {isBattery(part) ? (
+        <>
+          <h2 className="font-serif text-lg leading-snug">{part.stem}</h2>
+          <p className="mb-1 text-soft text-xs">
+            {part.variables[0]} to {part.variables[part.variables.length - 1]},{" "}
+            {part.scale ? `on the scale ${part.scale}` : "answered with the same words"}
+          </p>
+          <BatteryGrid battery={part} codebook={codebook} />
+        </>
+      ) : (
+        <Asked view={part} />
+      )}
+    </div>
+  );
+}
+
 /** The questionnaire as it was answered: questions in order with their answers, batteries as grids. */
 export function Questionnaire({ codebook }: { codebook: Schema["CodebookView"] }) {
+  const parts = useMemo(() => partsOf(codebook), [codebook]);
   const asked = new Set(codebook.variables.map((v) => v.variable.name));
   // A cell that was taken apart already has its question beside it.
   const delimited = codebook.variables.filter(
@@ -76,26 +103,12 @@ export function Questionnaire({ codebook }: { codebook: Schema["CodebookView"] }
       {delimited.map((view) => (
         <DelimitedProposal key={view.variable.name} view={view} />
       ))}
-      {partsOf(codebook).map((part) => (
-        <div
-          key={isBattery(part) ? `battery ${part.variables[0]}` : part.variable.name}
-          // What is out of sight is not laid out until it is scrolled to.
-          className="border-hair border-b py-4 [contain-intrinsic-size:auto_14rem] [content-visibility:auto]"
-        >
-          {isBattery(part) ? (
-            <>
-              <h2 className="font-serif text-lg leading-snug">{part.stem}</h2>
-              <p className="mb-1 text-soft text-xs">
-                {part.variables[0]} to {part.variables[part.variables.length - 1]},{" "}
-                {part.scale ? `on the scale ${part.scale}` : "answered with the same words"}
-              </p>
-              <BatteryGrid battery={part} codebook={codebook} />
-            </>
-          ) : (
-            <Asked view={part} />
-          )}
-        </div>
-      ))}
+      <LongList
+        count={parts.length}
+        height={220}
+        keyOf={(at) => keyOf(parts[at] as View)}
+        row={(at) => <Part part={parts[at] as View} codebook={codebook} />}
+      />
     </article>
   );
 }

@@ -73,7 +73,7 @@ export function TidyForm({ names, codebook, done }: Props & { codebook: Schema["
       />
       <TakeStep
         id="apply-tidy"
-        label="Tidy the spacing"
+        label="Clean up text (spaces, case)"
         step={{ do: "tidy", variables: all ? every : [...names], case: letters || null }}
         done={done}
       />

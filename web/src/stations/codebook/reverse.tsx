@@ -7,7 +7,7 @@ import { TakeStep, useTrial } from "../../parts/trial";
 /** Codes and labels turned together; before and after stand side by side. A second time is asked for, never done by accident. */
 export function ReverseForm({ views, done }: { views: readonly Schema["VariableView"][]; done: () => void }) {
   const names = views.map((v) => v.variable.name);
-  const [suffix, setSuffix] = useState("_turned");
+  const [suffix, setSuffix] = useState("_rev");
   const [again, setAgain] = useState(false);
   const step: Step = { do: "reverse", variables: names, suffix: suffix.trim() || null, again };
   const { trial } = useTrial({ step });
@@ -19,19 +19,19 @@ export function ReverseForm({ views, done }: { views: readonly Schema["VariableV
         hint={
           suffix
             ? `Makes ${names.map((n) => n + suffix).join(", ")}; ${names.length > 1 ? "the variables stay" : `${names[0]} stays`} as ${names.length > 1 ? "they are" : "it is"}.`
-            : "In place: the variable itself is turned."
+            : "In place: the variable itself is reversed."
         }
       >
         {(p) => <TextInput {...p} className="!w-48" value={suffix} onChange={(e) => setSuffix(e.target.value)} />}
       </Field>
       {twice && (
         <Tick
-          label="It has been turned round already: turn it once more"
+          label="It has been reversed already: reverse it once more"
           checked={again}
           onChange={(e) => setAgain(e.target.checked)}
         />
       )}
-      <TakeStep id="apply-reverse" label="Turn it round" icon={ArrowsDownUp} step={step} done={done} />
+      <TakeStep id="apply-reverse" label="Reverse" icon={ArrowsDownUp} step={step} done={done} />
     </div>
   );
 }

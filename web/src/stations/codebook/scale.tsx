@@ -1,9 +1,13 @@
 import { ArrowDown, ArrowUp } from "@phosphor-icons/react";
-import { useMemo, useState } from "react";
-import type { Schema, Step } from "../../api/client";
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { api, got, type Schema, type Step } from "../../api/client";
+import { useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
+import { moved } from "../../parts/find-many";
+import { Sortable, SortableRow } from "../../parts/sortable";
 import { TakeStep } from "../../parts/trial";
 import { alike, frequent, type VariableView } from "./matching";
 import { Direction } from "./scales/direction";
@@ -22,6 +26,46 @@ function made(own: readonly string[], missing: readonly string[], ordered: boole
     missing: missing.map((label, i) => ({ code: 99 - i, label })),
     midpoint: (ordered && codes.find((c) => c.label === midpoint)?.code) || null,
   };
+}
+
+/** So many answers are listed at first; the others are found by typing. */
+const MOST = 100;
+
+/** Answers as a scale would show them: by what they say. */
+function useOrder(labels: readonly string[]): Schema["Ordered"] | undefined {
+  const study = useStudy();
+  const { data } = useQuery({
+    queryKey: ["order", ...labels],
+    enabled: labels.length > 1 && labels.length <= 400,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      got(
+        api.POST("/api/v1/studies/{study_id}/order", {
+          params: { path: { study_id: study.id } },
+          body: { labels: [...labels] },
+        }),
+      ),
+  });
+  return data;
+}
+
+/** Variables with all of their answers: of those with many the codebook holds the most frequent only. */
+function useWhole(views: readonly VariableView[]): VariableView[] {
+  const study = useStudy();
+  const long = views.filter((v) => v.distinct > v.answers.length && v.variable.kind !== "number");
+  const whole = useQueries({
+    queries: long.map((v) => ({
+      queryKey: ["below", study.id, study.edition, "variable", v.variable.name],
+      queryFn: () =>
+        got(
+          api.GET("/api/v1/studies/{study_id}/codebook/{name}", {
+            params: { path: { study_id: study.id, name: v.variable.name } },
+          }),
+        ),
+    })),
+  });
+  return views.map((v) => whole[long.indexOf(v)]?.data ?? v);
 }
 
 /** An answer scale made from the words people used, or one there is already, laid on several questions at once. */
@@ -43,30 +87,47 @@ export function ScaleForm({
   const [existing, setExisting] = useState(view.variable.scale ?? "");
   const [name, setName] = useState(view.variable.name.replace(/^_+/, "").slice(0, 20));
   const [chosen, setChosen] = useState(() => new Set([view, ...kin].map((v) => v.variable.name)));
-  const [ordered, setOrdered] = useState(false);
+  const [said, setOrdered] = useState<boolean | null>(null);
   const [midpoint, setMidpoint] = useState("");
   const [sorts, setSorts] = useState<Record<string, "own" | "missing" | "other">>({});
   const [order, setOrder] = useState<string[]>([]);
-  const [meanings, setMeanings] = useState<Meanings>({});
+  // What wordings mean, by label: codes go with the order of the answers.
+  const [meant, setMeant] = useState<Record<string, string | null>>({});
 
-  const all = codebook.variables.filter((v) => chosen.has(v.variable.name));
+  const listed = codebook.variables.filter((v) => chosen.has(v.variable.name));
+  const all = useWhole(listed);
   const targets = all.map((v) => v.variable.name);
   const words = useMemo(() => frequent(all), [all]);
   const sortOf = (text: string) => sorts[text] ?? (words.own.includes(text) ? "own" : "other");
   const ownNow = words.all.filter((t) => sortOf(t) === "own");
-  const own = [...order.filter((t) => ownNow.includes(t)), ...ownNow.filter((t) => !order.includes(t))];
+  const known = useOrder(existing ? [] : ownNow);
+  const begun = order.length ? order : (known?.labels ?? []);
+  const own = [...begun.filter((t) => ownNow.includes(t)), ...ownNow.filter((t) => !begun.includes(t))];
+  const ordered = said ?? known?.ordered ?? false;
   const missing = words.all.filter((t) => sortOf(t) === "missing");
   const there = existing ? codebook.scales[existing] : undefined;
   const scale = there ?? made(own, missing, ordered, midpoint);
   const codes = [...scale.codes, ...(scale.missing ?? [])];
   const fits = useFit(scale.codes.length ? scale : null, targets);
   const list = unfitting(fits);
+  // Rare answers that are like no other are answers of their own; those that look misspelt are asked about.
+  const unlike = existing ? [] : list.filter((w) => w.proposal == null && sorts[w.text] == null).map((w) => w.text);
+  const judged = unlike.join("\n");
+  useEffect(() => {
+    if (judged)
+      setSorts((before) => ({ ...Object.fromEntries(judged.split("\n").map((t) => [t, "own" as const])), ...before }));
+  }, [judged]);
+  const [wanted, setWanted] = useState("");
+  const holds = (text: string) => text.toLowerCase().includes(wanted.trim().toLowerCase());
   const laid = layable(fits);
-  const known = new Set(codes.map((c) => c.code));
+  const at = new Map(codes.map((c) => [c.label, c.code]));
+  const meanings: Meanings = Object.fromEntries(
+    Object.entries(meant).map(([word, label]) => [word, label == null ? null : (at.get(label) ?? null)]),
+  );
   const answers = Object.fromEntries(
     list.flatMap((w) => {
       const code = meanings[w.text];
-      return code != null && known.has(code) ? [[w.text, code] as const] : [];
+      return code != null ? [[w.text, code] as const] : [];
     }),
   );
   const left = list.filter((w) => answers[w.text] == null).reduce((sum, w) => sum + w.cases, 0);
@@ -77,23 +138,10 @@ export function ScaleForm({
       ? { do: "code", variables: laid, scale: scaleName, answers, otherwise: "flag" }
       : null;
 
-  const shift = (text: string, by: number) => {
-    const at = own.indexOf(text);
-    const to = [...own];
-    to.splice(at, 1);
-    to.splice(at + by, 0, text);
-    setOrder(to);
-    // Codes go with the order, so what was said of a code goes with its label.
-    const before = new Map(codes.map((c) => [c.code, c.label]));
-    const after = new Map(to.map((label, i) => [label, i + 1]));
-    setMeanings(
-      Object.fromEntries(
-        Object.entries(meanings).map(([wording, code]) => {
-          const label = code == null ? undefined : before.get(code);
-          return [wording, label != null && after.has(label) ? (after.get(label) ?? null) : code];
-        }),
-      ),
-    );
+  const shift = (text: string, by: number) => setOrder(moved(own, own.indexOf(text), by));
+  const say = (text: string, to: string) => {
+    setSorts({ ...sorts, [text]: to.startsWith("=") ? "other" : (to as "own" | "missing" | "other") });
+    if (to.startsWith("=")) setMeant({ ...meant, [text]: to.slice(1) });
   };
 
   return (
@@ -106,7 +154,7 @@ export function ScaleForm({
               value={existing}
               onChange={(e) => {
                 setExisting(e.target.value);
-                setMeanings({});
+                setMeant({});
               }}
               options={[
                 ["", "a new one, from these answers"],
@@ -126,7 +174,7 @@ export function ScaleForm({
       </div>
       {kin.length > 0 && (
         <fieldset className="my-2">
-          <legend className="font-semibold text-sm">Lay it on these questions</legend>
+          <legend className="font-semibold text-sm">Apply to these questions</legend>
           <div className="grid grid-cols-2">
             {[view, ...kin].map((v) => (
               <Tick
@@ -147,42 +195,69 @@ export function ScaleForm({
       {!existing && (
         <>
           <p className="mt-3 font-semibold text-sm">Answers of the scale, in order</p>
+          {own.length + list.length > MOST && (
+            <p className="my-1 flex items-center gap-2 text-sm">
+              <TextInput
+                type="search"
+                aria-label="Find an answer"
+                placeholder={`Find one of ${count(own.length + list.length)} answers`}
+                className="!w-72"
+                value={wanted}
+                onChange={(e) => setWanted(e.target.value)}
+              />
+              {!wanted && own.length > MOST && <span className="text-soft">The first {MOST} are shown.</span>}
+            </p>
+          )}
           <ol className="mb-2">
-            {own.map((text, i) => (
-              <li key={text} className="flex items-center gap-2">
-                <span className="figures w-6 text-right text-soft">{i + 1}</span>
-                <span className="w-72 truncate font-serif">{text}</span>
-                <ActionButton
-                  id={`up-${i}`}
-                  label={`Move up: ${text}`}
-                  icon={ArrowUp}
-                  bare
-                  look="quiet"
-                  disabled={i === 0}
-                  run={() => shift(text, -1)}
-                />
-                <ActionButton
-                  id={`down-${i}`}
-                  label={`Move down: ${text}`}
-                  icon={ArrowDown}
-                  bare
-                  look="quiet"
-                  disabled={i === own.length - 1}
-                  run={() => shift(text, 1)}
-                />
-                <Choice
-                  aria-label={`What “${text}” is`}
-                  className="!w-44"
-                  value="own"
-                  onChange={(e) => setSorts({ ...sorts, [text]: e.target.value as "missing" })}
-                  options={[
-                    ["own", "an answer"],
-                    ["missing", "means no answer"],
-                    ["other", "no answer of its own"],
-                  ]}
-                />
-              </li>
-            ))}
+            <Sortable ids={own} move={(from, to) => setOrder(moved(own, from, to - from))}>
+              {own.map((text, i) =>
+                (i >= MOST && !wanted) || !holds(text) ? null : (
+                  <SortableRow
+                    key={text}
+                    id={text}
+                    label={text}
+                    by={(places) => shift(text, places)}
+                    className="flex items-center gap-2"
+                  >
+                    <span className="figures w-6 text-right text-soft">{i + 1}</span>
+                    <span className="w-72 truncate font-serif">{text}</span>
+                    <ActionButton
+                      id={`up-${i}`}
+                      label={`Move up: ${text}`}
+                      icon={ArrowUp}
+                      bare
+                      look="quiet"
+                      disabled={i === 0}
+                      run={() => shift(text, -1)}
+                    />
+                    <ActionButton
+                      id={`down-${i}`}
+                      label={`Move down: ${text}`}
+                      icon={ArrowDown}
+                      bare
+                      look="quiet"
+                      disabled={i === own.length - 1}
+                      run={() => shift(text, 1)}
+                    />
+                    <Choice
+                      aria-label={`What “${text}” is`}
+                      className="!w-44"
+                      value="own"
+                      onChange={(e) => say(text, e.target.value)}
+                      options={[
+                        ["own", "an answer"],
+                        ["missing", "means no answer"],
+                        ["other", "no answer of its own"],
+                        ...own
+                          .filter((o) => o !== text)
+                          .slice(0, 40)
+                          .map((o) => [`=${o}`, `the same as ${o}`] as const),
+                      ]}
+                    />
+                  </SortableRow>
+                ),
+              )}
+            </Sortable>
             {missing.map((text, i) => (
               <li key={text} className="flex items-center gap-2 text-soft">
                 <span className="figures w-6 text-right">{99 - i}</span>
@@ -206,12 +281,18 @@ export function ScaleForm({
         </>
       )}
       <Verdicts fits={fits} />
-      <p className="mt-3 font-semibold text-sm">What people wrote, and what it means</p>
+      <p className="mt-3 font-semibold text-sm">Answers and codes</p>
       <MeaningsTable
-        list={list}
+        list={list.filter((w) => holds(w.text)).slice(0, MOST * 2)}
         codes={codes}
         meanings={meanings}
-        change={setMeanings}
+        change={(to) =>
+          setMeant(
+            Object.fromEntries(
+              Object.entries(to).map(([word, code]) => [word, codes.find((c) => c.code === code)?.label ?? null]),
+            ),
+          )
+        }
         extra={
           existing
             ? undefined

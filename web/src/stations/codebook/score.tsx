@@ -43,7 +43,7 @@ export function ScoreForm({ views, done }: { views: readonly Schema["VariableVie
             <Field label="Answers wanted at least" hint={`Of ${items.length}; with fewer the score is missing.`}>
               {(p) => <TextInput {...p} value={least} onChange={(e) => setLeast(e.target.value)} />}
             </Field>
-            <Field label="Its text">
+            <Field label="Label">
               {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
             </Field>
           </>

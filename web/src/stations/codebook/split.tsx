@@ -68,7 +68,7 @@ export function SplitForm({ view, done }: { view: VariableView; done: () => void
       </p>
       <TakeStep
         id="apply-split"
-        label="Take the answers apart"
+        label="Split answers"
         icon={ArrowsSplit}
         step={options.length && into ? { do: "split", variable: view.variable.name, separator, into, options } : null}
         done={done}

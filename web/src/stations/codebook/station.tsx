@@ -9,6 +9,7 @@ import { pickFile } from "../../parts/drop";
 import { Choice, TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
 import { save } from "../../parts/files";
+import { LongList } from "../../parts/long-list";
 import { tell } from "../../parts/notices";
 import { arrows, Empty, Panes } from "../../parts/panes";
 import { DeriveForm } from "./derive";
@@ -67,7 +68,7 @@ function Item({
   tick: (on: boolean) => void;
 }) {
   const study = useStudy();
-  const here = useRef<HTMLLIElement>(null);
+  const here = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (current) here.current?.scrollIntoView({ block: "nearest" });
   }, [current]);
@@ -87,7 +88,8 @@ function Item({
   );
   if (ticked != null)
     return (
-      <li>
+      // biome-ignore lint/a11y/useSemanticElements: it stands in a box of a long list
+      <div role="listitem">
         <label className="flex cursor-pointer items-start gap-2 rounded px-2 py-1.5 hover:bg-wash">
           <input
             type="checkbox"
@@ -98,10 +100,11 @@ function Item({
           />
           <span className="min-w-0 grow">{inside}</span>
         </label>
-      </li>
+      </div>
     );
   return (
-    <li ref={here}>
+    // biome-ignore lint/a11y/useSemanticElements: it stands in a box of a long list
+    <div role="listitem" ref={here}>
       <Link
         to="/study/$id/codebook/{-$item}"
         params={{ id: study.id, item: variable.name }}
@@ -110,7 +113,7 @@ function Item({
       >
         {inside}
       </Link>
-    </li>
+    </div>
   );
 }
 
@@ -118,7 +121,7 @@ const ORDERS = [
   ["file", "in the order of the questionnaire"],
   ["name", "by name"],
   ["blank", "most blank first"],
-  ["unplaced", "most not placed first"],
+  ["unplaced", "most unrecognised first"],
   ["kind", "by kind"],
 ] as const;
 
@@ -189,12 +192,12 @@ function Files() {
       </ActionButton>
       <ActionButton
         id="lay-codebook"
-        label="Lay a codebook file on the study"
+        label="Apply a codebook file"
         icon={UploadSimple}
         look="quiet"
         run={() => pickFile(".csv,.json,.txt", lay)}
       >
-        Lay a file …
+        Apply a file …
       </ActionButton>
     </>
   );
@@ -228,7 +231,47 @@ export function CodebookStation() {
       tick={(on) => tick([view.variable.name], on)}
     />
   );
+  /** A heading of a battery in the list. */
+  const heading = (part: Schema["Battery"]) => (
+    <p className="mt-1 flex items-start gap-2 border-hair border-l-2 px-3 pt-1 font-serif text-soft text-sm leading-tight">
+      {many && (
+        <input
+          type="checkbox"
+          aria-label={`All of: ${part.stem}`}
+          checked={part.variables.every((name) => ticked.includes(name))}
+          onChange={(e) => tick(part.variables, e.target.checked)}
+          className="mt-0.5 size-4 accent-[var(--act)]"
+        />
+      )}
+      <span className="line-clamp-2">{part.stem}</span>
+    </p>
+  );
   const inParts = new Set(partsOf(data).flatMap((p) => (isBattery(p) ? p.variables : [p.variable.name])));
+  const one = (view: VariableView, text: string | null) => ({
+    key: view.variable.name,
+    shown: () => entry(view, text),
+  });
+  const byName = new Map(shown.map((v) => [v.variable.name, v]));
+  const within = (part: Schema["Battery"]) =>
+    part.variables.flatMap((name, i) => {
+      const view = byName.get(name);
+      if (!view) return [];
+      const inside = () => <div className="border-hair border-l-2 pl-1">{entry(view, part.items[i] ?? null)}</div>;
+      return [{ key: name, shown: inside }];
+    });
+  const rows =
+    order !== "file"
+      ? sorted(shown, order).map((view) => one(view, view.variable.label ?? null))
+      : [
+          ...partsOf(data).flatMap((part) => {
+            if (!isBattery(part)) return matches(part) ? [one(part, part.variable.label ?? null)] : [];
+            const members = within(part);
+            return members.length
+              ? [{ key: `battery ${part.variables[0]}`, shown: () => heading(part) }, ...members]
+              : [];
+          }),
+          ...shown.filter((v) => !inParts.has(v.variable.name)).map((v) => one(v, v.variable.label ?? null)),
+        ];
   return (
     <Panes
       label="Variables"
@@ -283,39 +326,16 @@ export function CodebookStation() {
               <Files />
             </div>
           </div>
-          <ul onKeyDown={arrows}>
-            {order !== "file"
-              ? sorted(shown, order).map((view) => entry(view, view.variable.label ?? null))
-              : partsOf(data).map((part) => {
-                  if (!isBattery(part)) return matches(part) && entry(part, part.variable.label ?? null);
-                  const members = part.variables.flatMap((name, i) => {
-                    const view = shown.find((v) => v.variable.name === name);
-                    return view ? [entry(view, part.items[i] ?? null)] : [];
-                  });
-                  const whole = part.variables.every((name) => ticked.includes(name));
-                  return (
-                    members.length > 0 && (
-                      <li key={`battery ${part.variables[0]}`} className="my-1 border-hair border-l-2 pl-1">
-                        <p className="flex items-start gap-2 px-2 pt-1 font-serif text-soft text-sm leading-tight">
-                          {many && (
-                            <input
-                              type="checkbox"
-                              aria-label={`All of: ${part.stem}`}
-                              checked={whole}
-                              onChange={(e) => tick(part.variables, e.target.checked)}
-                              className="mt-0.5 size-4 accent-[var(--act)]"
-                            />
-                          )}
-                          <span className="line-clamp-2">{part.stem}</span>
-                        </p>
-                        <ul>{members}</ul>
-                      </li>
-                    )
-                  );
-                })}
-            {order === "file" &&
-              shown.filter((v) => !inParts.has(v.variable.name)).map((v) => entry(v, v.variable.label ?? null))}
-          </ul>
+          {/* biome-ignore lint/a11y/useSemanticElements: rows of a long list stand in boxes of their own */}
+          <div role="list" onKeyDown={arrows}>
+            <LongList
+              count={rows.length}
+              height={60}
+              keyOf={(at) => rows[at]?.key ?? String(at)}
+              row={(at) => rows[at]?.shown()}
+              shown={item ? rows.findIndex((r) => r.key === item) : -1}
+            />
+          </div>
           {!shown.length && <p className="text-soft">No name and no question holds “{search}”.</p>}
         </>
       }

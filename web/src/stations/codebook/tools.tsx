@@ -46,7 +46,7 @@ const TOOLS: Tool[] = [
   },
   {
     name: "tidy",
-    label: "Tidy the spacing …",
+    label: "Clean up text …",
     fits: (views) => kinds(views, "text"),
     form: (views, codebook, done) => <TidyForm names={namesOf(views)} codebook={codebook} done={done} />,
   },
@@ -58,26 +58,26 @@ const TOOLS: Tool[] = [
   },
   {
     name: "reverse",
-    label: "Turn round …",
+    label: "Reverse …",
     fits: (views, codebook) =>
       kinds(views, "coded") && views.every((v) => codebook.scales[v.variable.scale ?? ""]?.ordered),
     form: (views, _, done) => <ReverseForm views={views} done={done} />,
   },
   {
     name: "collapse",
-    label: "Fewer categories …",
+    label: "Combine categories …",
     fits: (views) => views.length === 1 && kinds(views, "coded"),
     form: (views, _, done) => <CollapseForm view={first(views)} done={done} />,
   },
   {
     name: "recode",
-    label: "Change codes …",
+    label: "Recode …",
     fits: (views) => kinds(views, "coded") && oneScale(views),
     form: (views, codebook, done) => <RecodeForm views={views} codebook={codebook} done={done} />,
   },
   {
     name: "fill",
-    label: "Code for blanks …",
+    label: "Code blanks as …",
     fits: (views) => kinds(views, "coded", "number") && oneScale(views) && views.some((v) => v.blank > 0),
     form: (views, codebook, done) => <FillBlankForm views={views} codebook={codebook} done={done} />,
   },

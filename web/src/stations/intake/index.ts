@@ -18,8 +18,8 @@ export const intake = {
     title: "Intake",
     paragraphs: [
       "What arrived: every column of the file, under a short name made from its heading. The heading is kept as the question's text.",
-      "What was guessed of a file is shown and can be overruled before it is taken over: delimiter, encoding, sheet, rows of headings and which of them holds the names, how decimals are written, the kind of every column.",
-      "A newer file of the same answers stands in their place or adds its records to them. It is looked at first: what is new in it, which entries of the ledger no longer fit, which figures it would change. It is taken over or turned down whole.",
+      "What was guessed of a file is shown and can be overruled before it is imported: delimiter, encoding, sheet, rows of headings and which of them holds the names, how decimals are written, the kind of every column.",
+      "A newer file of the same answers stands in their place or adds its records to them. It is looked at first: what is new in it, which entries of the ledger no longer fit, which figures it would change. It is imported or discarded whole.",
       "A second file can be looked up: it joins columns such as strata and base weights to the cases by a key, for instance the district.",
     ],
     words: [

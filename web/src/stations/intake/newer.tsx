@@ -92,13 +92,13 @@ function Report({ look }: { look: Refresh }) {
             ))}
           </ul>
           <p className="text-soft text-sm">
-            Once it is taken over they can be switched off, mended or taken out in the ledger.
+            Once it is imported they can be switched off, mended or taken out in the ledger.
           </p>
         </>
       )}
       {look.faults.length > 0 && !look.entries.length && (
         <>
-          <Sub>What would then stop</Sub>
+          <Sub>Blocking problems</Sub>
           <Faults faults={look.faults} />
         </>
       )}
@@ -172,7 +172,7 @@ function Report({ look }: { look: Refresh }) {
   );
 }
 
-/** What a newer file would change; it is taken over or turned down whole. */
+/** What a newer file would change; it is imported or discarded whole. */
 export function NewerFile({ file }: { file: string }) {
   const study = useStudy();
   const navigate = useNavigate();
@@ -210,7 +210,7 @@ export function NewerFile({ file }: { file: string }) {
     return <Faults faults={error instanceof Refusal ? error.faults : [{ what: error.message, where: "", mend: "" }]} />;
   return (
     <div className="max-w-3xl">
-      <Heading over="A newer file; nothing has been taken over yet">{data?.name ?? "…"}</Heading>
+      <Heading over="A newer file; nothing has been imported yet">{data?.name ?? "…"}</Heading>
       <fieldset className="mb-2 flex gap-6">
         <legend className="sr-only">What it is</legend>
         {(
@@ -241,13 +241,13 @@ export function NewerFile({ file }: { file: string }) {
       <div className="mb-4 flex gap-2">
         <ActionButton
           id="take-newer"
-          label="Take it over"
+          label="Import"
           icon={Check}
           look="strong"
           disabled={!data || take.isPending}
           run={() => take.mutate()}
         />
-        <ActionButton id="refuse-newer" label="Turn it down" icon={X} run={back} />
+        <ActionButton id="refuse-newer" label="Discard this file" icon={X} run={back} />
       </div>
       {data ? <Report look={data} /> : <p className="text-soft">Running everything done so far on the newer file …</p>}
     </div>

@@ -118,7 +118,13 @@ function LeftOut({
       <p>
         <span className="font-semibold">Left out: </span>
         {parts.length ? parts.join(", ") : "nothing"}.{" "}
-        <button type="button" className="text-act underline" aria-expanded={open} onClick={() => setOpen(!open)}>
+        <button
+          type="button"
+          data-passing
+          className="text-act underline"
+          aria-expanded={open}
+          onClick={() => setOpen(!open)}
+        >
           Change
         </button>
       </p>

@@ -135,7 +135,7 @@ export function ReleaseStation() {
               <Download key={item[0]} item={item} ready={ready} />
             ))}
           </ul>
-          <Sub>To run it again</Sub>
+          <Sub>Reproduce</Sub>
           <ul>
             {STUDY.map((item) => (
               <Download key={item[0]} item={item} ready />
@@ -143,7 +143,7 @@ export function ReleaseStation() {
           </ul>
           <ActionButton
             id="lay-study-file"
-            label="Lay a study file on these answers"
+            label="Apply a study file"
             icon={UploadSimple}
             className="mt-3"
             run={() => pickFile(".json", lay)}

@@ -51,7 +51,7 @@ function GiveCode({ group, codebook }: { group: Group; codebook: Schema["Codeboo
       </div>
       <ActionButton
         id="fix-finding"
-        label="Give them this code"
+        label="Recode"
         look="strong"
         className="mb-2"
         disabled={!code || change.isPending}
@@ -79,13 +79,13 @@ function Accept({ group }: { group: Group }) {
   return (
     <div className="flex max-w-xl items-end gap-3">
       <div className="grow">
-        <Field label="Or let it stand, because">
+        <Field label="Or accept, because">
           {(p) => <TextInput {...p} value={why} onChange={(e) => setWhy(e.target.value)} />}
         </Field>
       </div>
       <ActionButton
         id="accept-finding"
-        label="Let it stand"
+        label="Accept"
         icon={Check}
         className="mb-2"
         disabled={!why.trim() || change.isPending}
@@ -147,7 +147,7 @@ export function InHand({ group }: { group: Group }) {
           {mend && (
             <div className="max-w-2xl">
               <p className="font-serif">{data.sentence}.</p>
-              <Field label="Why">
+              <Field label="Reason">
                 {(p) => <TextInput {...p} value={why ?? mend.why ?? ""} onChange={(e) => setWhy(e.target.value)} />}
               </Field>
               <ActionButton

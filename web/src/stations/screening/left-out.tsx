@@ -57,7 +57,7 @@ function Patterns({ found }: { found: NonResponse }) {
   const wide = found.items.length * cell;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
-    <section aria-label="Patterns of what was left out" tabIndex={0} className="overflow-x-auto">
+    <section aria-label="Patterns of item non-response" tabIndex={0} className="overflow-x-auto">
       <svg
         role="img"
         aria-label={`${plural(found.patterns.length, "pattern")}, the most frequent first`}
@@ -130,8 +130,8 @@ export function LeftOut() {
     ...questions.map((q): [string, string] => [q, q]),
   ];
   return (
-    <section aria-label="What was left out">
-      <Heading over="Item non-response, unweighted">What was left out</Heading>
+    <section aria-label="Item non-response">
+      <Heading over="Item non-response, unweighted">Item non-response</Heading>
       <div className="flex max-w-3xl items-end gap-3">
         <div className="w-60">
           <Field label="From question">
@@ -147,7 +147,7 @@ export function LeftOut() {
         </div>
         <ActionButton
           id="check-this-run"
-          label="Check too little answered over these"
+          label="Check mostly unanswered over these"
           icon={Check}
           className="mb-2"
           disabled={!run.length || change.isPending}

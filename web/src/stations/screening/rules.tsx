@@ -57,7 +57,7 @@ export function Rules() {
         {broken?.cases != null && `Broken by ${plural(broken.cases, "case")} of ${count(broken.of)}.`}
       </p>
       <Field
-        label="Its name"
+        label="Name"
         wrong={rules.some((r) => r.name === name.trim()) ? "There is a rule of this name." : undefined}
       >
         {(p) => (

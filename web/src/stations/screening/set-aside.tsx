@@ -27,7 +27,7 @@ export function SetAside() {
       <p className="text-sm" role="status">
         {current?.cases != null && `True of ${plural(current.cases, "case")} of ${count(current.of)}.`}
       </p>
-      <Field label="Why">
+      <Field label="Reason">
         {(p) => (
           <TextInput
             {...p}

@@ -69,7 +69,7 @@ export function ScreeningStation() {
             />
             <ActionButton
               id="open-left-out"
-              label="What was left out"
+              label="Item non-response"
               icon={ChartBarHorizontal}
               pressed={item === "left-out"}
               run={() => open("left-out")}

@@ -105,7 +105,7 @@ export function StudiesPage() {
             <p className="font-serif text-xl">Drop a file of answers here</p>
             <p className="mb-3 text-soft text-sm">
               CSV or other delimited text, XLSX, ODS, Parquet or JSON lines. You see what is in it before anything is
-              taken over.
+              imported.
             </p>
             <ActionButton
               id="choose-file"

@@ -117,7 +117,7 @@ function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => 
   const letters: Rule[] = [["letters", "nor where either base is under", marks.letters ?? null, 50, 1, 1]];
   return (
     <>
-      <Sub>Weak figures</Sub>
+      <Sub>Figures to flag as unreliable</Sub>
       <p className="text-soft text-sm">A figure is marked ° where it has</p>
       <Rules rules={weak} marks={marks} change={change} />
       <p className="mt-1 text-soft text-sm">Letters never stand beside weak figures,</p>
@@ -155,10 +155,10 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
       />
       <MarkRules marks={document.marks ?? {}} change={(to) => change.mutate({ marks: to })} />
-      <Sub>Small cells</Sub>
+      <Sub>Disclosure control</Sub>
       <div className="flex items-center gap-2 py-0.5">
         <Tick
-          label="hide figures of fewer cases than"
+          label="suppress counts below"
           checked={below != null}
           onChange={(e) =>
             change.mutate({ suppression: { ...document.suppression, below: e.target.checked ? 5 : null } })

@@ -38,7 +38,7 @@ export function Builder({ request, where, codebook, save }: Asked & { where: Req
           nest
           change={(to) => save({ banner: entriesOf(to) })}
         />
-        <FilterField label="Filter (a domain)" value={where} take={(to) => save({ where: to })} />
+        <FilterField label="Filter" value={where} take={(to) => save({ where: to })} />
       </div>
       <Fold id="figures" title="Figures" says={saysFigures(request, useVocabulary())}>
         <Figures request={request} codebook={codebook} save={save} />

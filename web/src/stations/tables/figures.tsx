@@ -22,8 +22,8 @@ const SIDES = [
   ["upper", "upper limit"],
 ] as const;
 const TESTS = [
-  ["columns", "letters: which columns differ"],
-  ["independence", "do they go together (Rao and Scott)"],
+  ["columns", "column differences (letters)"],
+  ["independence", "independence (Rao–Scott)"],
   ["wald", "the same, adjusted Wald"],
   ["trend", "trend over the banner's order"],
 ] as const;
@@ -168,7 +168,7 @@ export function Figures({ request, codebook, save }: Asked) {
           onChange={(e) => save({ total_row: e.target.checked })}
         />
         <Tick
-          label="as if a simple random sample, behind each figure"
+          label="compare with simple random sampling"
           checked={request.plain ?? false}
           onChange={(e) => save({ plain: e.target.checked })}
         />

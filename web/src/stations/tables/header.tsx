@@ -38,8 +38,8 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
       </h1>
       <TextInput
         key={request.group ?? ""}
-        aria-label="Heading in the plan"
-        placeholder="under no heading"
+        aria-label="Group in the plan"
+        placeholder="No group"
         list="headings-of-the-plan"
         className="!w-40"
         defaultValue={request.group ?? ""}

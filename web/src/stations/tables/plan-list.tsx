@@ -6,7 +6,8 @@ import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { arrows } from "../../parts/panes";
-import { freeId, gist, grouped, type Request, shifted, TABLED } from "../../parts/table-plan";
+import { Sortable, SortableRow } from "../../parts/sortable";
+import { freeId, gist, grouped, placed, type Request, shifted, TABLED } from "../../parts/table-plan";
 
 export const ALL_TABLES = "_all";
 export const MANY_TABLES = "_many";
@@ -35,15 +36,24 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
     change.mutate((document) => ({ tables: [...(document.tables ?? []), request] }));
     go(request.id);
   };
+  const order = grouped(shown).flatMap((g) => g.tables.map((t) => t.id));
+  const put = (id: string, over: string) =>
+    change.mutate((document) => ({ tables: placed(document.tables ?? [], id, over) }));
   const shift = (id: string, by: -1 | 1) =>
     change.mutate((document) => ({ tables: shifted(document.tables ?? [], id, by) }));
   const entry = (t: Request) => (
-    <li key={t.id}>
+    <SortableRow
+      key={t.id}
+      id={t.id}
+      label={t.title ?? t.id}
+      by={(places) => shift(t.id, places < 0 ? -1 : 1)}
+      className="group flex items-start [&>:first-child]:mt-1.5 [&>:first-child]:opacity-0 [&>:first-child]:focus-visible:opacity-100 hover:[&>:first-child]:opacity-100"
+    >
       <Link
         to="/study/$id/tables/{-$item}"
         params={{ id: study.id, item: t.id }}
         aria-current={t.id === current ? "true" : undefined}
-        className={`block rounded px-2 py-1 hover:bg-wash ${t.id === current ? "bg-wash" : ""}`}
+        className={`block min-w-0 grow rounded px-2 py-1 hover:bg-wash ${t.id === current ? "bg-wash" : ""}`}
         onKeyDown={(e) => {
           const by = e.key === "ArrowUp" ? -1 : e.key === "ArrowDown" ? 1 : 0;
           if (e.altKey && by) {
@@ -56,7 +66,7 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
         <span className="line-clamp-2 font-serif leading-snug">{t.title ?? t.id}</span>
         <span className="block truncate text-soft text-sm">{gist(t)}</span>
       </Link>
-    </li>
+    </SortableRow>
   );
   return (
     <>
@@ -110,12 +120,16 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
         </div>
       )}
       <nav aria-label="Tables of the plan" onKeyDown={arrows}>
-        {grouped(shown).map(({ group, tables: within }) => (
-          <section key={group ?? ""} aria-label={group ?? "Tables without a heading"}>
-            {group && <h2 className="mt-3 border-rule border-b px-2 font-semibold font-serif leading-snug">{group}</h2>}
-            <ul className="mt-1">{within.map(entry)}</ul>
-          </section>
-        ))}
+        <Sortable ids={order} move={(from, to) => put(order[from] as string, order[to] as string)}>
+          {grouped(shown).map(({ group, tables: within }) => (
+            <section key={group ?? ""} aria-label={group ?? "Tables without a group"}>
+              {group && (
+                <h2 className="mt-3 border-rule border-b px-2 font-semibold font-serif leading-snug">{group}</h2>
+              )}
+              <ul className="mt-1">{within.map(entry)}</ul>
+            </section>
+          ))}
+        </Sortable>
         {!shown.length && tables.length > 0 && <p className="px-2 py-3 text-soft">No table goes by that.</p>}
       </nav>
     </>

@@ -41,7 +41,7 @@ export function ComparePage({ codebook }: { codebook: Schema["CodebookView"] }) 
   const shown = [...new Set(rows.map((r) => r.variable))];
   return (
     <div>
-      <Heading over="Weights">Side by side</Heading>
+      <Heading over="Weights">Compare weights</Heading>
       <table className="text-sm">
         <Head first="Weight" weights={weights} />
         <tbody className="figures">
@@ -80,7 +80,7 @@ export function ComparePage({ codebook }: { codebook: Schema["CodebookView"] }) 
           </table>
         </>
       )}
-      <Sub>What they make of the answers</Sub>
+      <Sub>Effect on estimates</Sub>
       <PickMany
         id="compared"
         label="Questions"

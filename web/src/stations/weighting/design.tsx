@@ -11,7 +11,7 @@ import { MethodForm } from "./method";
 type Design = Schema["Design"];
 
 const POLICIES = [
-  ["refuse", "stop and name them"],
+  ["refuse", "stop and list them"],
   ["certainty", "they add nothing to the variance"],
   ["centre", "compare with the mean of all units"],
   ["average", "take the mean of the other strata"],
@@ -40,7 +40,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
       )}
       <Faults faults={view.faults} />
       {(view.notices ?? []).length > 0 && (
-        <section aria-label="To mind" className="my-3 space-y-1 border-heed border-l-4 px-3 py-1 text-sm">
+        <section aria-label="Notes" className="my-3 space-y-1 border-heed border-l-4 px-3 py-1 text-sm">
           {view.notices?.map((n) => (
             <p key={n.what}>
               <span className="font-semibold">▲ {n.what}</span> {n.mend}
@@ -73,7 +73,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
         hint="What was drawn first in each stratum, such as districts. None: every case was drawn by itself."
       />
       <Field
-        label="Units in the population of the stratum"
+        label="Population size (for the fpc)"
         hint="For the finite population correction; a variable with one number in each stratum."
       >
         {(p) => (
@@ -86,7 +86,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
           />
         )}
       </Field>
-      <Field label="Strata with one unit only">
+      <Field label="Single-PSU strata">
         {(p) => (
           <Choice
             {...p}

@@ -42,7 +42,7 @@ export const weighting = {
         "the sample changed many times (a unit left out, units drawn again); how much an estimate varies among them is its standard error.",
       ],
       [
-        "Taking the raking into account",
+        "Account for raking",
         "what the margins fix is no longer counted as uncertain; estimates that go with them get smaller standard errors.",
       ],
       [

@@ -163,7 +163,7 @@ function Limits({ at, report }: { at: number; report: Report }) {
       <Strip report={report} />
       {prices.length > 1 ? (
         <>
-          <Sub>What an upper limit costs and buys</Sub>
+          <Sub>Effect of the upper limit</Sub>
           <Curve prices={prices} chosen={high} pick={(to) => limit({ high: to })} />
           <table className="mt-2 w-full max-w-4xl text-sm">
             <thead>

@@ -111,7 +111,7 @@ export function MethodForm({
         </div>
       )}
       {held.method === "balanced" && (
-        <Field label="The unit left out keeps of its weight" hint="Fay's factor; 0 leaves it out whole.">
+        <Field label="Fay factor" hint="Fay's factor; 0 leaves it out whole.">
           {(p) => (
             <NumberField
               {...p}
@@ -130,7 +130,7 @@ export function MethodForm({
         />
       )}
       <Tick
-        label="They take the raking into account"
+        label="Account for raking (calibrated)"
         checked={design.calibrated ?? false}
         disabled={!design.calibrated && (!raked || method === "columns")}
         onChange={(e) => save({ calibrated: e.target.checked })}

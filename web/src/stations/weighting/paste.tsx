@@ -124,7 +124,7 @@ export function PasteTargets({ by, take }: { by: readonly string[]; take: (targe
       )}
       <ActionButton
         id="take-targets"
-        label="Take these targets"
+        label="Use these targets"
         icon={ClipboardText}
         look="strong"
         className="mt-2"

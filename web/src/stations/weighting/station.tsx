@@ -4,7 +4,9 @@ import type { ReactNode } from "react";
 import { useChange, useCodebook, useDesign, useStudy, useWeightings } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { count, plural } from "../../parts/figures";
+import { moved } from "../../parts/find-many";
 import { arrows, Empty, Panes, Sub } from "../../parts/panes";
+import { Sortable, SortableRow } from "../../parts/sortable";
 import { Begin } from "./begin";
 import { ComparePage } from "./compare";
 import { DesignForm } from "./design";
@@ -22,6 +24,7 @@ import {
   nameOf,
   placeOf,
   type Report,
+  useWeighting,
   type Weighting,
 } from "./weights";
 
@@ -52,6 +55,7 @@ function limitsSay(weighting: Weighting, report?: Report) {
 /** The parts of the weighting in hand. */
 function Parts({ at, weighting, report, part }: { at: number; weighting: Weighting; report?: Report; part: string }) {
   const margins = weighting.margins ?? [];
+  const { save } = useWeighting(at);
   const met = (i: number) => {
     const rows = report?.margins[i]?.rows;
     if (!rows) return "not raked";
@@ -66,15 +70,29 @@ function Parts({ at, weighting, report, part }: { at: number; weighting: Weighti
         title="Base weight, groups, scale"
         says={`${within}from ${baseSays(weighting)}${weighting.nonresponse ? ", adjusted for non-response" : ""}`}
       />
-      {margins.map((m, i) => (
-        <Entry
-          key={m.by.join("×")}
-          item={itemOf(at, `margin-${i}`)}
-          current={part === `margin-${i}`}
-          title={m.by.join(" × ")}
-          says={`${plural(m.targets.length, "target")}, in ${m.as ?? "shares"}; ${met(i)}`}
-        />
-      ))}
+      <Sortable
+        ids={margins.map((m) => m.by.join("×"))}
+        move={(from, to) => save({ margins: moved(margins, from, to - from) })}
+      >
+        {margins.map((m, i) => (
+          <SortableRow
+            key={m.by.join("×")}
+            id={m.by.join("×")}
+            label={`the margin ${m.by.join(" × ")}`}
+            by={(places) => save({ margins: moved(margins, i, places) })}
+            className="flex items-start [&>:first-child]:mt-2 [&>:last-child]:grow"
+          >
+            <ul>
+              <Entry
+                item={itemOf(at, `margin-${i}`)}
+                current={part === `margin-${i}`}
+                title={m.by.join(" × ")}
+                says={`${plural(m.targets.length, "target")}, in ${m.as ?? "shares"}; ${met(i)}`}
+              />
+            </ul>
+          </SortableRow>
+        ))}
+      </Sortable>
       <Entry
         item={itemOf(at, "limits")}
         current={part === "limits"}
@@ -203,7 +221,7 @@ export function WeightingStation() {
               <Entry
                 item="compare"
                 current={item === "compare"}
-                title="Side by side"
+                title="Compare weights"
                 says={`unweighted${weightings.map((w) => `, ${nameOf(w)}`).join("")}`}
               />
             </ul>
@@ -217,7 +235,7 @@ export function WeightingStation() {
               says={
                 design.psus == null
                   ? "does not fit yet"
-                  : `${plural(design.strata ?? 0, "stratum", "strata")}, ${plural(design.psus, "first-stage unit")}, ${plural(design.degrees_of_freedom ?? 0, "degree")} of freedom${design.notices?.length ? `; ▲ ${plural(design.notices.length, "thing")} to mind` : ""}`
+                  : `${plural(design.strata ?? 0, "stratum", "strata")}, ${plural(design.psus, "first-stage unit")}, ${plural(design.degrees_of_freedom ?? 0, "degree")} of freedom${design.notices?.length ? `; ▲ ${plural(design.notices.length, "note")}` : ""}`
               }
             />
           </ul>

@@ -61,7 +61,6 @@ export function TypedTargets({
                 <TextInput
                   aria-label={`Target of ${category.label}`}
                   inputMode="decimal"
-                  // biome-ignore lint/a11y/noAutofocus: one comes here to type targets
                   autoFocus={i === 0}
                   className="figures !w-28 !py-0 text-right"
                   value={typed[i]}

@@ -94,7 +94,7 @@ function ScaleEditor({
       )}
       <ActionButton
         id="save-scale"
-        label="Keep the scale"
+        label="Save scale"
         icon={Check}
         look="strong"
         disabled={
@@ -119,7 +119,7 @@ function LayOn({ name, codebook, done }: { name: string; codebook: Codebook; don
   const laid = views.map((v) => ({ ...v, variable: { ...v.variable, scale: name } }));
   return (
     <>
-      <PickMany id="lay-on" label="Lay it on" chosen={chosen} options={options} change={setChosen} />
+      <PickMany id="lay-on" label="Apply to" chosen={chosen} options={options} change={setChosen} />
       {laid.length > 0 && <ScaleForm key={chosen.join()} views={laid} codebook={codebook} done={done} />}
     </>
   );
@@ -144,7 +144,7 @@ export function ScaleLibrary({ codebook }: { codebook: Codebook }) {
   const taken = Object.keys(codebook.scales);
   return (
     <article className="max-w-3xl">
-      <Heading over="Made once, laid on every question that was answered with them">Answer scales</Heading>
+      <Heading over="Made once, applied to every question that was answered with them">Answer scales</Heading>
       <ActionButton
         id="new-scale"
         label="New scale"
@@ -227,12 +227,12 @@ export function ScaleLibrary({ codebook }: { codebook: Codebook }) {
               </ActionButton>
               <ActionButton
                 id={`lay-scale-${name}`}
-                label={`Lay the scale ${name} on questions`}
+                label={`Apply the scale ${name} to questions`}
                 look="quiet"
                 pressed={open?.name === name && open.lay}
                 run={() => setOpen(open?.name === name && open.lay ? null : { name, from: scale, lay: true })}
               >
-                Lay it on …
+                Apply to …
               </ActionButton>
             </div>
             {open?.name === name && !open.lay && (

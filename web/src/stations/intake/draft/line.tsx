@@ -155,6 +155,7 @@ export function DraftLine({
         </div>
         <button
           type="button"
+          data-passing
           aria-expanded={open}
           aria-controls={id}
           onClick={() => setOpen(!open)}

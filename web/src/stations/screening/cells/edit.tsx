@@ -73,7 +73,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
       </p>
       <div className="flex items-end gap-3">
         <div className="w-64">
-          <Field label="Set it to">
+          <Field label="Change to">
             {(p) =>
               coded ? (
                 <Choice
@@ -103,7 +103,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
           </Field>
         </div>
         <div className="w-64">
-          <Field label="Why">
+          <Field label="Reason">
             {(p) => (
               <TextInput
                 {...p}
