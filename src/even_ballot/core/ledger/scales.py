@@ -168,7 +168,8 @@ class Collapse(Step):
         return self
 
     def sentence(self) -> str:
-        return f"Combine categories of {self.variable} into {self.into}: {some([group.label for group in self.groups])}"
+        into = some([group.label for group in self.groups])
+        return f"Combine categories of {self.variable} into {self.into}: {into}"
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
