@@ -176,7 +176,7 @@ def test_turning_round_twice_is_asked_for(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook/boats_too_crowded_rev")
     browser.act("tool-reverse")
     browser.fill("Ending of the new variable's name", "_again")
-    browser.see("has been turned round already")
+    browser.see("has been reversed already")
     assert not browser.all('[data-action="apply-reverse"]')[0].is_enabled()
     browser.tick("It has been reversed already: reverse it once more")
     browser.until(lambda: browser.all('[data-action="apply-reverse"]')[0].is_enabled(), "it to be allowed")

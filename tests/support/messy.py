@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
@@ -35,7 +35,7 @@ class MessyFile:
     margin: str
     encoding: str | None = None
     rows: int = N
-    left_out: dict[str, object] = field(default_factory=dict)
+    left_out: Mapping[str, object] = field(default_factory=dict)
 
 
 class Maker:
@@ -308,7 +308,7 @@ def american() -> MessyFile:
     )
     m.numbers("Household income", lambda v: f"${v:,.0f}", 900, 250_000)
     m.numbers("Boat value", lambda v: f"{v:.0f}k", 1, 90)
-    m.truth["Boat value"].values = [1000 * v for v in m.truth["Boat value"].values or ()]
+    m.truth["Boat value"].values = [1000 * (v or 0) for v in m.truth["Boat value"].values or ()]
     m.words("Age group", BANDS)
     return MessyFile("american.csv", m.csv().encode(), m.truth, "Which isle?")
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.support.messy import FILES, MessyFile, Truth
+from messy import FILES, MessyFile, Truth
 from typer.testing import CliRunner
 
 from even_ballot.cli import app
@@ -57,12 +57,12 @@ def test_kinds_are_right_on_at_least_nineteen_columns_of_twenty(capsys: pytest.C
                 wrong.append((file.name, name, kind, truth.kind, lines[name].why, lines[name].sure))
     with capsys.disabled():
         print()
-        for kind in sorted(true):
+        for each in sorted(true):
             print(
-                f"  {kind:8} precision {found[kind] / max(proposed[kind], 1):.3f} recall {found[kind] / true[kind]:.3f} of {true[kind]}"
+                f"  {each:8} precision {found[each] / max(proposed[each], 1):.3f} recall {found[each] / true[each]:.3f} of {true[each]}"
             )
     assert found.total() >= 0.95 * true.total(), wrong
-    assert all(found[kind] >= 0.95 * proposed[kind] for kind in proposed), wrong
+    assert all(found[each] >= 0.95 * proposed[each] for each in proposed), wrong
 
 
 @pytest.mark.parametrize("name", MADE)
@@ -117,7 +117,8 @@ def test_from_file_to_weighted_table_at_the_command_line(name: str, tmp_path: Pa
     lines = by_name(proposed)
     by_label = dict(zip(raw.labels, raw.names, strict=True))
     margin = by_label[file.margin]
-    codes = [c.code for c in lines[margin].scale.codes] if lines[margin].scale else []
+    scale = lines[margin].scale
+    codes = [c.code for c in scale.codes] if scale else []
     stub = next(
         line.name or n for n, line in lines.items() if line.kind in ("coded", "several") and n != margin
     )

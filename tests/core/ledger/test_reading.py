@@ -2,15 +2,17 @@
 
 from typing import Any
 
+import numpy as np
 import pytest
-from builders import scale, values
-from tests.support.builders import raw
+from builders import raw, scale, values
 
 from even_ballot.core.data.codebook import Code, Codebook, Variable
 from even_ballot.core.data.dataset import MISSING, Dataset
+from even_ballot.core.data.formulas import condition
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import take_step
+from even_ballot.core.ledger.numbers import Derive
 from even_ballot.core.ledger.reading.dates import ToDate
 from even_ballot.core.ledger.reading.numbers import ToNumber
 from even_ballot.core.ledger.reading.replacing import Replace
@@ -85,3 +87,16 @@ def test_entries_that_were_not_recognised_are_read_again_once_they_are_replaced(
 def test_nothing_cannot_be_looked_for() -> None:
     with pytest.raises(ValueError, match="nothing cannot be looked for"):
         Replace(do="replace", variables=("t",), wordings={"": "x"})
+
+
+def test_a_number_is_standardised_over_all_cases_weighted_or_not() -> None:
+    data = cases({"x": ["1", "2", "6", ""], "w": ["1", "1", "2", "1"]})
+    step = Derive(do="derive", into="z", value="(x - column_mean(x)) / column_sd(x)")
+    after, _ = take_step(data, step, 0, {})
+    x = np.array([1.0, 2.0, 6.0])
+    assert after.column("z").values[:3] == pytest.approx((x - x.mean()) / x.std(ddof=1))
+    assert values(after, "z")[3] is None and step.reach == "whole"
+    after, _ = take_step(data, Derive(do="derive", into="m", value="column_mean(x, w, x > 1)"), 0, {})
+    assert values(after, "m") == [14 / 3] * 4
+    with pytest.raises(StudyError, match="column_mean is of all cases together"):
+        condition("x > column_mean(x)", data)

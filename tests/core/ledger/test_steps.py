@@ -130,7 +130,7 @@ def test_turning_round_twice_is_refused_unless_meant(second: str) -> None:
     first = {"do": "reverse", "variables": ["q"], "suffix": "_r"}
     again = {"do": "reverse", "variables": [second], "suffix": "_rr"}
     data = dataset({"q": ["1", "2"]}, q=AGREE)
-    with pytest.raises(StudyError, match="turned round already") as error:
+    with pytest.raises(StudyError, match="reversed already") as error:
         take(data, first, again)
     assert error.value.faults[0].where == "ledger[1].variables"
     twice, _ = take(data, first, {**again, "variables": ["q_r"], "again": True})

@@ -12,7 +12,7 @@ TABLE = "id,isle,trips,spent\n" + "".join(
 
 
 def read(text: str, **said: object) -> tuple[RawTable, Source]:
-    return read_source(text.encode(), Source(path="a.csv", **said))  # type: ignore[arg-type]
+    return read_source(text.encode(), Source(path="a.csv", **said))
 
 
 @pytest.mark.parametrize(

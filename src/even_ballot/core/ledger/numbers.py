@@ -9,7 +9,7 @@ from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.data.formulas import Formula, column_of
 from even_ballot.core.data.interpretation import with_missing_codes
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Step, Tables, new_name
+from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
 
 _CODES = 2**31 - 1
 
@@ -31,14 +31,18 @@ class Derive(Step):
     def sentence(self) -> str:
         return f"Make {self.into} = {self.value}"
 
+    @property
+    def reach(self) -> Reach:
+        return "whole" if Formula(self.value, "value", whole=True).whole else "row"
+
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
 
     def made_of(self) -> dict[str, tuple[str, ...]]:
-        return {self.into: Formula(self.value, "value").names}
+        return {self.into: Formula(self.value, "value", whole=True).names}
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
-        value = Formula(self.value, "value").evaluate(data)
+        value = Formula(self.value, "value", whole=True).evaluate(data)
         column = column_of(value)
         kind: Kind = "text" if value.kind == "text" else "date" if value.kind == "date" else "number"
         if self.scale is not None:

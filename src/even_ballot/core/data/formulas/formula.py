@@ -31,12 +31,20 @@ class Formula:
     """A formula that has been parsed and checked; `names` are the variables it reads.
 
     Every value is a column with a mask of what is missing; `and`, `or` and `not` are three-valued,
-    anything else with a missing operand is missing.
+    anything else with a missing operand is missing. whole: whether it may ask for what all cases have
+    together, such as `column_mean(age)`; a condition may not, for cases come in parts.
     """
 
-    def __init__(self, source: str, where: str = "") -> None:
+    def __init__(self, source: str, where: str = "", whole: bool = False) -> None:
         self._parsed = Parsed(source, where)
         self.source, self.names = source, self._parsed.names
+        called = [node for node in ast.walk(self._parsed.tree) if isinstance(node, ast.Call)]
+        wide = [node for node in called if isinstance(node.func, ast.Name) and FUNCTIONS[node.func.id].whole]
+        self.whole = bool(wide)
+        if wide and not whole:
+            name = ast.unparse(wide[0].func)
+            mend = f"Make a variable of {name}(…) first, and name it here."
+            raise self._parsed.fault(f"{name} is of all cases together", wide[0], mend)
 
     def evaluate(self, data: Dataset) -> Value:
         """The formula's value for every case; arrays of length n."""

@@ -60,21 +60,25 @@ Compute = Callable[[Arguments], Value]
 
 @dataclass(frozen=True)
 class Function:
-    """A function of the formula language. says: what it gives, in a few words."""
+    """A function of the formula language. says: what it gives, in a few words; whole: whether it has to see
+    all cases, and not each by itself."""
 
     name: str
     least: int
     most: int
     says: str
     compute: Compute
+    whole: bool = False
 
 
 FUNCTIONS: dict[str, Function] = {}
 
 
-def _function(name: str, says: str, least: int = 1, most: int = 1) -> Callable[[Compute], Compute]:
+def _function(
+    name: str, says: str, least: int = 1, most: int = 1, whole: bool = False
+) -> Callable[[Compute], Compute]:
     def add(compute: Compute) -> Compute:
-        FUNCTIONS[name] = Function(name, least, most, says, compute)
+        FUNCTIONS[name] = Function(name, least, most, says, compute, whole)
         return compute
 
     return add
@@ -191,3 +195,41 @@ def _contains(args: Arguments) -> Value:
         raise args.fault(0, f"contains() looks in a text, not in a {value.kind}")
     has = np.array([part.casefold() in word.casefold() for word in value.words] or [False])
     return truth(has[value.values], value.missing)
+
+
+def _over_cases(args: Arguments) -> tuple[Floats, Floats]:
+    """The values of all cases that are answered, and the weight of each: of the second argument, where the
+    third is true."""
+    value = args.number(0)
+    weight = args.number(1) if len(args) > 1 else number(np.asarray(1.0), nothing_missing())
+    there = ~value.missing & ~weight.missing
+    if len(args) > 2:
+        condition = args.condition(2)
+        there = there & condition.values & ~condition.missing
+    values, weights, there = np.broadcast_arrays(value.values, weight.values, there)
+    return values[there], weights[there]
+
+
+def _one(found: float) -> Value:
+    """One number for every case, missing where there is none."""
+    return number(np.asarray(0.0 if np.isnan(found) else found), np.asarray(bool(np.isnan(found))))
+
+
+def _weighted_mean(values: Floats, weights: Floats) -> float:
+    total = float(weights.sum())
+    return float((weights * values).sum() / total) if total > 0 else float("nan")
+
+
+@_function("column_mean", "mean over all cases: of, weight, condition", most=3, whole=True)
+def _column_mean(args: Arguments) -> Value:
+    return _one(_weighted_mean(*_over_cases(args)))
+
+
+@_function("column_sd", "standard deviation over all cases: of, weight, condition", most=3, whole=True)
+def _column_sd(args: Arguments) -> Value:
+    values, weights = _over_cases(args)
+    n = int((weights > 0).sum())
+    if n < 2:
+        return _one(float("nan"))
+    variance = _weighted_mean((values - _weighted_mean(values, weights)) ** 2, weights)
+    return _one(float(np.sqrt(variance * n / (n - 1))))
