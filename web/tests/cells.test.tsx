@@ -72,7 +72,7 @@ describe("disclosure control", () => {
   it("is asked for under a count, for all tables together", async () => {
     const { server, user } = visit("/study/s1/tables");
     await user.click(await screen.findByRole("button", { name: /For all tables/ }));
-    const below = await screen.findByLabelText(/fewer cases than/);
+    const below = await screen.findByLabelText(/suppress counts below/);
     await user.type(below, "5{Enter}");
     await waitFor(() => expect(server.changed?.suppression).toMatchObject({ below: 5 }));
   });

@@ -17,7 +17,7 @@ describe("the questionnaire", () => {
     const hask = isle?.answers.find((a) => a.label === "Hask");
     const row = screen.getAllByRole("cell", { name: "Hask" })[0]?.closest("tr");
     expect(row?.textContent).toContain(String(hask?.cases));
-    expect(screen.getAllByText(/▲ not placed/).length).toBeGreaterThan(0);
+    expect(screen.getAllByText(/▲ unrecognised/).length).toBeGreaterThan(0);
   });
 
   it("is found by a part of a question's text", async () => {
@@ -49,8 +49,8 @@ describe("a step tried before it is taken", () => {
       expect(server.sent("POST", "/try").at(-1)?.body.step).toMatchObject({ into: "young", value: "age < 30" }),
     );
     expect(would.textContent).toContain(`${trial.sentence}`);
-    await user.type(screen.getByLabelText(/^Why \(may be left out\)/), "for the news");
-    await user.click(screen.getByRole("button", { name: "Make it" }));
+    await user.type(screen.getByLabelText(/^Reason \(optional\)/), "for the news");
+    await user.click(screen.getByRole("button", { name: "Create variable" }));
     await waitFor(() =>
       expect(steps(server)).toEqual([expect.objectContaining({ do: "derive", into: "young", why: "for the news" })]),
     );
@@ -71,7 +71,7 @@ describe("a step tried before it is taken", () => {
     await user.type(await screen.findByLabelText("Name"), "young");
     await user.type(screen.getByLabelText("Formula"), "aeg < 30");
     expect((await screen.findAllByText(/Did you mean age\?/)).length).toBeGreaterThan(0);
-    expect(screen.getByRole("button", { name: "Make it" })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("button", { name: "Create variable" })).toHaveProperty("disabled", true);
   });
 
   it("is asked for once, when typing rests", async () => {
@@ -141,7 +141,7 @@ describe("tools for a coded question", () => {
     const label = await screen.findByLabelText("Question, as it was asked");
     await user.clear(label);
     await user.type(label, "How often do you take the ferry?");
-    await user.click(screen.getByRole("button", { name: "Keep this" }));
+    await user.click(screen.getByRole("button", { name: "Save" }));
     await waitFor(() => {
       const mine = server.changed?.codebook.variables.find((v: { name: string }) => v.name === "crosses");
       expect(mine).toMatchObject({ label: "How often do you take the ferry?", scale: "often" });
@@ -172,7 +172,7 @@ describe("answer scales", () => {
     await user.click(screen.getByRole("button", { name: "New scale" }));
     await user.type(await screen.findByLabelText("Name of the scale"), "yes_no");
     await user.type(screen.getByLabelText("Answers, a line each, in order"), "1 Yes{Enter}2 No");
-    await user.click(screen.getByRole("button", { name: "Keep the scale" }));
+    await user.click(screen.getByRole("button", { name: "Save scale" }));
     await waitFor(() =>
       expect(server.changed?.codebook.scales.yes_no.codes).toEqual([
         { code: 1, label: "Yes" },
@@ -188,7 +188,7 @@ describe("answer scales", () => {
     await user.click(await screen.findByRole("button", { name: "New scale" }));
     await user.type(await screen.findByLabelText("Name of the scale"), "yes_no");
     await user.type(screen.getByLabelText("Answers, a line each, in order"), "1 Yes{Enter}1 No");
-    expect(screen.getByRole("button", { name: "Keep the scale" })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("button", { name: "Save scale" })).toHaveProperty("disabled", true);
   });
 });
 

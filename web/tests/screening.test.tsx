@@ -77,8 +77,8 @@ describe("findings", () => {
         sentence: "Set aside cases alike",
       },
     });
-    await waitFor(() => expect(screen.getByLabelText("Why")).toHaveProperty("value", "the same entry twice"));
-    const why = screen.getByLabelText("Why");
+    await waitFor(() => expect(screen.getByLabelText("Reason")).toHaveProperty("value", "the same entry twice"));
+    const why = screen.getByLabelText("Reason");
     await user.clear(why);
     await user.type(why, "sent twice");
     await user.click(screen.getByRole("button", { name: "Set them aside" }));
@@ -97,7 +97,7 @@ describe("rules", () => {
     expect(await screen.findByText("Broken by 3 cases of 38.")).toBeTruthy();
     const add = screen.getByRole("button", { name: "Add the rule" });
     expect(add).toHaveProperty("disabled", true);
-    await user.type(screen.getByLabelText("Its name"), "not too old");
+    await user.type(screen.getByLabelText("Name"), "not too old");
     await user.click(add);
     await waitFor(() => expect(server.changed?.codebook.rules).toEqual([{ name: "not too old", must: "age < 70" }]));
   });
@@ -107,7 +107,7 @@ describe("rules", () => {
     study.document.codebook.rules = [{ name: "grown up", must: "age >= 18" }];
     const { server, user } = visit(`${SCREENING}/rules`, { "GET /studies/s1": study });
     await user.type(await screen.findByLabelText("What must hold"), "age > 16");
-    await user.type(screen.getByLabelText("Its name"), "grown up");
+    await user.type(screen.getByLabelText("Name"), "grown up");
     expect(screen.getByText("There is a rule of this name.")).toBeTruthy();
     expect(screen.getByRole("button", { name: "Add the rule" })).toHaveProperty("disabled", true);
     await user.click(screen.getByRole("button", { name: "Take the rule out: grown up" }));
@@ -123,7 +123,7 @@ describe("cases set aside by a condition", () => {
     await waitFor(() => expect(server.sent("POST", "/condition").at(-1)?.body).toMatchObject({ where: "age > 40" }));
     const { cases } = recorded["POST /studies/s1/condition"];
     expect(await screen.findByText(new RegExp(`${cases} cases`))).toBeTruthy();
-    await user.type(screen.getByLabelText("Why"), "too old");
+    await user.type(screen.getByLabelText("Reason"), "too old");
     await user.click(screen.getByRole("button", { name: "Set them aside" }));
     await waitFor(() =>
       expect(server.changed?.ledger.at(-1)).toMatchObject({ do: "drop_cases", where: "age > 40", why: "too old" }),
