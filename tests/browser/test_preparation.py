@@ -259,7 +259,7 @@ def test_an_entry_is_opened_changed_and_warns_of_what_would_stop(browser: Browse
 def test_the_codebook_goes_out_and_comes_in(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook")
     browser.act("codebook-json")
-    path = browser.downloaded("codebook.json")
+    path = browser.downloaded("*codebook.json")
     document = json.loads(path.read_text())
     field = next(f for f in document["fields"] if f["name"] == "tenure")
     field["title"] = "How do you hold the home you live in?"

@@ -260,7 +260,7 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(
     browser.fill("Find a table", " ")
     browser.act("all-tables")
     browser.act("plan-csv")
-    lines = browser.downloaded("plan*.csv").read_text("utf-8-sig").splitlines()
+    lines = browser.downloaded("*plan*.csv").read_text("utf-8-sig").splitlines()
     assert len(lines) == 1 + 7
     mine = tmp_path / "mine.csv"
     mine.write_text("title,stub,banner,show\nTenure by isle and sex,tenure,isle > sex,n; row_pct\n", "utf-8")

@@ -188,12 +188,12 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.see("142 degrees of freedom")
     browser.act("save-tables.xlsx")
     browser.act("save-microdata.csv")
-    book = openpyxl.load_workbook(browser.downloaded("tables.xlsx"))
+    book = openpyxl.load_workbook(browser.downloaded("*tables.xlsx"))
     sheet = book.worksheets[1]
     assert sheet["A1"].value == "The ferry runs when I need it, by age"
     released = next(row for row in sheet.iter_rows(min_row=4) if row[0].value == "Strongly disagree")
     assert [f"{c.value:.1f}" for c in released[2:6]] == shown
-    with browser.downloaded("microdata.csv").open(newline="") as file:
+    with browser.downloaded("*microdata.csv").open(newline="") as file:
         records = list(csv.DictReader(file))
     assert list(records[0])[-1] == "weight"
     assert sum(float(record["weight"]) for record in records) == pytest.approx(61_300)

@@ -1,5 +1,7 @@
 """What a route works with: one transaction, the pipelines, the study asked for."""
 
+import re
+import unicodedata
 from collections.abc import Iterator
 from typing import Annotated, Any
 
@@ -59,3 +61,11 @@ def _state(study_id: str, session: Transaction) -> StudyState:
 
 
 CurrentStudy = Annotated[StudyState, Depends(_state)]
+
+
+def attachment(title: str, name: str) -> dict[str, str]:
+    """The header of a file that is saved: its name begins with the study's."""
+    plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode().lower()
+    words = re.findall(r"[a-z0-9]+", plain)
+    named = "-".join([*words[:8], name])
+    return {"content-disposition": f'attachment; filename="{named}"'}

@@ -3633,7 +3633,8 @@ export interface components {
         /**
          * SeveralAnswers
          * @description Neighbouring columns that look like the answers of one several-answer question. worded: the columns
-         *     hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first.
+         *     hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first;
+         *     words: those words.
          */
         SeveralAnswers: {
             /** Name */
@@ -3646,6 +3647,11 @@ export interface components {
             stem: string;
             /** Worded */
             worded: boolean;
+            /**
+             * Words
+             * @default []
+             */
+            words?: string[];
         };
         /**
          * ShownAnswer

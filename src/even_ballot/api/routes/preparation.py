@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
 from even_ballot.core.draft.ordering.orders import Ordered, in_order
 from even_ballot.core.ledger.scale_fit import Fit
 from even_ballot.core.screening import Finding
@@ -57,7 +57,7 @@ def codebook_file(
 ) -> Response:
     """The codebook as a CSV, or as a table schema."""
     text = codebook_files.out(session, pipelines, state, kind)
-    headers = {"content-disposition": f'attachment; filename="codebook.{kind}"'}
+    headers = attachment(state.study.title, f"codebook.{kind}")
     return Response(
         text, media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers
     )
@@ -137,7 +137,7 @@ def journal(
 ) -> Response:
     """The ledger as a document for a colleague."""
     text = ledgers.journal(session, pipelines, state, kind)
-    headers = {"content-disposition": f'attachment; filename="ledger.{kind}"'}
+    headers = attachment(state.study.title, f"ledger.{kind}")
     return Response(text, media_type="text/markdown" if kind == "md" else "text/html", headers=headers)
 
 

@@ -6,12 +6,13 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
 from even_ballot.core.draft.line import DraftLine
 from even_ballot.services.demo import demo_zip
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies import changes, studies
 from even_ballot.store.database import saved
+from even_ballot.store.studies import read_study
 
 router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
 
@@ -130,12 +131,12 @@ def lay_document(
 @router.get("/{study_id}/study.json", response_class=Response)
 def document(state: CurrentStudy) -> Response:
     """The study file."""
-    headers = {"content-disposition": 'attachment; filename="study.json"'}
+    headers = attachment(state.study.title, "study.json")
     return Response(studies.document(state.study), media_type="application/json", headers=headers)
 
 
 @router.get("/{study_id}/study.zip", response_class=Response)
 def export(study_id: str, session: Transaction) -> Response:
     """The study file with the files it reads."""
-    headers = {"content-disposition": 'attachment; filename="study.zip"'}
+    headers = attachment(read_study(session, study_id).study.title, "study.zip")
     return Response(studies.export(session, study_id), media_type="application/zip", headers=headers)

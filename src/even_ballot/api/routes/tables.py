@@ -5,7 +5,7 @@ from typing import Literal
 from fastapi import APIRouter, Request, Response
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
 from even_ballot.core.faults import fault
 from even_ballot.services.stations import tables
 from even_ballot.services.stations.views import DisclosureView, TableView
@@ -35,7 +35,7 @@ def disclosure(state: CurrentStudy, session: Transaction, pipelines: Workbench) 
 @router.get("/plan.{kind}", response_class=Response)
 def plan(kind: Literal["csv", "json"], state: CurrentStudy) -> Response:
     """The plan of tables as a file."""
-    headers = {"content-disposition": f'attachment; filename="plan.{kind}"'}
+    headers = attachment(state.study.title, f"plan.{kind}")
     return Response(
         tables.plan(state, kind),
         media_type="text/csv; charset=utf-8" if kind == "csv" else "application/json",
@@ -60,6 +60,4 @@ def release(name: str, state: CurrentStudy, session: Transaction, pipelines: Wor
     content = tables.release(session, pipelines, state).get(name)
     if content is None:
         raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
-    return Response(
-        content, media_type=_TYPES[name], headers={"content-disposition": f'attachment; filename="{name}"'}
-    )
+    return Response(content, media_type=_TYPES[name], headers=attachment(state.study.title, name))

@@ -25,13 +25,15 @@ class Battery:
 @dataclass(frozen=True)
 class SeveralAnswers:
     """Neighbouring columns that look like the answers of one several-answer question. worded: the columns
-    hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first."""
+    hold a word where chosen and a blank where not, so that 0/1 columns have to be made of them first;
+    words: those words."""
 
     stem: str
     name: str
     parts: tuple[str, ...]
     options: tuple[Code, ...]
     worded: bool
+    words: tuple[str, ...] = ()
 
 
 def common_start(texts: Sequence[str]) -> str:
@@ -166,6 +168,10 @@ def _ticked(data: Dataset, variable: Variable) -> str | None:
     return None
 
 
+def _chosen(data: Dataset, name: str) -> tuple[str, ...]:
+    return tuple(word for word in data.column(name).words if word.strip())
+
+
 def several_answers_of(data: Dataset) -> tuple[SeveralAnswers, ...]:
     """Columns that look like one several-answer question: neighbours of one stem, each 0 and 1, or one
     word or blank.
@@ -187,5 +193,6 @@ def several_answers_of(data: Dataset) -> tuple[SeveralAnswers, ...]:
                 name = _name_stem(names) or names[0]
                 while name in data.variables:
                     name += "_any"
-                found.append(SeveralAnswers(stem.strip(QUIET), name, tuple(names), options, worded))
+                words = tuple(dict.fromkeys(w for n in names for w in _chosen(data, n))) if worded else ()
+                found.append(SeveralAnswers(stem.strip(QUIET), name, tuple(names), options, worded, words))
     return tuple(found)

@@ -9,6 +9,13 @@ import { plural } from "../../parts/figures";
 
 type Several = Schema["SeveralAnswers"];
 
+const CHOSEN = {
+  codes: [
+    { code: 0, label: "Not chosen" },
+    { code: 1, label: "Chosen" },
+  ],
+};
+
 /** Columns that look like the answers of one several-answer question, proposed as one. */
 export function SeveralProposal({ proposal }: { proposal: Several }) {
   const study = useStudy();
@@ -16,25 +23,25 @@ export function SeveralProposal({ proposal }: { proposal: Several }) {
   const [name, setName] = useState(proposal.name);
   const book = study.document.codebook ?? {};
   const take = () => {
-    const parts = proposal.worded ? proposal.parts.map((part) => `${part}_chosen`) : proposal.parts;
-    const steps: Step[] = proposal.worded
-      ? proposal.parts.map((part, i) => ({
-          do: "derive",
-          into: `${part}_chosen`,
-          value: `pick(missing(${part}), 0, 1)`,
-          label: proposal.options[i]?.label ?? part,
-        }))
-      : [];
+    // Ticked is chosen; blank beside a tick is not; who ticked none has not answered.
+    const step: Step = {
+      do: "code",
+      variables: proposal.parts,
+      scale: "chosen",
+      answers: Object.fromEntries((proposal.words ?? []).map((word) => [word, 1])),
+      otherwise: "flag",
+    };
     const made: Schema["Variable"] = {
       name,
       kind: "multi",
       label: proposal.stem,
-      parts,
+      parts: proposal.parts,
       options: proposal.options,
     };
+    const scales = proposal.worded ? { ...book.scales, chosen: CHOSEN } : book.scales;
     change.mutate({
-      codebook: { ...book, variables: [...(book.variables ?? []), made] },
-      ...(steps.length ? { ledger: [...(study.document.ledger ?? []), ...steps] } : {}),
+      codebook: { ...book, ...(scales ? { scales } : {}), variables: [...(book.variables ?? []), made] },
+      ...(proposal.worded ? { ledger: [...(study.document.ledger ?? []), step] } : {}),
     });
   };
   return (

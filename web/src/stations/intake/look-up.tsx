@@ -1,49 +1,82 @@
-import { LinkSimple } from "@phosphor-icons/react";
+import { LinkSimple, Plus } from "@phosphor-icons/react";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { useCodebook } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
 import { Choice, Field, Tick } from "../../parts/fields";
 import { Sub } from "../../parts/panes";
 import { TakeStep } from "../../parts/trial";
+
+interface Key {
+  theirs: string;
+  ours: string;
+}
+
+/** Keys as the step says them: a name alone where both go by it. */
+const keyed = (keys: readonly Key[]) => {
+  const [first] = keys;
+  if (keys.length === 1 && first && first.ours === first.theirs) return first.ours;
+  return Object.fromEntries(keys.map((k) => [k.ours, k.theirs]));
+};
 
 /** Joins columns of a file to the cases: key against key, columns to take. */
 export function LookUpForm({ name, file }: { name: string; file: Schema["FilePreview"] }) {
   const data = useCodebook();
   const columns = file.columns.map((c) => c.name);
-  const [theirs, setTheirs] = useState(columns[0] ?? "");
-  const close =
-    data.variables.find((v) => v.variable.name === theirs) ??
-    data.variables.find((v) => v.variable.name.includes(theirs));
-  const [ours, setOurs] = useState(close?.variable.name ?? "");
+  const nearest = (column: string) =>
+    (
+      data.variables.find((v) => v.variable.name === column) ??
+      data.variables.find((v) => v.variable.name.includes(column))
+    )?.variable.name ?? "";
+  const [keys, setKeys] = useState<readonly Key[]>(() => [
+    { theirs: columns[0] ?? "", ours: nearest(columns[0] ?? "") },
+  ]);
+  const put = (at: number, to: Partial<Key>) => setKeys(keys.map((key, i) => (i === at ? { ...key, ...to } : key)));
   const there = new Set(data.variables.map((v) => v.variable.name));
-  const free = columns.filter((c) => c !== theirs && !there.has(c));
+  const free = columns.filter((c) => !keys.some((k) => k.theirs === c) && !there.has(c));
   const [left, setLeft] = useState<string[]>([]);
   const take = free.filter((c) => !left.includes(c));
   return (
     <section aria-label="Look up" className="mb-6 max-w-3xl">
       <Sub>Look these columns up for every case</Sub>
-      <div className="grid grid-cols-2 gap-4">
-        <Field label="Where this column of the file">
-          {(p) => (
-            <Choice
-              {...p}
-              value={theirs}
-              onChange={(e) => setTheirs(e.target.value)}
-              options={columns.map((c) => [c, c])}
-            />
-          )}
-        </Field>
-        <Field label="is the same as this variable">
-          {(p) => (
-            <Choice
-              {...p}
-              value={ours}
-              onChange={(e) => setOurs(e.target.value)}
-              options={[["", "choose …"], ...data.variables.map((v) => [v.variable.name, v.variable.name] as const)]}
-            />
-          )}
-        </Field>
-      </div>
+      {keys.map((key, at) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a key has no other name than its place
+        <div key={at} className="grid grid-cols-2 gap-4">
+          <Field label={at ? "and this column" : "Where this column of the file"}>
+            {(p) => (
+              <Choice
+                {...p}
+                value={key.theirs}
+                onChange={(e) => put(at, { theirs: e.target.value, ours: nearest(e.target.value) })}
+                options={columns.map((c) => [c, c])}
+              />
+            )}
+          </Field>
+          <Field label={at ? "is the same as" : "is the same as this variable"}>
+            {(p) => (
+              <Choice
+                {...p}
+                value={key.ours}
+                onChange={(e) => put(at, { ours: e.target.value })}
+                options={[["", "choose …"], ...data.variables.map((v) => [v.variable.name, v.variable.name] as const)]}
+              />
+            )}
+          </Field>
+        </div>
+      ))}
+      <ActionButton
+        id="add-key"
+        label="Add another key"
+        icon={Plus}
+        look="quiet"
+        run={() => {
+          const next = columns.find((c) => !keys.some((k) => k.theirs === c)) ?? "";
+          setKeys([...keys, { theirs: next, ours: nearest(next) }]);
+        }}
+      />
+      {keys.length > 1 && (
+        <ActionButton id="drop-key" label="Remove the last key" look="quiet" run={() => setKeys(keys.slice(0, -1))} />
+      )}
       <fieldset className="my-2">
         <legend className="font-semibold text-sm">Columns to take</legend>
         {free.map((c) => (
@@ -61,8 +94,8 @@ export function LookUpForm({ name, file }: { name: string; file: Schema["FilePre
         label="Look them up"
         icon={LinkSimple}
         step={
-          ours && take.length
-            ? { do: "look_up", from: name, on: ours === theirs ? ours : { [ours]: theirs }, take, missing: "refuse" }
+          keys.every((k) => k.ours && k.theirs) && take.length
+            ? { do: "look_up", from: name, on: keyed(keys), take, missing: "refuse" }
             : null
         }
         done={() => {}}

@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field } from "../../parts/fields";
-import { decimals } from "../../parts/figures";
+import { count, decimals } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading } from "../../parts/panes";
@@ -35,6 +35,24 @@ function SumRow({ sum, whole, label }: { sum: number; whole: number | null; labe
           </span>
         )}
       </td>
+    </tr>
+  );
+}
+
+/** Cases without a value on the margin, whose share is held; none where all have one. */
+function HeldRow({ by, codebook }: { by: readonly string[]; codebook: Schema["CodebookView"] }) {
+  const view = codebook.variables.find((v) => v.variable.name === by[0]);
+  const n = view ? view.blank + view.missing + view.unplaced : 0;
+  if (by.length > 1 || !n || !view) return null;
+  return (
+    <tr className="text-right">
+      <td className="py-0.5 text-left">No value here</td>
+      <td />
+      <td />
+      <td className="pr-2 text-soft">share held</td>
+      <td />
+      <td />
+      <td className="text-soft">{count(n)}</td>
     </tr>
   );
 }
@@ -207,6 +225,7 @@ export function MarginInHand({
                   </tr>
                 );
               })}
+              {margin.unknown === "hold" && !group.label && <HeldRow by={margin.by} codebook={codebook} />}
               <SumRow
                 sum={inGroup.reduce((total, t) => total + t.value, 0)}
                 whole={whole}
