@@ -49,6 +49,20 @@ def _full(tables: list[dict[str, Any]]) -> list[dict[str, Any]]:
     return [TableRequest.model_validate(t).model_dump(mode="json") for t in tables]
 
 
+def test_a_plan_that_names_unknown_variables_is_read_only_after_saying_so(
+    api: Any, demo: dict[str, Any]
+) -> None:
+    plan = b"title,stub,banner\nGood,sex,isle\nStrange,sxe,isle > isel\n"
+    params = {"edition": demo["edition"], "name": "plan.csv", "replace": True}
+    refused = api("PUT", f"/studies/{demo['id']}/plan", 422, params=params, content=plan)
+    assert [f["what"] for f in refused["faults"]] == [
+        "The table Strange names sxe, isel, which the study has not."
+    ]
+    assert refused["faults"][0]["kind"] == "unknown_in_plan"
+    assert api("GET", f"/studies/{demo['id']}")["document"]["tables"] == demo["document"]["tables"]
+    assert api("PUT", f"/studies/{demo['id']}/plan", params={**params, "anyway": True}, content=plan) == 2
+
+
 def test_a_plan_typed_in_a_spreadsheet_is_read(api: Any, demo: dict[str, Any]) -> None:
     rows = [
         ["Title", "Stub", "Banner", "Where"],

@@ -779,7 +779,8 @@ export interface paths {
         get?: never;
         /**
          * Lay Plan
-         * @description Reads a plan of tables from a file: after those there are, or in their place. How many it has.
+         * @description Reads a plan of tables from a file: after those there are, or in their place; anyway: though it names
+         *     variables there are not. How many it has.
          */
         put: operations["lay_plan"];
         post?: never;
@@ -6867,6 +6868,7 @@ export interface operations {
                 edition: number;
                 name: string;
                 replace?: boolean;
+                anyway?: boolean;
             };
             header?: never;
             path: {

@@ -45,11 +45,19 @@ def plan(kind: Literal["csv", "json"], state: CurrentStudy) -> Response:
 
 @router.put("/plan")
 def lay_plan(
-    study_id: str, edition: int, name: str, request: Request, session: Transaction, replace: bool = False
+    study_id: str,
+    edition: int,
+    name: str,
+    request: Request,
+    session: Transaction,
+    pipelines: Workbench,
+    replace: bool = False,
+    anyway: bool = False,
 ) -> int:
-    """Reads a plan of tables from a file: after those there are, or in their place. How many it has."""
+    """Reads a plan of tables from a file: after those there are, or in their place; anyway: though it names
+    variables there are not. How many it has."""
     content = body_of(request)
-    return tables.lay_plan(session, study_id, edition, name, content, replace)
+    return tables.lay_plan(session, pipelines, study_id, edition, name, content, replace, anyway)
 
 
 @router.get("/release/{name}", response_class=Response)

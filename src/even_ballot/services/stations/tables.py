@@ -1,6 +1,7 @@
 """Tables of a study, each with its layout and note, and what is released."""
 
 import json
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -12,6 +13,7 @@ from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.display import displayed
+from even_ballot.core.tables.request import TableRequest
 from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
@@ -71,11 +73,40 @@ def plan(state: StudyState, kind: Literal["csv", "json"]) -> str:
     return (plan_csv if kind == "csv" else plan_json)(state.study.tables)
 
 
-def lay_plan(session: Session, study_id: str, edition: int, name: str, content: bytes, replace: bool) -> int:
-    """Reads a plan of tables: after those there are, or in their place. How many tables it has."""
+def _unknown(requests: Sequence[TableRequest], known: Collection[str], name: str) -> list[Fault]:
+    """A fault for each table of a plan that names variables there are not."""
+    faults = []
+    for request in requests:
+        across = (
+            part for entry in request.banner for part in ((entry,) if isinstance(entry, str) else entry)
+        )
+        absent = [v for v in dict.fromkeys((*request.stub, *across)) if v not in known]
+        if absent:
+            what = f"The table {request.title or request.id} names {some(absent)}, which the study has not."
+            faults.append(Fault(what, name, "Mend the plan, or read it anyway.", kind="unknown_in_plan"))
+    return faults
+
+
+def lay_plan(
+    session: Session,
+    pipelines: Pipelines,
+    study_id: str,
+    edition: int,
+    name: str,
+    content: bytes,
+    replace: bool,
+    anyway: bool,
+) -> int:
+    """Reads a plan of tables: after those there are, or in their place. How many tables it has. Raises
+    StudyError for names that are no variables, unless it is to be read anyway."""
     state = read_study(session, study_id)
     kept = () if replace else state.study.tables
     requests = HELPERS.run("plan", content, name, [request.id for request in kept], size=len(content))
+    if not anyway:
+        made = [weighting.save_as for weighting in state.study.weightings]
+        known = {*pipelines.ledgered(session, state)[1].last.variables, *made, "row"}
+        if faults := _unknown(requests, known, name):
+            raise StudyError(faults)
     document = json.loads(dump_study(state.study))
     earlier = [] if replace else document.get("tables") or []
     document["tables"] = [

@@ -65,7 +65,8 @@ function Item({
   item: string | null;
   current: boolean;
   ticked: boolean | null;
-  tick: (on: boolean) => void;
+  /** through: with all from the one ticked before, as Shift is held. */
+  tick: (on: boolean, through: boolean) => void;
 }) {
   const study = useStudy();
   const here = useRef<HTMLDivElement>(null);
@@ -95,7 +96,16 @@ function Item({
             type="checkbox"
             aria-label={variable.name}
             checked={ticked}
-            onChange={(e) => tick(e.target.checked)}
+            onChange={(e) => tick(e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)}
+            onKeyDown={(e) => {
+              const by = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
+              if (!by) return;
+              e.preventDefault();
+              const boxes = [...(e.currentTarget.closest('[role="list"]')?.querySelectorAll("input") ?? [])];
+              const next = boxes[boxes.indexOf(e.currentTarget) + by];
+              next?.focus();
+              if (e.shiftKey && next && !next.checked) next.click();
+            }}
             className="mt-1 size-4 accent-[var(--act)]"
           />
           <span className="min-w-0 grow">{inside}</span>
@@ -210,6 +220,7 @@ export function CodebookStation() {
   const [search, setSearch] = useState("");
   const [order, setOrder] = useState<Order>("file");
   const [ticked, setTicked] = useState<string[]>([]);
+  const [last, setLast] = useState<string | null>(null);
   const wanted = useDeferredValue(search).trim().toLowerCase();
   const navigate = useNavigate();
   const open = (to: string | undefined) =>
@@ -228,7 +239,14 @@ export function CodebookStation() {
       item={text}
       current={view.variable.name === item}
       ticked={many ? ticked.includes(view.variable.name) : null}
-      tick={(on) => tick([view.variable.name], on)}
+      tick={(on, through) => {
+        const name = view.variable.name;
+        const names = rows.map((r) => r.key);
+        const [from, to] = [names.indexOf(last ?? name), names.indexOf(name)].sort((a, b) => a - b) as [number, number];
+        const between = names.slice(from, to + 1).filter((n) => byName.has(n));
+        tick(through && last ? between : [name], on);
+        setLast(name);
+      }}
     />
   );
   /** A heading of a battery in the list. */

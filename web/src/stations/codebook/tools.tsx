@@ -7,6 +7,7 @@ import { AboutForm } from "./about";
 import { BandForm } from "./band";
 import { FillBlankForm } from "./blanks";
 import { CollapseForm } from "./collapse";
+import { OneQuestionForm } from "./one-question";
 import { ReadNumberForm, TidyForm } from "./reading";
 import { RecodeForm } from "./recode";
 import { RenameForm } from "./rename";
@@ -55,6 +56,12 @@ const TOOLS: Tool[] = [
     label: "Several answers …",
     fits: (views) => views.length === 1 && kinds(views, "text") && separatorOf(first(views)) != null,
     form: (views, _, done) => <SplitForm view={first(views)} done={done} />,
+  },
+  {
+    name: "one-question",
+    label: "One question of several answers …",
+    fits: (views) => views.length > 1 && kinds(views, "text", "number", "coded") && views.every((v) => v.distinct <= 3),
+    form: (views, _, done) => <OneQuestionForm views={views} done={done} />,
   },
   {
     name: "reverse",

@@ -1,7 +1,7 @@
 import { Download, UploadSimple } from "@phosphor-icons/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Schema } from "../../api/client";
+import { api, got, Refusal, type Schema } from "../../api/client";
 import { disclosureQuery, studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { pickFile } from "../../parts/drop";
@@ -24,12 +24,12 @@ function PlanFiles() {
   const { inTurn, allSaved, refuse, move } = useChange();
   const [replace, setReplace] = useState(false);
   const base = `/api/v1/studies/${study.id}`;
-  const lay = async (file: File) => {
+  const lay = async (file: File, anyway = false) => {
     try {
       const tables = await inTurn((edition) =>
         got(
           api.PUT("/api/v1/studies/{study_id}/plan", {
-            params: { path: { study_id: study.id }, query: { edition, name: file.name, replace } },
+            params: { path: { study_id: study.id }, query: { edition, name: file.name, replace, anyway } },
             body: file as never,
             bodySerializer: (body) => body as never,
           }),
@@ -38,7 +38,9 @@ function PlanFiles() {
       await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
       tell(`${plural(tables, "table")} read from ${file.name}.`, { label: "Undo", go: () => move.mutate("undo") });
     } catch (error) {
-      refuse(error as Error);
+      const unknown = error instanceof Refusal && error.faults.some((f) => f.kind === "unknown_in_plan");
+      if (unknown) tell(error as Error, { label: "Read it anyway", go: () => lay(file, true) });
+      else refuse(error as Error);
     }
   };
   return (
@@ -66,7 +68,7 @@ function PlanFiles() {
           id="lay-plan"
           label="Read a plan"
           icon={UploadSimple}
-          run={() => pickFile(".csv,.json,.txt", lay)}
+          run={() => pickFile(".csv,.json,.txt", (file) => lay(file))}
         >
           Read a plan …
         </ActionButton>

@@ -129,35 +129,43 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
         </p>
       )}
       {view?.grid && view.result && (
-        <div className={stale ? "fade-late" : ""} aria-busy={counting}>
-          {pictured ? (
-            <Pictures result={view.result} grid={view.grid} notes={notes} request={request} save={save} />
-          ) : (
-            <Page
-              view={view}
-              chosen={cell}
-              choose={(c) => choose(placeOf(c))}
-              display={request.display ?? {}}
-              redisplay={redisplay}
-            />
-          )}
-          {cell && (
-            <Behind
-              cell={cell}
-              interval={saved.interval}
-              result={view.result}
-              compared={view.compared ?? []}
-              cases={casesOf(saved, study.document.where, codebook, cell)}
-              close={() => choose(null)}
-            />
-          )}
-          <Tests result={view.result} />
-          <InWords words={view.words ?? []} />
-          <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">
-            {notes.map((line) => (
-              <p key={line}>{line}</p>
-            ))}
-          </footer>
+        // A wide window shows what is said of the table beside it.
+        <div
+          className={`min-[1600px]:grid min-[1600px]:grid-cols-[minmax(0,auto)_minmax(22rem,1fr)] min-[1600px]:gap-x-10 ${stale ? "fade-late" : ""}`}
+          aria-busy={counting}
+        >
+          <div className="min-w-0">
+            {pictured ? (
+              <Pictures result={view.result} grid={view.grid} notes={notes} request={request} save={save} />
+            ) : (
+              <Page
+                view={view}
+                chosen={cell}
+                choose={(c) => choose(placeOf(c))}
+                display={request.display ?? {}}
+                redisplay={redisplay}
+              />
+            )}
+            {cell && (
+              <Behind
+                cell={cell}
+                interval={saved.interval}
+                result={view.result}
+                compared={view.compared ?? []}
+                cases={casesOf(saved, study.document.where, codebook, cell)}
+                close={() => choose(null)}
+              />
+            )}
+          </div>
+          <div>
+            <Tests result={view.result} />
+            <InWords words={view.words ?? []} />
+            <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">
+              {notes.map((line) => (
+                <p key={line}>{line}</p>
+              ))}
+            </footer>
+          </div>
         </div>
       )}
     </article>
