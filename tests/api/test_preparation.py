@@ -310,6 +310,31 @@ def test_a_draft_is_looked_at_changed_and_taken_with_a_file(api: Any) -> None:
     )
 
 
+def test_all_answers_of_a_question_are_there_though_the_list_holds_the_most_frequent(api: Any) -> None:
+    lines = "".join(f"{k},place {k % 90}\n" for k in range(270))
+    file = api.bring("a.csv", ("id,home\n" + lines).encode())
+    study = api("POST", "/studies", json={"title": "T", "file": file["id"]})["id"]
+    listed = next(
+        v for v in api("GET", f"/studies/{study}/codebook")["variables"] if v["variable"]["name"] == "home"
+    )
+    whole = api("GET", f"/studies/{study}/codebook/home")
+    assert (len(listed["answers"]), listed["distinct"], len(whole["answers"])) == (60, 90, 90)
+    found = api("POST", f"/studies/{study}/order", json={"labels": ["Often", "Never", "Always"]})
+    assert (found["labels"], found["ordered"]) == (["Never", "Often", "Always"], True)
+
+
+def test_a_scale_that_nothing_uses_changes_nothing_that_was_worked_out(
+    api: Any, demo: dict[str, Any]
+) -> None:
+    before = api("GET", f"/studies/{demo['id']}/findings")
+    book = {**demo["document"]["codebook"]}
+    book["scales"] = {**book["scales"], "kept": {"codes": [{"code": 1, "label": "One"}]}}
+    after = api.change(demo, codebook=book)
+    assert after["edition"] > demo["edition"]
+    assert api("GET", f"/studies/{demo['id']}/findings") == before
+    assert "kept" in api("GET", f"/studies/{demo['id']}/codebook")["scales"]
+
+
 def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: Any) -> None:
     first = api.bring("march.csv", b"id,q\na,yes\nb,no\n")
     study = api("GET", f"/studies/{api('POST', '/studies', json={'title': 'T', 'file': first['id']})['id']}")

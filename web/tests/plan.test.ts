@@ -1,9 +1,21 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
 import { found, moved } from "../src/parts/find-many";
-import { batteryOf, gist, grouped, type Request, sameTable, shifted, tableOf } from "../src/parts/table-plan";
+import {
+  asked,
+  batteryOf,
+  gist,
+  grouped,
+  placed,
+  type Request,
+  sameTable,
+  shifted,
+  tableOf,
+  titleOf,
+} from "../src/parts/table-plan";
 import { casesOf } from "../src/stations/tables/cases";
 import { turned } from "../src/stations/tables/sorter";
+import { kindOf } from "../src/stations/weighting/typed-targets";
 
 const table = (id: string, group?: string): Request => ({ id, ...(group ? { group } : {}) });
 const view = (name: string, kind: string, label = "") =>
@@ -122,5 +134,50 @@ describe("the cases of a figure", () => {
   });
   it("are not written where a variable is not there", () => {
     expect(of({ variable: "gone", code: 1 })).toBeNull();
+  });
+});
+
+describe("a table without a title of its own", () => {
+  const variables = [
+    view("cross", "coded", "How often do you cross?"),
+    view("isle", "coded", "Isle"),
+    view("age", "number", ""),
+  ];
+  const begun: Request = { id: "t1", title: "New table", stub: [], banner: [] };
+
+  it("is called by its stub and banner, until somebody names it", () => {
+    const stubbed = asked(begun, { stub: ["cross"] }, variables);
+    expect([stubbed.title, stubbed.show]).toEqual(["How often do you cross?", ["col_pct"]]);
+    const crossed = asked(stubbed, { banner: ["isle", ["isle", "age"]] }, variables);
+    expect(crossed.title).toBe("How often do you cross? by Isle, Isle and age");
+    const named = asked(crossed, { title: "Crossing" }, variables);
+    expect(asked(named, { banner: [] }, variables).title).toBe("Crossing");
+  });
+
+  it("begins with the figures of its first question", () => {
+    expect(asked(begun, { stub: ["age"] }, variables).show).toEqual(["mean", "sd", "median"]);
+    expect(titleOf({ stub: ["a", "b", "c", "d"], banner: [] }, [])).toBe("a, b and 2 more");
+  });
+});
+
+describe("a table that is dragged", () => {
+  it("takes the place and the group of the one it is dropped on", () => {
+    const plan = [table("a", "A"), table("b", "A"), table("c", "B"), table("d")];
+    const to = placed(plan, "a", "c");
+    expect(to.map((t) => `${t.id}${t.group ?? ""}`)).toEqual(["bA", "cB", "aB", "d"]);
+    expect(placed(plan, "d", "a").map((t) => `${t.id}${t.group ?? ""}`)).toEqual(["dA", "aA", "bA", "cB"]);
+    expect(placed(plan, "a", "a")).toEqual(plan);
+  });
+});
+
+describe("what targets are", () => {
+  it("is seen by their sum", () => {
+    expect([kindOf(100), kindOf(99.9), kindOf(1), kindOf(61_300), kindOf(80)]).toEqual([
+      "percent",
+      "percent",
+      "shares",
+      "counts",
+      "counts",
+    ]);
   });
 });

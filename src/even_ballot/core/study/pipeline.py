@@ -18,6 +18,7 @@ from pydantic_core import PydanticSerializationError
 
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
+from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.disclosure.tables import (
@@ -142,7 +143,16 @@ def start(study: Study, raw: RawTable) -> Dataset:
     >>> start(study, ferry_answers()).n
     8
     """
-    return interpret(raw, study.codebook, _made_later(study), study.source.decimal or ".")
+    return interpret(raw, _in_use(study), _made_later(study), study.source.decimal or ".")
+
+
+def _in_use(study: Study) -> Codebook:
+    """The codebook without scales that neither a variable nor a step names: what is only kept changes
+    nothing."""
+    book = study.codebook
+    named = {variable.scale for variable in book.variables}
+    named |= {getattr(step, "scale", None) for step in study.ledger}
+    return book.model_copy(update={"scales": {n: s for n, s in book.scales.items() if n in named}})
 
 
 def _made_later(study: Study) -> list[str]:
@@ -222,7 +232,7 @@ class Pipeline:
     def start(self) -> Node[Dataset]:
         """The cases before the ledger."""
         study = self.study
-        book = _said(study.codebook, {"scales", "variables"})
+        book = _said(_in_use(study), {"scales", "variables"})
         decimal, made = study.source.decimal or ".", sorted(_made_later(study))
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
         return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))

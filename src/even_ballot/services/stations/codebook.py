@@ -27,7 +27,7 @@ from even_ballot.services.stations.views import (
 )
 from even_ballot.store.studies import StudyState
 
-_SHOWN, _ALL, _BARS, _LISTED = 60, 5000, 20, 200
+_SHOWN, _ALL, _BARS, _WHOLE, _LISTED = 60, 5000, 20, 40, 200
 
 
 def _texts(column: Column, state: int, sort: str, most: int) -> list[ShownAnswer]:
@@ -55,7 +55,11 @@ def _number(column: Column) -> NumberSummary | None:
     if not len(values):
         return None
     low, quarter, median, three, high = (float(q) for q in np.quantile(values, (0, 0.25, 0.5, 0.75, 1)))
-    bars = np.histogram(values, bins=_BARS, range=(low, high if high > low else low + 1))[0]
+    bins, ends = _BARS, (low, high if high > low else low + 1)
+    if high - low < _WHOLE and bool((values == np.floor(values)).all()):
+        # A bar for each whole number: bins of any other width would leave gaps between them.
+        bins, ends = int(high - low) + 1, (low - 0.5, high + 0.5)
+    bars = np.histogram(values, bins=bins, range=ends)[0]
     return NumberSummary(low, quarter, median, three, high, float(values.mean()), tuple(map(int, bars)))
 
 
