@@ -77,7 +77,7 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.act("copy-weighting")
     browser.see("weight2")
     browser.follow("Limits")
-    browser.see("costs and buys")
+    browser.see("Effect of the upper limit")
     browser.fill("Upper limit", "2.5", enter=True)
     browser.see("0 to 2.5 times the mean")
     time.sleep(0.6)

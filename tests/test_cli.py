@@ -151,7 +151,7 @@ def test_answers_that_were_lost_are_told_and_written(case: Path) -> None:
     result = run(misread(case), case.parent / "out")
     assert result.exit_code == 0
     said = " ".join(result.stderr.split())
-    assert "not placed q: TrÃ¨s important 2 cells" in said
+    assert "unrecognised q: TrÃ¨s important 2 cells" in said
     assert "out of scale q: 9 1 cell" in said
     assert "delimiter ','" in said
     assert "encoding" not in said  # It was said, not guessed.

@@ -157,7 +157,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.tick("Ordered: the answers have a direction")
     survey.apply("save-scale")
     browser.act("lay-scale-content")
-    browser.choose("Lay it on", OFFICE)
+    browser.choose("Apply to", OFFICE)
     survey.apply("apply-scale")
     survey.compare("9 typed for 99", survey.found("not_in_codebook"), planted["9 for 99"])
 

@@ -144,7 +144,7 @@ def test_a_rule_is_tried_added_and_its_breakers_found(browser: Browser, study: s
     browser.act("open-rules")
     browser.fill("What must hold", "household >= 2 or age < 90")
     browser.see("Broken by")
-    browser.fill("Its name", "the very old do not live alone")
+    browser.fill("Name", "the very old do not live alone")
     compare_with_palette(browser)
     browser.act("add-rule")
     browser.see("Rules broken")

@@ -90,8 +90,8 @@ def test_a_cell_is_changed_in_the_grid_one_alone_and_all_alike(browser: Browser,
         browser.until(lambda before=before: in_hand(browser) != before, "the next cell")
     browser.see("3 Some other way, answered")
     grid(browser).send_keys(Keys.ENTER)
-    assert browser.driver.switch_to.active_element == browser.field("Set it to")
-    browser.choose("Set it to", "2")
+    assert browser.driver.switch_to.active_element == browser.field("Change to")
+    browser.choose("Change to", "2")
     browser.see("Set all 165 cells that hold the same")
     browser.fill("Reason", "a slip of the pen")
     browser.act("set-cell")
@@ -99,7 +99,7 @@ def test_a_cell_is_changed_in_the_grid_one_alone_and_all_alike(browser: Browser,
     browser.act("undo")
     browser.see("165 of 2,268 cases")
     cell(browser, 3, "tenure").click()
-    browser.choose("Set it to", "2")
+    browser.choose("Change to", "2")
     browser.act("set-alike")
     browser.see("0 of 2,268 cases")
     browser.act("ledger")
@@ -233,7 +233,7 @@ def test_a_scale_is_pasted_copied_varied_and_not_laid_over_another_meaning(
     browser.act("save-scale")
     browser.see("Used by no question")
     browser.act("lay-scale-often")
-    browser.choose("Lay it on", "mail_boat")
+    browser.choose("Apply to", "mail_boat")
     browser.see("Its codes run the other way: reverse the question instead.")
     assert not browser.all('[data-action="apply-scale"]')[0].is_enabled()
 
@@ -355,7 +355,7 @@ def test_two_windows_on_one_study_the_second_is_told_and_loses_nothing(browser: 
     browser.act("set-aside")
     browser.see("Somebody changed this study since you read it.")
     assert browser.field("Where this is true").get_attribute("value") == "age > 90"
-    assert browser.field("Why").get_attribute("value") == "typed for a while"
+    assert browser.field("Reason").get_attribute("value") == "typed for a while"
     browser.until(
         lambda: browser.field("Title of the study").get_attribute("value") == "Changed elsewhere",
         "the newer state",

@@ -64,7 +64,7 @@ def test_entries_that_are_not_placed_are_told_from_answers() -> None:
     yes_no = Scale.model_validate({"codes": [{"code": 1, "label": "yes"}, {"code": 2, "label": "no"}]})
     data = Dataset(data.rows, data.columns, data.variables, {"yes_no": yes_no})
     (crossed,) = taken(data, do="code", variables=["q"], scale="yes_no")
-    assert pairs(crossed) == {("maybe", "“maybe”, not placed"): 1, ("no", "2 no"): 1, ("yes", "1 yes"): 1}
+    assert pairs(crossed) == {("maybe", "“maybe”, unrecognised"): 1, ("no", "2 no"): 1, ("yes", "1 yes"): 1}
 
 
 def test_a_score_is_crossed_with_its_items_and_setting_aside_with_nothing() -> None:
@@ -95,8 +95,8 @@ def test_every_case_is_counted_once_and_changes_are_those_of_a_plain_reading(
         "2": "2 A2",
         "3": "3 A3",
         "7": "7",
-        "x": "“x”, not placed",
-        " y ": "“ y ”, not placed",
+        "x": "“x”, unrecognised",
+        " y ": "“ y ”, unrecognised",
     }
     plain: dict[tuple[str, str], int] = {}
     for entry in entries:

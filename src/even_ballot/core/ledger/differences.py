@@ -70,7 +70,7 @@ def spelled(data: Dataset, name: str) -> tuple[Ints, list[str]]:
     add(plain, index.ravel().astype(np.int64), texts)
     left = state == UNPLACED
     if left.any():
-        add(left, values[left].astype(np.int64), [f"“{word}”, not placed" for word in words])
+        add(left, values[left].astype(np.int64), [f"“{word}”, unrecognised" for word in words])
     add(state == BLANK, np.zeros(int((state == BLANK).sum()), np.int64), ["blank"])
     return at, entries
 

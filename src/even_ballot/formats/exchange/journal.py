@@ -22,7 +22,7 @@ def effect_text(effect: Effect) -> str:
     for name, words in effect.unplaced.items():
         some = ", ".join(f"“{word}” ({n:,})" for word, n in list(words.items())[:5])
         said.append(
-            f"not placed in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else "")
+            f"unrecognised in {name}: {some}" + (f" and {len(words) - 5} more" if len(words) > 5 else "")
         )
     return ("; ".join(said) or "No case and no cell changed").capitalize() + "."
 

@@ -8,7 +8,7 @@ import { plural } from "../../../parts/figures";
 import { useTrial } from "../../../parts/trial";
 import type { InHand } from "./grid";
 
-const STATES = ["answered", "blank", "a code that means no answer", "not placed"];
+const STATES = ["answered", "blank", "a code that means no answer", "unrecognised"];
 
 /** The cell in hand: what it holds, what it is set to, and why. One cell, all alike, or the whole case. */
 export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
@@ -85,7 +85,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
                     ["", "blank"],
                     ...[...scale.codes, ...missing].map((c) => [String(c.code), `${c.code}  ${c.label}`] as const),
                     ...(value !== "" && ![...scale.codes, ...missing].some((c) => String(c.code) === value)
-                      ? [[value, state === 3 ? `“${value}”, not placed` : `${value} (not in the codebook)`] as const]
+                      ? [[value, state === 3 ? `“${value}”, unrecognised` : `${value} (not in the codebook)`] as const]
                       : []),
                   ]}
                 />
