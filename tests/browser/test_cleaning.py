@@ -244,7 +244,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
         browser.act("tool-scale")
         browser.fill("Name of the scale", scale)
         if heading == HEADINGS.sex:
-            browser.choose("What “Prefer not to say” means", "missing")
+            browser.choose("What “Prefer not to say” is", "missing")
         survey.apply("apply-scale")
     unsaid = survey.entries(where=f"missing({NAMES[HEADINGS.sex]})")
     survey.compare("no answer to sex", unsaid, planted["no answer to sex"])
@@ -271,7 +271,7 @@ def _read_again(browser: Browser, survey: Survey, variable: str, decimal: str) -
     browser.go(f"{survey.path}/codebook/{variable}?ledger=true")
     browser.act(f"edit-{at}")
     browser.tick("Read numbers in words too")
-    browser.fill("Decimals are written with", decimal)
+    browser.choose("Decimals are written with", decimal)
     browser.act(f"keep-entry-{at}")
     browser.until(lambda: not browser.all(f'[data-action="keep-entry-{at}"]'), "the entry to be kept")
 

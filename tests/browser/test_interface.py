@@ -30,7 +30,7 @@ PAGES = {
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
     "weights": ("weighting", "Heaviest cases"),
     "begin": ("weighting/begin", "Separately within"),
-    "limits": ("weighting/limits", "costs and buys"),
+    "limits": ("weighting/limits", "Effect of the upper limit"),
     "compare": ("weighting/compare", "Effect on estimates"),
     "new margin": ("weighting/new", "Variables; several are crossed"),
     "design": ("weighting/design", "142 degrees of freedom"),

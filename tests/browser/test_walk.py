@@ -1,6 +1,7 @@
 """The whole job in the interface: from the raw file to a released table."""
 
 import csv
+import time
 
 import openpyxl
 import pytest
@@ -9,6 +10,16 @@ from pages import Browser
 from even_ballot.demo import FILES
 from even_ballot.demo.form import AGREE, SCHOOLING, TRANSLATED
 from even_ballot.demo.isles import margins
+
+
+def accept_likely(browser: Browser) -> None:
+    """Accepts likely meanings as long as there are any; how the scale fits is asked anew after each change."""
+    quiet = time.monotonic() + 1
+    while time.monotonic() < quiet:
+        if browser.all('[data-action="accept-likely"]:not([disabled])'):
+            browser.act("accept-likely")
+            quiet = time.monotonic() + 1
+        time.sleep(0.05)
 
 
 def make_scale(
@@ -28,14 +39,14 @@ def make_scale(
     for wording, meaning in (means or {}).items():
         own = browser.all(f'[aria-label="What “{wording}” is"]')
         browser.choose(f"What “{wording}” {'is' if own else 'means'}", meaning)
-    if browser.all('[data-action="accept-likely"]:not([disabled])'):
-        browser.act("accept-likely")
+    accept_likely(browser)
     for place, answer in enumerate(order):
         while (at := position(browser, answer)) > place:
             browser.act(f"up-{at}")
             browser.until(lambda answer=answer, at=at: position(browser, answer) < at, f"{answer} to move up")
     if order:
         browser.tick("Ordered: the answers have a direction")
+    accept_likely(browser)
     browser.act("apply-scale")
     browser.until(lambda: not browser.all('[data-action="apply-scale"]'), "the scale to be laid")
 

@@ -251,18 +251,21 @@ export function CodebookStation() {
   );
   /** A heading of a battery in the list. */
   const heading = (part: Schema["Battery"]) => (
-    <p className="mt-1 flex items-start gap-2 border-hair border-l-2 px-3 pt-1 font-serif text-soft text-sm leading-tight">
-      {many && (
-        <input
-          type="checkbox"
-          aria-label={`All of: ${part.stem}`}
-          checked={part.variables.every((name) => ticked.includes(name))}
-          onChange={(e) => tick(part.variables, e.target.checked)}
-          className="mt-0.5 size-4 accent-[var(--act)]"
-        />
-      )}
-      <span className="line-clamp-2">{part.stem}</span>
-    </p>
+    // biome-ignore lint/a11y/useSemanticElements: it stands in a box of a long list
+    <div role="listitem">
+      <p className="mt-1 flex items-start gap-2 border-hair border-l-2 px-3 pt-1 font-serif text-soft text-sm leading-tight">
+        {many && (
+          <input
+            type="checkbox"
+            aria-label={`All of: ${part.stem}`}
+            checked={part.variables.every((name) => ticked.includes(name))}
+            onChange={(e) => tick(part.variables, e.target.checked)}
+            className="mt-0.5 size-4 accent-[var(--act)]"
+          />
+        )}
+        <span className="line-clamp-2">{part.stem}</span>
+      </p>
+    </div>
   );
   const inParts = new Set(partsOf(data).flatMap((p) => (isBattery(p) ? p.variables : [p.variable.name])));
   const one = (view: VariableView, text: string | null) => ({
