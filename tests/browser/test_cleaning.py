@@ -67,6 +67,7 @@ class Survey:
         self.browser.until(lambda: not self.browser.all('[data-action="apply-about"]'), "the role to be kept")
 
     def apply(self, action: str) -> None:
+        self.browser.settle()
         self.browser.act(action)
         self.browser.until(lambda: not self.browser.all(f'[data-action="{action}"]'), f"{action} to be done")
 

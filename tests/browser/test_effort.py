@@ -117,6 +117,7 @@ def by_hand(browser: Browser, scales: list[tuple[str, tuple[str, ...], tuple[str
                 )
         if browser.all('[data-action="accept-likely"]:not([disabled])'):
             browser.act("accept-likely")
+        browser.settle()
         browser.act("apply-scale")
         browser.until(lambda: not browser.all('[data-action="apply-scale"]'), "the scale to be laid")
 

@@ -47,6 +47,7 @@ def make_scale(
     if order:
         browser.tick("Ordered: the answers have a direction")
     accept_likely(browser)
+    browser.settle()
     browser.act("apply-scale")
     browser.until(lambda: not browser.all('[data-action="apply-scale"]'), "the scale to be laid")
 

@@ -72,6 +72,19 @@ class Browser:
         said: str = self.driver.execute_script("return document.body.innerText")
         return re.sub(r"[\t\u00a0 ]+", " ", said)
 
+    def settle(self) -> None:
+        """Waits until the page has stood still for half a second, so that what is pressed does not move."""
+        seen, since = "", time.monotonic()
+
+        def still() -> bool:
+            nonlocal seen, since
+            now = self.text()
+            if now != seen:
+                seen, since = now, time.monotonic()
+            return time.monotonic() - since > 0.5 and "Trying it …" not in now
+
+        self.until(still, "the page to stand still")
+
     def all(self, css: str) -> list[WebElement]:
         return self.driver.find_elements(By.CSS_SELECTOR, css)
 
