@@ -163,6 +163,39 @@ describe("tools for a coded question", () => {
   });
 });
 
+describe("tools for texts and numbers", () => {
+  it("replace a wording wherever it stands", async () => {
+    const { server, user } = visit("/study/s1/codebook/said?tool=replace");
+    await user.type(await screen.findByLabelText(/^Wordings/), "late = tardy");
+    await user.click(screen.getByLabelText("In parts of answers, too"));
+    await waitFor(() => expect(screen.getByRole("button", { name: "Replace" })).toHaveProperty("disabled", false));
+    await user.click(screen.getByRole("button", { name: "Replace" }));
+    await waitFor(() =>
+      expect(server.changed?.ledger?.at(-1)).toMatchObject({
+        do: "replace",
+        variables: ["said"],
+        wordings: { late: "tardy" },
+        part: true,
+      }),
+    );
+  });
+
+  it("top-code a number in a new variable", async () => {
+    const { server, user } = visit("/study/s1/codebook/age?tool=top-code");
+    await user.type(await screen.findByLabelText("Largest value"), "60{Enter}");
+    const make = await screen.findByRole("button", { name: "Create variable" });
+    await waitFor(() => expect(make).toHaveProperty("disabled", false));
+    await user.click(make);
+    await waitFor(() =>
+      expect(server.changed?.ledger?.at(-1)).toMatchObject({
+        do: "derive",
+        into: "age_top",
+        value: "pick(age > 60, 60, age)",
+      }),
+    );
+  });
+});
+
 describe("answer scales", () => {
   it("stand with the questions they serve, and a new one is typed as lines", async () => {
     const { server, user } = visit("/study/s1/codebook");

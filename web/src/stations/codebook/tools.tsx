@@ -11,10 +11,12 @@ import { OneQuestionForm } from "./one-question";
 import { ReadNumberForm, TidyForm } from "./reading";
 import { RecodeForm } from "./recode";
 import { RenameForm } from "./rename";
+import { ReplaceForm } from "./replace";
 import { ReverseForm } from "./reverse";
 import { ScaleForm } from "./scale";
 import { ScoreForm } from "./score";
 import { SplitForm, separatorOf } from "./split";
+import { TopCodeForm } from "./top-code";
 
 type View = Schema["VariableView"];
 
@@ -50,6 +52,13 @@ const TOOLS: Tool[] = [
     label: "Clean up text …",
     fits: (views) => kinds(views, "text"),
     form: (views, codebook, done) => <TidyForm names={namesOf(views)} codebook={codebook} done={done} />,
+  },
+  {
+    name: "replace",
+    label: "Replace wordings …",
+    fits: (views) =>
+      kinds(views, "text", "coded", "number") && views.some((v) => v.variable.kind === "text" || v.unplaced > 0),
+    form: (views, _, done) => <ReplaceForm names={namesOf(views)} done={done} />,
   },
   {
     name: "split",
@@ -93,6 +102,12 @@ const TOOLS: Tool[] = [
     label: "Band …",
     fits: (views) => views.length === 1 && kinds(views, "number"),
     form: (views, _, done) => <BandForm variable={first(views).variable} number={first(views).number} done={done} />,
+  },
+  {
+    name: "top-code",
+    label: "Top-code …",
+    fits: (views) => views.length === 1 && kinds(views, "number"),
+    form: (views, _, done) => <TopCodeForm variable={first(views).variable} done={done} />,
   },
   {
     name: "score",
