@@ -76,8 +76,16 @@ def item_of(label: str, stem: str) -> str:
 
     >>> item_of("How safe do you feel: on deck", "How safe do you feel:")
     'on deck'
+    >>> item_of("Satisfied with: speed (in knots)", "Satisfied with:"), item_of("Boats [Mail boat]", "Boats")
+    ('speed (in knots)', 'Mail boat')
     """
-    return label[len(stem) :].strip(QUIET) or label
+    rest = label[len(stem) :].strip()
+    item = rest.strip(QUIET)
+    for opens, closes in ("()", "[]", "{}", "“”", "«»"):
+        # A bracket within the item is a part of it, and not what parts it from the stem.
+        if item.count(opens) > item.count(closes) and rest.endswith(closes):
+            item += closes
+    return item or label
 
 
 def _name_stem(names: Sequence[str]) -> str:

@@ -48,11 +48,11 @@ def _interval(cell: Cell, share: bool) -> str:
         return ""
     if share:
         return f" ({100 * cell.low:.0f} to {100 * cell.high:.0f})"
-    return f" ({cell.low:.2f} to {cell.high:.2f})"
+    return f" ({cell.low:,.2f} to {cell.high:,.2f})"
 
 
 def _said(cell: Cell, share: bool) -> str:
-    return (_percent(cell.est) if share else f"{cell.est:.2f}") + _interval(cell, share)
+    return (_percent(cell.est) if share else f"{cell.est:,.2f}") + _interval(cell, share)
 
 
 class _Read:
@@ -167,7 +167,7 @@ class _Read:
         size = (
             (f"{points:.0f} points" if points >= 10 else f"{points:.1f} points")
             if share
-            else f"{abs(test.diff):.2f}"
+            else f"{abs(test.diff):,.2f}"
         )
         size += f", the clearest of {of:,}," if of > 1 else ","
         significant = test.p * of < self.request.levels[-1]
