@@ -333,6 +333,11 @@ def test_a_scale_that_nothing_uses_changes_nothing_that_was_worked_out(
     assert after["edition"] > demo["edition"]
     assert api("GET", f"/studies/{demo['id']}/findings") == before
     assert "kept" in api("GET", f"/studies/{demo['id']}/codebook")["scales"]
+    step = {"do": "code", "variables": ["order_blocks"], "scale": "kept", "answers": {"Services first": 1}}
+    tried = api("POST", f"/studies/{demo['id']}/try", json={"step": step})
+    assert (tried["faults"], tried["cells_changed"] > 0) == ([], True), (
+        "a scale that is only kept can be tried"
+    )
 
 
 def test_a_newer_file_extends_the_answers_by_those_that_are_not_there_yet(api: Any) -> None:

@@ -73,8 +73,9 @@ def try_step(session: Session, pipelines: Pipelines, state: StudyState, proposed
         raise fault(f"The ledger has no entry {at}.", "instead_of", f"It has {len(state.study.ledger)}.")
     reached = len(ledgered.states) if at is None else min(at - 1, len(ledgered.states))
     before = ledgered.states[reached - 1] if reached else ledgered.start
-    if proposed.scales:
-        before = replace(before, scales={**before.scales, **proposed.scales})
+    # A scale that nothing uses yet is no part of the cases, and may be what the step is about.
+    scales = {**state.study.codebook.scales, **before.scales, **proposed.scales}
+    before = replace(before, scales=scales)
     tables = pipelines.tables(session, state)
     try:
         after, effect = take_step(before, proposed.step.model_copy(update={"off": False}), 0, tables, "")

@@ -108,10 +108,11 @@ export function ScaleForm({
   const there = existing ? codebook.scales[existing] : undefined;
   const scale = there ?? made(own, missing, ordered, midpoint);
   const codes = [...scale.codes, ...(scale.missing ?? [])];
-  const fits = useFit(scale.codes.length ? scale : null, targets);
+  const { fits, current } = useFit(scale.codes.length ? scale : null, targets);
   const list = unfitting(fits);
   // Rare answers that are like no other are answers of their own; those that look misspelt are asked about.
-  const unlike = existing ? [] : list.filter((w) => w.proposal == null && sorts[w.text] == null).map((w) => w.text);
+  const unlike =
+    existing || !current ? [] : list.filter((w) => w.proposal == null && sorts[w.text] == null).map((w) => w.text);
   const judged = unlike.join("\n");
   useEffect(() => {
     if (judged)
@@ -134,7 +135,7 @@ export function ScaleForm({
   const nameTaken = !existing && name in codebook.scales;
   const scaleName = existing || name.trim();
   const step: Step | null =
-    laid.length && scaleName && !nameTaken && scale.codes.length
+    current && !judged && laid.length && scaleName && !nameTaken && scale.codes.length
       ? { do: "code", variables: laid, scale: scaleName, answers, otherwise: "flag" }
       : null;
 
@@ -285,6 +286,7 @@ export function ScaleForm({
       <MeaningsTable
         list={list.filter((w) => holds(w.text)).slice(0, MOST * 2)}
         codes={codes}
+        waits={!current}
         meanings={meanings}
         change={(to) =>
           setMeant(

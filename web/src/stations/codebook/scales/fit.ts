@@ -5,12 +5,16 @@ import { useWaited } from "../../../parts/waited";
 
 export type Fit = Schema["Fit"];
 
-/** How a scale fits some variables, asked again when either has been left alone for a moment. */
-export function useFit(scale: Schema["Scale"] | null, variables: readonly string[]): Fit[] {
+/** How a scale fits some variables, asked again when either has been left alone for a moment. current: whether that is of this very
+ * scale; codes of an earlier one may mean something else in it. */
+export function useFit(
+  scale: Schema["Scale"] | null,
+  variables: readonly string[],
+): { fits: readonly Fit[]; current: boolean } {
   const study = useStudy();
   const asked = JSON.stringify({ scale, variables });
   const settled = useWaited(asked, 200);
-  const { data } = useQuery({
+  const { data, isPlaceholderData } = useQuery({
     queryKey: ["fit", study.id, study.edition, settled],
     enabled: JSON.parse(settled).scale != null && variables.length > 0,
     placeholderData: keepPreviousData,
@@ -23,7 +27,8 @@ export function useFit(scale: Schema["Scale"] | null, variables: readonly string
         }),
       ),
   });
-  return scale && variables.length ? (data ?? []) : [];
+  if (!scale || !variables.length) return { fits: [], current: true };
+  return { fits: data ?? [], current: data != null && settled === asked && !isPlaceholderData };
 }
 
 /** A wording found among the answers of some variables, and what it likely means. */

@@ -15,11 +15,14 @@ export function MeaningsTable({
   meanings,
   change,
   extra,
+  waits = false,
 }: {
   list: readonly Wording[];
   codes: readonly Schema["Code"][];
   meanings: Meanings;
   change: (to: Meanings) => void;
+  /** What is likely meant is of an earlier state of the scale: it is shown, and not to be accepted yet. */
+  waits?: boolean;
   /** More that a wording can be, while the scale is being made. */
   extra?: { options: readonly (readonly [string, string])[]; choose: (text: string, value: string) => void };
 }) {
@@ -32,7 +35,7 @@ export function MeaningsTable({
         label={`Accept ${plural(open.length, "likely meaning")}`}
         keys="a"
         icon={CheckFat}
-        disabled={!open.length}
+        disabled={!open.length || waits}
         run={() => change({ ...meanings, ...Object.fromEntries(open.map((w) => [w.text, w.proposal])) })}
       />
       <table className="w-full text-sm">
