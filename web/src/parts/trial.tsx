@@ -41,9 +41,12 @@ export function useTrial({ step, insteadOf, scales }: Proposal): { trial?: Trial
   return { trial: data, error: error ?? undefined };
 }
 
+const MANY = 40;
+
 /** Old × new: which answers became which. What changed stands out. */
 function Turns({ crossed }: { crossed: OldNew }) {
-  const own = crossed.old === crossed.new;
+  // Of a number with very many values only what changes is worth seeing.
+  const own = crossed.old === crossed.new || crossed.turns.length > MANY;
   const turns = own ? crossed.turns.filter((t) => t.old !== t.new) : crossed.turns;
   const same = own ? crossed.turns.filter((t) => t.old === t.new) : [];
   const top = Math.max(...turns.map((t) => t.cases), 1);
@@ -51,12 +54,14 @@ function Turns({ crossed }: { crossed: OldNew }) {
   return (
     <table className="my-2 text-sm">
       <caption className="pb-0.5 text-left text-soft text-sm">
-        {own ? `${crossed.old}, before and after` : `${crossed.old}, and the new ${crossed.new}`}
+        {crossed.old === crossed.new
+          ? `${crossed.old}, before and after`
+          : `${crossed.old}, and the new ${crossed.new}`}
       </caption>
       <thead>
         <tr className="border-rule border-y text-left font-serif">
-          <th className="py-0.5 pr-6 font-semibold">{own ? "Before" : crossed.old}</th>
-          <th className="pr-6 font-semibold">{own ? "After" : crossed.new}</th>
+          <th className="py-0.5 pr-6 font-semibold">{crossed.old === crossed.new ? "Before" : crossed.old}</th>
+          <th className="pr-6 font-semibold">{crossed.old === crossed.new ? "After" : crossed.new}</th>
           <th className="pr-4 text-right font-semibold">Cases</th>
           <td />
         </tr>

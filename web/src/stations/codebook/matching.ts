@@ -2,6 +2,14 @@ import type { Schema } from "../../api/client";
 
 export type VariableView = Schema["VariableView"];
 
+/** The scale of columns that are ticked or not. */
+export const CHOSEN = {
+  codes: [
+    { code: 0, label: "Not chosen" },
+    { code: 1, label: "Chosen" },
+  ],
+};
+
 /** Spacing (no-break too) and letter case do not tell answers apart. */
 export const folded = (text: string) =>
   text

@@ -5,14 +5,8 @@ import { useChange } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Field, TextInput } from "../../parts/fields";
 import { tell } from "../../parts/notices";
-import { texts, type VariableView } from "./matching";
+import { CHOSEN, texts, type VariableView } from "./matching";
 
-const CHOSEN = {
-  codes: [
-    { code: 0, label: "Not chosen" },
-    { code: 1, label: "Chosen" },
-  ],
-};
 const NOT = /^(no|n|0|false|off|unchecked|not (selected|chosen|ticked))$/i;
 
 /** What some names begin with in common, without the numbers behind it. */

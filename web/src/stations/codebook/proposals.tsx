@@ -6,15 +6,9 @@ import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
+import { CHOSEN } from "./matching";
 
 type Several = Schema["SeveralAnswers"];
-
-const CHOSEN = {
-  codes: [
-    { code: 0, label: "Not chosen" },
-    { code: 1, label: "Chosen" },
-  ],
-};
 
 /** Columns that look like the answers of one several-answer question, proposed as one. */
 export function SeveralProposal({ proposal }: { proposal: Several }) {

@@ -76,33 +76,37 @@ export function ReadingEditor({
           </Field>
         </>
       )}
-      <Field label="Codes that mean no answer">
-        {(p) => (
-          <TextInput
-            {...p}
-            key={JSON.stringify(line.missing)}
-            className="!w-44"
-            placeholder="99, 98"
-            defaultValue={(line.missing ?? [])
-              .filter((c) => /^No answer/.test(c.label))
-              .map((c) => c.code)
-              .join(", ")}
-            onBlur={(e) => {
-              const codes = e.target.value
-                .split(/[\s,;]+/)
-                .filter((c) => /^-?\d+$/.test(c))
-                .map(Number);
-              const worded = (line.missing ?? []).filter((c) => !/^No answer/.test(c.label));
-              const free = codes.filter((code, i) => codes.indexOf(code) === i && !worded.some((c) => c.code === code));
-              const missing = [...free.map((code) => ({ code, label: `No answer (${code})` })), ...worded];
-              if (
-                JSON.stringify(missing.map((c) => c.code)) !== JSON.stringify((line.missing ?? []).map((c) => c.code))
-              )
-                change({ ...line, missing });
-            }}
-          />
-        )}
-      </Field>
+      {line.kind === "number" && (
+        <Field label="Codes that mean no answer">
+          {(p) => (
+            <TextInput
+              {...p}
+              key={JSON.stringify(line.missing)}
+              className="!w-44"
+              placeholder="99, 98"
+              defaultValue={(line.missing ?? [])
+                .filter((c) => /^No answer/.test(c.label))
+                .map((c) => c.code)
+                .join(", ")}
+              onBlur={(e) => {
+                const codes = e.target.value
+                  .split(/[\s,;]+/)
+                  .filter((c) => /^-?\d+$/.test(c))
+                  .map(Number);
+                const worded = (line.missing ?? []).filter((c) => !/^No answer/.test(c.label));
+                const free = codes.filter(
+                  (code, i) => codes.indexOf(code) === i && !worded.some((c) => c.code === code),
+                );
+                const missing = [...free.map((code) => ({ code, label: `No answer (${code})` })), ...worded];
+                if (
+                  JSON.stringify(missing.map((c) => c.code)) !== JSON.stringify((line.missing ?? []).map((c) => c.code))
+                )
+                  change({ ...line, missing });
+              }}
+            />
+          )}
+        </Field>
+      )}
       <div className="my-2 text-sm">
         <p className="font-semibold">Reads so</p>
         {shown.map(
