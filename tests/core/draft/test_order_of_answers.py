@@ -109,3 +109,17 @@ def test_labels_that_begin_with_their_code_keep_it() -> None:
     assert all(c.label != "Very bad" for c in found.scale.codes), (
         "one answer without a code, and none is taken for one"
     )
+
+
+@pytest.mark.parametrize(
+    ("common", "rare"),
+    [
+        ("Married", "Remarried"),
+        ("Zone 10A", "Zone 10B"),
+        ("Class II", "Class III"),
+        ("Employed", "Unemployed"),
+    ],
+)
+def test_rare_answers_that_look_like_common_ones_are_answers(common: str, rare: str) -> None:
+    found = worded_scale({common: 400, rare: 4, "Something else": 90}, {})
+    assert found.misspelt == () and rare in [c.label for c in found.scale.codes]

@@ -63,3 +63,11 @@ def test_what_is_said_of_rows_around_is_not_guessed() -> None:
 def test_thousands_alone_are_no_decimals() -> None:
     _, reading = read("x\ty\n1,200\t4\n3,500\t5\n")
     assert reading.decimal is None
+
+
+def test_an_answer_that_could_be_a_total_is_none_and_names_for_some_columns_are_no_title() -> None:
+    records = "".join(f"{('All', 'Some')[k % 2]},{k},{k},{k}\n" for k in range(1, 32)) + "All,5,6,7\n"
+    table, reading = read("which,a,b,c\n" + records)
+    assert len(table.rows) == 32 and reading.rows_below is None
+    table, reading = read("id,name,,,\n" + "".join(f"{k},Ola,{k},{k},x\n" for k in range(1, 20)))
+    assert (len(table.rows), table.names[:2], reading.rows_above) == (19, ("id", "name"), None)

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 from even_ballot.core.data.codebook import Role
 from even_ballot.core.draft.answers import Answers
@@ -232,8 +233,9 @@ def _century(style: DateStyle, answers: Answers, said: Mapping[str, int]) -> Dat
     if not re.search(r"\b(birth|born|dob|birthday)\b", answers.heading):
         return style
     years = [value for word in said if (value := read_date(word, style)) is not None]
-    latest = 1970 + max(years) / 31556952 if years else 0
-    return DateStyle(style.order, 2025) if latest > 2026 else style
+    this_year = datetime.now(UTC).year
+    ahead = bool(years) and datetime.fromtimestamp(max(years), UTC).year > this_year
+    return DateStyle(style.order, this_year) if ahead else style
 
 
 def _separated(answers: Answers) -> Judged | None:

@@ -12,6 +12,7 @@ from even_ballot.core.draft.ordering.orders import in_order
 from even_ballot.core.written.texts import fold, tidied
 
 _LIKE, _SHORT, _RARE = 86, 4, 0.04
+_ADDED, _NUMERAL = 2, 3
 _NUMBERED = re.compile(r"\(?(-?\d{1,3})\)?\s*(?:[-–—=.:)]+\s*|\s+|$)(.*)", re.DOTALL)
 _OPPOSITE = ("un", "dis", "in", "im", "not ", "non", "ir", "il")
 
@@ -47,13 +48,20 @@ def _numbered(labels: Sequence[str]) -> dict[str, tuple[int, str]] | None:
 
 
 def _opposite(one: str, other: str) -> bool:
-    """Whether two texts differ by what turns a meaning round, or in their digits."""
+    """Whether two texts that look alike are two answers: they differ in their digits, in a word as short as
+    a letter or a numeral, or by what stands before or behind one of them ("Remarried", "Unlikely")."""
     if re.findall(r"\d+", one) != re.findall(r"\d+", other):
         return True
     longer, shorter = (one, other) if len(one) > len(other) else (other, one)
-    return any(longer.replace(start, "", 1) == shorter for start in _OPPOSITE) or (
-        ("not" in one.split()) != ("not" in other.split())
-    )
+    if len(longer) - len(shorter) >= _ADDED and shorter in longer:
+        return True
+    if any(longer.replace(start, "", 1) == shorter for start in _OPPOSITE):
+        return True
+    words = one.split(), other.split()
+    if len(words[0]) != len(words[1]):
+        return ("not" in words[0]) != ("not" in words[1])
+    apart = [pair for pair in zip(*words, strict=True) if pair[0] != pair[1]]
+    return any(min(map(len, pair)) <= _NUMERAL for pair in apart)
 
 
 def _misspelt(counts: Mapping[str, int]) -> dict[str, str]:

@@ -4,7 +4,7 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -47,8 +47,14 @@ def guess_rows_above(rows: Sequence[Sequence[str]]) -> int:
             break
         above += 1
     # Where nothing is left that reaches as far as the others, the first rows are records.
-    next_two = [len(_filled(row)) for row in rows[above : above + 2]]
-    return above if above < len(rows) - 1 and max(next_two) >= 0.5 * wide else 0
+    if not above or above >= len(rows) - 1:
+        return 0
+    # What follows a title are headings: two rows at most until one is filled, and none of it a number. A
+    # first row with names for some columns only is no title.
+    headings = rows[above : above + 2] if len(_filled(rows[above])) < 0.5 * wide else rows[above : above + 1]
+    reaches = max(len(_filled(row)) for row in headings) >= 0.5 * wide
+    numbers = any(_NUMBER.fullmatch(cell) for row in headings for cell in row if cell.strip())
+    return above if reaches and not numbers else 0
 
 
 def _is_note(row: Sequence[str], wide: int) -> bool:
@@ -58,19 +64,21 @@ def _is_note(row: Sequence[str], wide: int) -> bool:
     return len(row) == 1 or _NOTE.match(row[0]) is not None or len(row[0].split()) >= 4
 
 
-def _is_total(row: Sequence[str], wide: int) -> bool:
+def _is_total(row: Sequence[str], wide: int, recurs: Callable[[str], bool]) -> bool:
+    """recurs: whether another row begins with the same, so that it is an answer and no total."""
     filled = _filled(row)
-    if len(filled) < 2 or wide < 2 or _TOTAL.fullmatch(row[filled[0]]) is None:
+    if len(filled) < 2 or wide < 2 or _TOTAL.fullmatch(row[filled[0]]) is None or recurs(row[0]):
         return False
     return all(_NUMBER.fullmatch(row[i]) for i in filled[1:])
 
 
 def guess_rows_below(rows: Sequence[Sequence[str]], wide: int) -> int:
     """How many of the last rows, none of them blank, are notes or totals."""
+    begins = Counter(row[0] for row in rows if row)
     below = 0
     while below < len(rows) - 1 and below < _MOST:
         row = rows[len(rows) - 1 - below]
-        if not (_is_note(row, wide) or _is_total(row, wide)):
+        if not (_is_note(row, wide) or _is_total(row, wide, lambda cell: begins[cell] > 1)):
             break
         below += 1
     return below
@@ -85,6 +93,10 @@ def cut_tail(body: bytes, delimiter: str, wide: int, said: int | None) -> tuple[
     lines = body[at:].split(b"\n")
     ends = at + np.cumsum([len(line) + 1 for line in lines])
     taken, cut = 0, len(body)
+
+    def recurs(cell: str) -> bool:
+        return bool(cell) and body.count(f"\n{cell}{delimiter}".encode()) > 1
+
     for k in range(len(lines) - 1, 0, -1):
         if said is not None and taken == said:
             break
@@ -95,7 +107,7 @@ def cut_tail(body: bytes, delimiter: str, wide: int, said: int | None) -> tuple[
             if taken == _MOST or text.count('"') % 2:
                 break
             row = next(csv.reader(io.StringIO(text), delimiter=delimiter), [])
-            if not (_is_note(row, wide) or _is_total(row, wide)):
+            if not (_is_note(row, wide) or _is_total(row, wide, recurs)):
                 break
         taken += 1
         cut = int(ends[k - 1])

@@ -5,6 +5,7 @@ import { api, got, Refusal } from "../../../api/client";
 import { Choice, Field, TextInput } from "../../../parts/fields";
 import { count, plainly, plural } from "../../../parts/figures";
 import { tell } from "../../../parts/notices";
+import { folded } from "../../codebook/matching";
 import { AnswersEditor } from "./answers";
 import type { Line, LineView } from "./edits";
 import { ReadingEditor } from "./reading";
@@ -33,6 +34,11 @@ function Summary({ view, why }: { view: LineView; why: string }) {
           : values.length
             ? `${show(Math.min(...values))} to ${show(Math.max(...values))}`
             : "";
+  const labels = new Map([...(line.scale?.codes ?? []), ...(line.scale?.missing ?? [])].map((c) => [c.code, c.label]));
+  // Wordings that are put to a label which they are not, spacing and letter case aside.
+  const meant = Object.entries(
+    line.kind === "coded" && line.why !== "numbered_labels" ? (line.answers ?? {}) : {},
+  ).filter(([word, code]) => folded(word) !== folded(labels.get(code) ?? ""));
   const unfit = effect.answers.filter((a) => a.sort === "left");
   return (
     <span className="block text-sm">
@@ -45,6 +51,11 @@ function Summary({ view, why }: { view: LineView; why: string }) {
             .map((a) => a.text)
             .slice(0, 5)
             .join(", ")}; `}
+        {meant.length > 0 &&
+          `${meant
+            .slice(0, 4)
+            .map(([word, code]) => `“${word}” as ${labels.get(code)}`)
+            .join(", ")}${meant.length > 4 ? ` and ${meant.length - 4} more` : ""}; `}
         {Object.keys(line.number?.entries ?? {}).map((e) => `“${e}” as ${line.number?.entries?.[e]}; `)}
         {effect.blank > 0 && `${count(effect.blank)} blank; `}
         <span className={view.unsure ? "text-heed" : ""}>
