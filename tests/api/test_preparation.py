@@ -310,6 +310,29 @@ def test_a_draft_is_looked_at_changed_and_taken_with_a_file(api: Any) -> None:
     )
 
 
+def test_a_study_that_is_there_takes_lines_of_its_files_draft(api: Any) -> None:
+    rows = "".join(f"{k},{('Never', 'Often', 'Always')[k % 3]},{('Yes', 'No')[k % 2]}\n" for k in range(60))
+    file = api.bring("a.csv", f"id,often,boat\n{rows}".encode())
+    study = api("POST", "/studies", json={"title": "T", "file": file["id"]})["id"]
+    path = f"/studies/{study}"
+    scale = {"codes": [{"code": 7, "label": "Kept"}]}
+    label = {"name": "often", "kind": "text", "label": "How often?"}
+    book = {"scales": {"often": scale}, "variables": [label]}
+    now = api.change(api("GET", path), codebook=book, ledger=[])
+    lines = [seen["line"] for seen in api("GET", f"/files/{file['id']}/draft")]
+    coded = [line for line in lines if line["kind"] == "coded"]
+    added = api("POST", f"{path}/draft", json=coded)
+    assert added["codebook"]["scales"]["often"]["codes"][0]["label"] == "Kept"
+    now = api.change(now, codebook=added["codebook"], ledger=added["ledger"])
+    seen = {v["variable"]["name"]: v for v in api("GET", f"{path}/codebook")["variables"]}
+    assert [seen[name]["variable"]["kind"] for name in ("often", "boat")] == ["coded", "coded"]
+    assert seen["often"]["variable"]["label"] == "How often?"
+    assert [a["label"] for a in seen["often"]["answers"]] == ["Never", "Often", "Always"]
+    refused = api("POST", f"{path}/draft", 422, json=coded)
+    assert "no longer as the file has it" in refused["faults"][0]["what"]
+    assert api("GET", path)["document"]["ledger"] == now["document"]["ledger"]
+
+
 def test_all_answers_of_a_question_are_there_though_the_list_holds_the_most_frequent(api: Any) -> None:
     lines = "".join(f"{k},place {k % 90}\n" for k in range(270))
     file = api.bring("a.csv", ("id,home\n" + lines).encode())

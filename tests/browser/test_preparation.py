@@ -294,6 +294,27 @@ def test_columns_of_one_question_are_proposed_and_made_one(
     browser.see("Shopping")
 
 
+def test_many_questions_are_coded_at_once_as_they_were_drafted(
+    browser: Browser, study: str, tmp_path: Path
+) -> None:
+    rows = "".join(f"{k},{('Never', 'Often', 'Always')[k % 3]},{('Tern', 'Auk')[k % 2]}\n" for k in range(60))
+    (tmp_path / "plain.csv").write_text("id,often,boat\n" + rows)
+    browser.go("/")
+    browser.give_file("choose-file", tmp_path / "plain.csv")
+    browser.see("nothing has been imported yet")
+    browser.act("import-plain")
+    browser.see("3 variables, 0 coded")
+    here = browser.driver.current_url.removeprefix(browser.address).split("/codebook")[0]
+    browser.go(f"{here}/codebook/-several-")
+    browser.tick("often")
+    browser.tick("boat")
+    browser.act("tool-drafted")
+    browser.see("Never · Often · Always")
+    browser.act("take-drafted")
+    browser.see("3 variables, 2 coded")
+    browser.see("Ledger, 2 entries")
+
+
 def test_a_newer_file_extends_the_answers(browser: Browser, study: str) -> None:
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("“Tied to the job” (7)")

@@ -1,5 +1,14 @@
 import { describe, expect, it } from "vitest";
-import { type Line, meaning, relabelled, reordered, same, turned } from "../src/stations/intake/draft/edits";
+import { linesOf } from "../src/stations/codebook/drafted";
+import {
+  type Line,
+  type LineView,
+  meaning,
+  relabelled,
+  reordered,
+  same,
+  turned,
+} from "../src/stations/intake/draft/edits";
 
 const line: Line = {
   questions: ["q1"],
@@ -59,5 +68,23 @@ describe("a line of the draft", () => {
     const to = same(line, 1, 2);
     expect(labels(to)).toEqual(["1 Sometimes", "2 Always"]);
     expect(to.answers).toEqual({ allways: 2, " Never": 1, Never: 1 });
+  });
+
+  it("is cut to the questions that were chosen; one of several columns is whole or not there", () => {
+    const view = (questions: string[], kind: Line["kind"]): LineView => ({
+      line: { ...line, kind, questions },
+      titles: questions.map((name) => `Title of ${name}`),
+      unsure: false,
+      effect: { answers: [], blank: 0, left: 0 } as unknown as LineView["effect"],
+    });
+    const draft = [view(["q1", "q2", "q3"], "coded"), view(["a", "b"], "several"), view(["t"], "text")];
+    const cut = linesOf(draft, ["q3", "q1", "a"]);
+    expect(cut.map((v) => [v.line.questions, v.titles])).toEqual([
+      [
+        ["q1", "q3"],
+        ["Title of q1", "Title of q3"],
+      ],
+    ]);
+    expect(linesOf(draft, ["a", "b"])).toEqual([draft[1]]);
   });
 });

@@ -549,6 +549,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Draft
+         * @description The codebook and the ledger with what some lines of the file's draft propose; nothing is kept.
+         */
+        post: operations["add_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/findings": {
         parameters: {
             query?: never;
@@ -1113,6 +1133,15 @@ export interface components {
             variable?: string | null;
             /** Why */
             why: string;
+        };
+        /**
+         * Added
+         * @description A study's codebook and ledger with what some lines of a draft propose.
+         */
+        Added: {
+            codebook: components["schemas"]["Codebook"];
+            /** Ledger */
+            ledger: (components["schemas"]["DropCases"] | components["schemas"]["Tidy"] | components["schemas"]["CodeAnswers"] | components["schemas"]["ToNumber"] | components["schemas"]["ToDate"] | components["schemas"]["Replace"] | components["schemas"]["FillBlank"] | components["schemas"]["CountBlank"] | components["schemas"]["Edit"] | components["schemas"]["Split"] | components["schemas"]["Recode"] | components["schemas"]["Reverse"] | components["schemas"]["Collapse"] | components["schemas"]["Band"] | components["schemas"]["Derive"] | components["schemas"]["Score"] | components["schemas"]["LookUp"] | components["schemas"]["Rename"] | components["schemas"]["Discard"])[];
         };
         /**
          * AdjustedCell
@@ -6268,6 +6297,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    add_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftLine"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
             };
             /** @description Not Found */
             404: {

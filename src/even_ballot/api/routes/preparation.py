@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
+from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.ordering.orders import Ordered, in_order
 from even_ballot.core.ledger.scale_fit import Fit
 from even_ballot.core.screening import Finding
@@ -18,6 +19,7 @@ from even_ballot.services.stations import ledger as ledgers
 from even_ballot.services.stations.cells import CellsView, CellsWanted, FlowView
 from even_ballot.services.stations.codebook import FitWanted
 from even_ballot.services.stations.codebook_files import CodebookChanges
+from even_ballot.services.stations.intake import Added, added_to
 from even_ballot.services.stations.trial import Proposed, Trial
 from even_ballot.services.stations.views import (
     CodebookView,
@@ -82,6 +84,14 @@ class Labels(BaseModel):
 def order(study_id: str, body: Labels) -> Ordered:
     """Answers in the order in which a scale would show them."""
     return in_order(body.labels)
+
+
+@router.post("/draft")
+def add_draft(
+    lines: list[DraftLine], state: CurrentStudy, session: Transaction, pipelines: Workbench
+) -> Added:
+    """The codebook and the ledger with what some lines of the file's draft propose; nothing is kept."""
+    return added_to(session, pipelines, state, lines)
 
 
 @router.post("/fit")

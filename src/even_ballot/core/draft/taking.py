@@ -126,10 +126,10 @@ _TAKEN: dict[LineKind, Callable[[_Taken, DraftLine], None]] = {
 
 
 def taken(
-    lines: Iterable[DraftLine], raw: RawTable, decimal: str = "."
+    lines: Iterable[DraftLine], raw: RawTable, decimal: str = ".", scales: Mapping[str, Scale] | None = None
 ) -> tuple[Codebook, tuple[AnyStep, ...]]:
-    """The codebook and the ledger that say what some lines propose of a file's columns. Raises StudyError
-    for a line of a column there is not.
+    """The codebook and the ledger that say what some lines propose of a file's columns. scales: there are
+    already, of other names or the same ones. Raises StudyError for a line of a column there is not.
 
     >>> from even_ballot.core.data.example import ferry_answers
     >>> from even_ballot.core.draft.draft import draft
@@ -138,7 +138,7 @@ def taken(
     (['isle', 'boat'], 'Code the answers of isle by the scale isle')
     """
     kinds = {name: guess_kind(column, decimal) for name, column in zip(raw.names, raw.columns, strict=True)}
-    made = _Taken(kinds)
+    made = _Taken(kinds, dict(scales or {}))
     place = {name: i for i, name in enumerate(raw.names)}
     wanted = list(lines)
     for line in wanted:
@@ -156,3 +156,33 @@ def taken(
     )
     steps = sorted(made.steps, key=lambda step: step.do == "code")
     return Codebook(scales=made.scales, variables=tuple(variables)), tuple(steps)
+
+
+def added(
+    codebook: Codebook, lines: Iterable[DraftLine], raw: RawTable, decimal: str = "."
+) -> tuple[Codebook, tuple[AnyStep, ...]]:
+    """A codebook with what some lines propose added to it, and the entries they become. What was said of a
+    variable stays, but for its kind. Raises StudyError as `taken` does, and for a name that is in use.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> from even_ballot.core.draft.draft import draft
+    >>> boat = [line for line in draft(ferry_answers()) if line.scale_name == "boat"]
+    >>> [step.sentence() for step in added(Codebook(), boat, ferry_answers())[1]]
+    ['Code the answers of boat by the scale boat']
+    """
+    made, steps = taken(lines, raw, decimal, codebook.scales)
+    known = {variable.name: variable for variable in codebook.variables}
+    columns = set(raw.names)
+    for variable in made.variables:
+        before = known.get(variable.name)
+        if before is not None and variable.name not in columns:
+            raise fault(
+                f"There is a variable {variable.name!r} already.", "lines", "Give the question another name."
+            )
+        said = {"kind": variable.kind, "missing": variable.missing, "role": variable.role}
+        known[variable.name] = (
+            variable
+            if before is None
+            else before.model_copy(update={key: value for key, value in said.items() if value})
+        )
+    return Codebook(scales=made.scales, variables=tuple(known.values())), steps

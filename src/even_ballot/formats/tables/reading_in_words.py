@@ -5,7 +5,7 @@ worked out anew but differences, and those come with their own test. What sampli
 said so.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from even_ballot.core.data.batteries import item_of, stem_of
@@ -39,15 +39,15 @@ class Reading:
 
 
 def _percent(share: float) -> str:
-    return f"{100 * share:.0f} %"
+    return f"{100 * share:.1f} %"
 
 
 def _interval(cell: Cell, share: bool) -> str:
-    """(35 to 47), as far as there are limits."""
+    """(35.2 to 47.0), as far as there are limits, with the decimals of the table."""
     if cell.low is None or cell.high is None:
         return ""
     if share:
-        return f" ({100 * cell.low:.0f} to {100 * cell.high:.0f})"
+        return f" ({100 * cell.low:.1f} to {100 * cell.high:.1f})"
     return f" ({cell.low:,.2f} to {cell.high:,.2f})"
 
 
@@ -58,8 +58,8 @@ def _said(cell: Cell, share: bool) -> str:
 class _Read:
     """One table's cells and tests, found by what they are of."""
 
-    def __init__(self, result: TableResult, request: TableRequest) -> None:
-        self.result, self.request = result, request
+    def __init__(self, result: TableResult, request: TableRequest, nominal: Collection[str]) -> None:
+        self.result, self.request, self.nominal = result, request, nominal
         self.cells = {(c.stub, c.banner, c.stat): c for c in result.cells}
 
     def label(self, banner: BannerHeading, path: Sequence[CodeOrNet]) -> str | None:
@@ -107,7 +107,7 @@ class _Read:
                 f"{text}: {_said(cell, True)}, of {cell.base_n:,} who answered.", key, ((),), "col_pct"
             )
         mean = self.cells.get((StubKey(stub.variable), (), "mean"))
-        if mean is not None:
+        if mean is not None and stub.variable not in self.nominal:
             text = f"The mean is {_said(mean, False)}, of {mean.base_n:,} who answered."
             yield Reading(text, StubKey(stub.variable), ((),), "mean")
 
@@ -131,7 +131,8 @@ class _Read:
     def between(self, stub: StubHeading, banner: BannerHeading) -> Iterator[Reading]:
         """The largest difference between two columns of an entry, and whether sampling alone would explain
         it."""
-        rows = [*self.rows(stub), (StubKey(stub.variable), "", "mean")]
+        means = [] if stub.variable in self.nominal else [(StubKey(stub.variable), "", "mean")]
+        rows = [*self.rows(stub), *means]
         tests = [(test, key, label, stat) for key, label, stat in rows for test in self.tests(key, banner)]
         # A net stands for its categories where there is one.
         if any(item[1].net is not None for item in tests):
@@ -164,11 +165,7 @@ class _Read:
             return
         first, second = self.label(banner, larger) or "", self.label(banner, smaller) or ""
         points = 100 * abs(test.diff)
-        size = (
-            (f"{points:.0f} points" if points >= 10 else f"{points:.1f} points")
-            if share
-            else f"{abs(test.diff):,.2f}"
-        )
+        size = f"{points:.1f} points" if share else f"{abs(test.diff):,.2f}"
         size += f", the clearest of {of:,}," if of > 1 else ","
         significant = test.p * of < self.request.levels[-1]
         bears = "is larger than sampling alone would explain" if significant else "could be sampling alone"
@@ -197,14 +194,16 @@ class _Read:
                 yield Reading(text, StubKey(stub.variable), (), "independence")
 
 
-def in_words(result: TableResult, request: TableRequest) -> tuple[Reading, ...]:
+def in_words(
+    result: TableResult, request: TableRequest, nominal: Collection[str] = ()
+) -> tuple[Reading, ...]:
     """Sentences about every stub variable: everybody, the largest difference in each banner entry, and
-    whether they go together.
+    whether they go together. nominal: variables whose codes are names, so that a mean of them says nothing.
 
     Differences need the table's `columns` tests.
     """
     result = displayed(result, request.display, request.layout == "battery")
-    read = _Read(result, request)
+    read = _Read(result, request, nominal)
     found: list[Reading] = []
     stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""
     for stub in result.stubs:

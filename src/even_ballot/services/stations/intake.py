@@ -1,11 +1,13 @@
 """Bringing files in: read, kept, shown before they are imported."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import IO
 
 import numpy as np
 from sqlalchemy.orm import Session
 
+from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
 from even_ballot.core.data.interpretation import guess_kind
 from even_ballot.core.draft.answers import Answers, answers_in
@@ -13,7 +15,10 @@ from even_ballot.core.draft.draft import draft
 from even_ballot.core.draft.effect import effect
 from even_ballot.core.draft.line import DraftLine, LineKind
 from even_ballot.core.draft.otherwise import proposed_as
+from even_ballot.core.draft.taking import added
 from even_ballot.core.faults import fault, some
+from even_ballot.core.ledger import AnyStep
+from even_ballot.core.ledger.step import changed_cells
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
@@ -31,6 +36,7 @@ from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.models import SourceFile
+from even_ballot.store.studies import StudyState
 
 _SHOWN = 12
 
@@ -131,6 +137,37 @@ def draft_as(
     table, decimal = _read(session, pipelines, file_id)
     line = proposed_as(kind, _answers(table, questions), decimal, frozenset(table.names))
     return _line_view(table, line)
+
+
+@dataclass(frozen=True)
+class Added:
+    """A study's codebook and ledger with what some lines of a draft propose."""
+
+    codebook: Codebook
+    ledger: tuple[AnyStep, ...]
+
+
+def added_to(session: Session, pipelines: Pipelines, state: StudyState, lines: Sequence[DraftLine]) -> Added:
+    """What some lines of its file's draft make of a study's codebook and ledger. Raises StudyError where a
+    question of them is not any more as the file has it."""
+    table, decimal = _read(session, pipelines, state.files.source)
+    ledgered = pipelines.ledgered(session, state)[1]
+    before, now = ledgered.start, ledgered.last
+    for name in (name for line in lines for name in line.questions):
+        there = name in before.variables and name in now.variables
+        if (
+            not there
+            or now.variables[name].kind not in ("text", "number", "date")
+            or changed_cells(before.column(name), now.column(name), text=True)
+        ):
+            raise fault(
+                f"{name} is no longer as the file has it.",
+                "lines",
+                "The draft is of the answers as they arrived: switch off what the ledger does to them, or "
+                "code them by hand.",
+            )
+    codebook, steps = added(state.study.codebook, lines, table, decimal)
+    return Added(codebook, (*state.study.ledger, *steps))
 
 
 def keep(

@@ -7,6 +7,7 @@ from typing import Literal
 
 from sqlalchemy.orm import Session
 
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
@@ -31,6 +32,10 @@ _SUPERSEDED = Fault(
 )
 
 
+def _nominal(data: Dataset, name: str) -> bool:
+    return data.variables[name].level_on(data.scale_of(name)) == "nominal"
+
+
 def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: str) -> TableView:
     """A table, or what is wrong with it; the others are not touched by its faults."""
     ids = [request.id for request in state.study.tables]
@@ -40,8 +45,9 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     request = state.study.tables[at]
     try:
         told = pipelines.told(session, state, at)
-        words = in_words(told, request)
-        note = methods_note(state.study, pipelines.notable(session, state), (request,))
+        notable = pipelines.notable(session, state)
+        words = in_words(told, request, [v for v in request.stub if _nominal(notable.data, v)])
+        note = methods_note(state.study, notable, (request,))
     except StudyError as error:
         return TableView(table_id, None, None, (), error.faults)
     except Superseded:

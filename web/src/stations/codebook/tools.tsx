@@ -7,6 +7,7 @@ import { AboutForm } from "./about";
 import { BandForm } from "./band";
 import { FillBlankForm } from "./blanks";
 import { CollapseForm } from "./collapse";
+import { DraftedForm } from "./drafted";
 import { OneQuestionForm } from "./one-question";
 import { ReadNumberForm, TidyForm } from "./reading";
 import { RecodeForm } from "./recode";
@@ -40,6 +41,12 @@ const TOOLS: Tool[] = [
     label: "Answer scale …",
     fits: (views) => kinds(views, "text", "coded", "number"),
     form: (views, codebook, done) => <ScaleForm views={views} codebook={codebook} done={done} />,
+  },
+  {
+    name: "drafted",
+    label: "As the draft proposes …",
+    fits: (views) => kinds(views, "text", "number") && views.every((v) => v.arrived_as === v.variable.kind),
+    form: (views, _, done) => <DraftedForm names={namesOf(views)} done={done} />,
   },
   {
     name: "number",
