@@ -164,3 +164,19 @@ def test_a_file_cut_in_the_middle_is_refused_with_what_mends_it(name: str, share
         read_source(whole[: int(len(whole) * share)], Source(path=name))
     assert "damaged or cut off" in caught.value.faults[0].what
     assert caught.value.faults[0].mend
+
+
+def test_rows_that_an_open_document_hides_or_filters_away_are_left_out_and_said() -> None:
+    def record(k: int, said: str = "") -> str:
+        return f"<table:table-row {said}>{_text(str(k))}{_text('x')}</table:table-row>"
+
+    away = 'table:visibility="collapse"', 'table:number-rows-repeated="2" table:visibility="filter"'
+    rows = [_row(_text("id"), _text("a")), record(1), record(2, away[0]), record(3), record(4, away[1])]
+    rows += [record(5)]
+    other = f'<table:table table:name="Other">{record(1, away[0])}{record(2)}</table:table>'
+    content = open_document(other + f'<table:table table:name="Answers">{"".join(rows)}</table:table>')
+    table, reading = read_source(content, Source(path="a.ods", sheet="Answers"))
+    ids = [table.columns[0].words[v] for v in table.columns[0].values]
+    assert (ids, reading.hidden) == (["1", "3", "5"], True)
+    table, _ = read_source(content, Source(path="a.ods", sheet="Answers", hidden=False))
+    assert len(table.rows) == 6

@@ -4,12 +4,18 @@ import io
 import posixpath
 import re
 import zipfile
+from collections.abc import Iterator
 
 _ROW = re.compile(rb"<(?:\w+:)?row\b[^>]*>")
 _NUMBER = re.compile(rb'\br="(\d{1,7})"')
 _HIDDEN = re.compile(rb'\bhidden="(?:1|true)"')
 _SHEET = re.compile(rb"<(?:\w+:)?sheet\b[^>]*>")
 _RELATION = re.compile(rb"<(?:\w+:)?Relationship\b[^>]*>")
+_ODS_TAG = re.compile(rb"<table:table(?:-row)?(?=[\s/>])[^>]*>")
+_ODS_SHEET = re.compile(rb"<table:table[\s/>]")
+_ODS_REPEATED = re.compile(rb'\btable:number-rows-repeated="(\d{1,7})"')
+_ODS_HIDDEN = re.compile(rb'\btable:visibility="(?:collapse|filter)"')
+_MOST_ROWS = 1 << 20
 _PIECE = 1 << 20
 
 
@@ -35,23 +41,46 @@ def _part_of(archive: zipfile.ZipFile, at: int) -> str | None:
     return None
 
 
+def _tags(archive: zipfile.ZipFile, part: str, wanted: re.Pattern[bytes]) -> Iterator[bytes]:
+    """The tags of a part that are wanted, in their order, a piece of it in memory at a time."""
+    rest = b""
+    with archive.open(part) as file:
+        while piece := file.read(_PIECE):
+            text = rest + piece
+            end = text.rfind(b">") + 1
+            yield from wanted.findall(text[:end])
+            rest = text[end:][-4096:]
+
+
+def _away_in_xlsx(archive: zipfile.ZipFile, part: str) -> Iterator[int]:
+    number = 0
+    for tag in _tags(archive, part, _ROW):
+        said = _NUMBER.search(tag)
+        number = int(said[1]) if said else number + 1
+        if _HIDDEN.search(tag):
+            yield number - 1
+
+
+def _away_in_ods(archive: zipfile.ZipFile, at: int) -> Iterator[int]:
+    sheet, row = -1, 0
+    for tag in _tags(archive, "content.xml", _ODS_TAG):
+        if _ODS_SHEET.match(tag):
+            sheet, row = sheet + 1, 0
+            continue
+        if sheet > at:
+            return
+        said = _ODS_REPEATED.search(tag)
+        rows = int(said[1]) if said else 1
+        if sheet == at and _ODS_HIDDEN.search(tag):
+            yield from range(row, min(row + rows, _MOST_ROWS))
+        row += rows
+
+
 def hidden_rows(content: bytes, at: int) -> frozenset[int]:
-    """The rows, from 0, that the sheet at a place in an XLSX workbook does not show. An ODS file's are not
-    looked for. The archive has been checked for its size before."""
-    found: set[int] = set()
+    """The rows, from 0, that the sheet at a place in an XLSX or ODS workbook does not show: hidden, or
+    filtered away. The archive has been checked for its size before."""
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        if "content.xml" in archive.namelist():
+            return frozenset(_away_in_ods(archive, at))
         part = _part_of(archive, at)
-        if part is None:
-            return frozenset()
-        rest, number = b"", 0
-        with archive.open(part) as sheet:
-            while piece := sheet.read(_PIECE):
-                text = rest + piece
-                end = text.rfind(b">") + 1
-                for tag in _ROW.findall(text[:end]):
-                    said = _NUMBER.search(tag)
-                    number = int(said[1]) if said else number + 1
-                    if _HIDDEN.search(tag):
-                        found.add(number - 1)
-                rest = text[end:][-4096:]
-    return frozenset(found)
+        return frozenset() if part is None else frozenset(_away_in_xlsx(archive, part))

@@ -220,21 +220,25 @@ export function Page({
                   scope="row"
                   className={`py-1 pr-4 pl-3 text-left ${main.net != null ? "font-semibold italic" : "font-normal"}`}
                 >
-                  {main.category &&
-                    (single && (main.code != null || main.net != null) ? (
-                      <Sorter
-                        text={shown(main.code, main.category)}
-                        sort={{ stat: main.stat, variable: section.variable, code: main.code, net: main.net }}
-                        now={display.columns}
-                        take={(columns) => redisplay({ ...display, columns })}
-                        what="columns"
-                      />
-                    ) : (
-                      shown(main.code, main.category)
-                    ))}
-                  {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery)) && (
-                    <span className="block text-soft text-xs">{main.figure}</span>
-                  )}
+                  <span className="flex items-baseline justify-between gap-3">
+                    <span>
+                      {main.category &&
+                        (single && (main.code != null || main.net != null) ? (
+                          <Sorter
+                            text={shown(main.code, main.category)}
+                            sort={{ stat: main.stat, variable: section.variable, code: main.code, net: main.net }}
+                            now={display.columns}
+                            take={(columns) => redisplay({ ...display, columns })}
+                            what="columns"
+                          />
+                        ) : (
+                          shown(main.code, main.category)
+                        ))}
+                    </span>
+                    {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery)) && (
+                      <span className="text-soft text-xs">{main.figure}</span>
+                    )}
+                  </span>
                 </th>
                 {main.values.map((_, c) => {
                   const cell = find(section, main, c);
