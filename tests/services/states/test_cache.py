@@ -1,6 +1,7 @@
 """Values made once, whoever asks for them; work that is seen, stopped and superseded."""
 
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import partial
@@ -126,6 +127,19 @@ def test_what_is_kept_stays_within_its_bytes_and_shared_parts_count_once() -> No
         assert kept.taken <= 1_000_000
     assert kept.once("large 19", lambda: "made anew") is not None
     assert kept.once("state 0", lambda: "made anew") == "made anew"
+
+
+def test_much_that_nobody_asks_for_goes_after_a_while_and_little_stays() -> None:
+    room = Room(1_000_000, resting=100_000)
+    kept = Cache(room, idle=0.05)
+    for k in range(5):
+        kept.once(f"large {k}", lambda: np.zeros(10_000))
+    end = time.monotonic() + PATIENCE
+    while kept.taken > room.resting and time.monotonic() < end:
+        time.sleep(0.01)
+    assert kept.taken == 80_000
+    assert not isinstance(kept.once("large 4", lambda: "made anew"), str)
+    assert kept.once("large 0", lambda: "made anew") == "made anew"
 
 
 def test_work_ends_where_whoever_asked_has_gone() -> None:

@@ -2,12 +2,13 @@
 together within a number of bytes."""
 
 import threading
+import time
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import fields, is_dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from typing import Any
 
 import numpy as np
-from cachetools import LRUCache
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.parts import InParts
@@ -15,9 +16,11 @@ from even_ballot.core.progress import Stopped
 from even_ballot.core.sampling.replicates import Replicates
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.services.workers.ongoing_work import Superseded
-from even_ballot.services.workers.process_limits import GIB, machine_memory
+from even_ballot.services.workers.process_limits import GIB, give_back, machine_memory
 
 _SMALL, _DEEP = 2000, 12
+RESTING, IDLE = 192 << 20, 300.0
+"""Bytes that may be kept though nobody asks for them, and after how many seconds that is so."""
 
 
 def parts_of(value: Any, depth: int = 0) -> Iterator[tuple[int, int]]:
@@ -58,10 +61,12 @@ def _inside(value: Any) -> tuple[list[tuple[int, int]], Iterable[Any]]:
 
 
 class Room:
-    """Bytes that may be kept, and what takes them up, each part counted once however many values hold it."""
+    """Bytes that may be kept, and what takes them up, each part counted once however many values hold it.
+    resting: how many of them by what nobody asks for."""
 
-    def __init__(self, most: int | None = None) -> None:
+    def __init__(self, most: int | None = None, resting: int = RESTING) -> None:
         self.most = min(machine_memory() // 4, 2 * GIB) if most is None else most
+        self.resting = resting
         self.taken = 0
         self._holders: dict[int, tuple[int, int]] = {}
 
@@ -92,24 +97,59 @@ class _Making:
         self.broke: BaseException | None = None
 
 
-class _Values(LRUCache[str, tuple[Any, dict[int, int]]]):
-    """The most recently used values, each with its parts; those that go leave the room to others."""
+@dataclass
+class _Kept:
+    """A value, its parts, and when somebody last asked for it."""
+
+    value: Any
+    parts: dict[int, int]
+    used: float
+
+
+class _Values:
+    """The most recently used values; those that go leave their room to others."""
 
     def __init__(self, room: Room, most: int) -> None:
-        super().__init__(most)
-        self._room = room
+        self._room, self._most = room, most
+        self._kept: OrderedDict[str, _Kept] = OrderedDict()
 
-    def popitem(self) -> tuple[str, tuple[Any, dict[int, int]]]:
-        key, kept = super().popitem()
-        self._room.drop(kept[1])
-        return key, kept
+    def __len__(self) -> int:
+        return len(self._kept)
+
+    def get(self, key: str) -> _Kept | None:
+        if (kept := self._kept.get(key)) is not None:
+            kept.used = time.monotonic()
+            self._kept.move_to_end(key)
+        return kept
+
+    def keep(self, key: str, value: Any, parts: dict[int, int]) -> None:
+        """Keeps a value; what was used least recently goes, until there is room."""
+        self._kept[key] = _Kept(value, parts, time.monotonic())
+        self._room.add(parts)
+        while len(self) > 1 and (len(self) > self._most or self._room.taken > self._room.most):
+            self._drop_oldest()
+
+    def _drop_oldest(self) -> None:
+        _, kept = self._kept.popitem(last=False)
+        self._room.drop(kept.parts)
+
+    def rest(self, since: float) -> bool:
+        """Drops what nobody asked for since then, until what is left is small; says whether any went."""
+        before = len(self)
+        while self._room.taken > self._room.resting and len(self) > 1:
+            if next(iter(self._kept.values())).used > since:
+                break
+            self._drop_oldest()
+        return len(self) < before
 
 
 class Cache:
-    """The most recently used values by key, within a room; faults are kept like values."""
+    """The most recently used values by key, within a room; faults are kept like values. idle: seconds after
+    which what nobody asked for goes, where it is much."""
 
-    def __init__(self, room: Room | None = None, most: int = 5000) -> None:
-        self._room = room or Room()
+    def __init__(self, room: Room | None = None, most: int = 5000, idle: float = IDLE) -> None:
+        self._room, self._idle = room or Room(), idle
+        self._clock: threading.Timer | None = None
         self._values = _Values(self._room, most)
         self._making: dict[str, _Making] = {}
         self._lock = threading.Lock()
@@ -125,7 +165,7 @@ class Cache:
         while True:
             with self._lock:
                 if (kept := self._values.get(key)) is not None:
-                    return kept[0]
+                    return kept.value
                 making = self._making.get(key)
                 mine = making is None
                 if making is None:
@@ -154,9 +194,22 @@ class Cache:
             with self._lock:
                 del self._making[key]
                 if making.broke is None:
-                    self._values[key] = making.value, parts
-                    self._room.add(parts)
-                    while len(self._values) > 1 and self._room.taken > self._room.most:
-                        self._values.popitem()
+                    self._values.keep(key, making.value, parts)
+                    self._wind()
             making.done.set()
         return making.value
+
+    def _wind(self) -> None:
+        """Looks again after a while, where much is kept."""
+        if self._clock is None and self._room.taken > self._room.resting:
+            self._clock = threading.Timer(self._idle, self._rest)
+            self._clock.daemon = True
+            self._clock.start()
+
+    def _rest(self) -> None:
+        with self._lock:
+            self._clock = None
+            dropped = self._values.rest(time.monotonic() - self._idle)
+            self._wind()
+        if dropped:
+            give_back()

@@ -1,6 +1,9 @@
 """How much memory and time the reading of a file may take."""
 
+import ctypes
 import os
+
+import pyarrow as pa
 
 GIB = 1 << 30
 _PACE = 10_000_000
@@ -21,3 +24,11 @@ def memory_for(size: int) -> int:
 def seconds_for(size: int) -> float:
     """Seconds that reading so many bytes may take."""
     return max(60.0, size / _PACE)
+
+
+def give_back() -> None:
+    """Gives memory that is free within the process back to the machine, where its C library can."""
+    pa.default_memory_pool().release_unused()
+    trim = getattr(ctypes.CDLL(None), "malloc_trim", None)
+    if trim is not None:
+        trim(0)
