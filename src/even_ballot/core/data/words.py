@@ -39,6 +39,11 @@ class Words(Sequence[str]):
         offsets = np.concatenate(([0], np.cumsum([len(word) for word in encoded], dtype=np.int64)))
         return cls(np.frombuffer(b"".join(encoded), np.uint8), offsets)
 
+    @property
+    def arrays(self) -> tuple[NDArray[Any], ...]:
+        """What it takes up."""
+        return self._data, self._offsets, *(() if self.numbers is None else (self.numbers,))
+
     def __len__(self) -> int:
         return len(self._offsets) - 1
 

@@ -10,6 +10,7 @@ from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Co
 from even_ballot.core.data.interpretation import code_of, with_missing_codes
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.written.texts import tidied
 
 
@@ -69,10 +70,10 @@ def as_words(column: Column) -> Column:
     ('1', '2.5')
     """
     numbers = column.state != UNPLACED
-    values, index = np.unique(column.values[numbers], return_inverse=True)
+    values, index = numbered(column.values[numbers])
     words = (*(f"{v:.15g}" for v in values.tolist()), *column.words)
     at = np.zeros(len(column.values), np.int32)
-    at[numbers] = index.ravel()
+    at[numbers] = index
     at[~numbers] = column.values[~numbers].astype(np.int32) + len(values)
     return Column(at, np.where(column.state == BLANK, BLANK, ANSWERED).astype(np.uint8), words)
 
@@ -94,7 +95,7 @@ def other_meaning(codes: Iterable[int], before: Scale, after: Scale) -> tuple[in
 
 def _refuse_another_meaning(name: str, column: Column, before: Scale, after: Scale, after_name: str) -> None:
     found = other_meaning(
-        np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist(), before, after
+        numbered(column.values[np.isin(column.state, (ANSWERED, MISSING))])[0].tolist(), before, after
     )
     if found is not None:
         code, old, new = found

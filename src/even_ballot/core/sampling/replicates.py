@@ -224,6 +224,14 @@ class CaseWeights(ABC):
         """Adds y times the weights of all replicates to out[cell], (cells, R); cell: (n,), below 0 for cases
         that do not count."""
 
+    @abstractmethod
+    def taken(self, cases: Ints) -> "CaseWeights":
+        """Those of some cases."""
+
+    def weights_of(self, cases: Ints) -> Floats:
+        """The weights of some cases in every replicate, (n, R)."""
+        return self.taken(cases).sums(np.arange(len(cases)), None, len(cases))
+
     def sums(self, cell: Ints, y: Floats | None, cells: int) -> Floats:
         """Σ w y by cell and replicate, (cells, R); y: (n,), what is summed; None: weights alone."""
         out = np.zeros((cells, self.count))
@@ -240,6 +248,12 @@ class GivenWeights(CaseWeights):
     @property
     def count(self) -> int:
         return int(self.weights.shape[1])
+
+    def taken(self, cases: Ints) -> "GivenWeights":
+        return GivenWeights(self.weights[cases])
+
+    def weights_of(self, cases: Ints) -> Floats:
+        return self.weights[cases]
 
     def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
         _scatter_columns(cell, y, self.weights, out)
@@ -303,6 +317,10 @@ class Again(CaseWeights):
         _scatter_again(
             cell, y, self.d, self.psu, s.by_psu, self.index, self.times, s.factor, s.low, s.high, out
         )
+
+    def taken(self, cases: Ints) -> "Again":
+        index, times = np.ascontiguousarray(self.index[:, cases]), np.ascontiguousarray(self.times[:, cases])
+        return replace(self, d=self.d[cases], psu=self.psu[cases], index=index, times=times)
 
     def of(self, replicate: int) -> Floats:
         """Every case's weight in one replicate, (n,)."""

@@ -185,10 +185,45 @@ def covariance_of_shares(w: Floats, own: Floats | None, shares: Floats, units: U
         return _covariance_of_cases(totals, ww / whole**2, ww / whole, shares, units)
     if units.residuals is not None:
         totals = totals[: units.rows] - units.residuals.by_unit @ units.residuals.slope(totals)
+    return covariance_of_totals(totals, units)
+
+
+def covariance_of_totals(totals: Floats, units: Units) -> Floats:
+    """The covariance matrix (m, m) of estimates from Σ w z by PSU, (U, m), residuals taken already.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> units = sampled(ferry(), Design(clusters=("boat",)), "w").units
+    >>> covariance_of_totals(np.array([[2.0], [2.0], [2.5], [2.5]]), units).round(4).tolist()
+    [[0.3333]]
+    """
     centred = _centred(totals, units)
-    result = (centred.T @ centred) * units.inflation
+    return _with_singles((centred.T @ centred) * units.inflation, totals, units.stratum, units)
+
+
+def covariance_of_own(moment: Floats, totals: Floats, units: Units) -> Floats:
+    """The same where every case is its own PSU. moment: (m, m), Σ factor_h f f′ over the cases, f = w z;
+    totals: (H, m), Σ f by stratum.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> f = sample.parts[0].weight[:, None] - 1.125
+    >>> moment = sample.units.factor[0] * f.T @ f
+    >>> covariance_of_own(moment, f.sum(0, keepdims=True), sample.units).round(4).tolist()
+    [[1.5714]]
+    """
+    scaled = totals * np.sqrt(units.factor / units.psus)[:, None]
+    strata = np.arange(len(units.psus), dtype=np.int32)
+    return _with_singles((moment - scaled.T @ scaled) * units.inflation, totals, strata, units)
+
+
+def _with_singles(result: Floats, totals: Floats, strata: NDArray[np.int32], units: Units) -> Floats:
+    """With what strata of one PSU add under `centre`."""
     if units.single_psu == "centre" and units.single.any():
-        singles = _singles(totals, units.stratum, units)
+        singles = _singles(totals, strata, units)
         result = result + singles.T @ singles
     return np.asarray(result)
 
@@ -257,10 +292,4 @@ def _covariance_of_cases(totals: Floats, ww: Floats, cross: Floats, shares: Floa
         both = np.asarray((factor[:, None] * of_z).T @ fitted)
         moment = moment - both - both.T + (fitted * (factor * residuals.squares)[:, None]).T @ fitted
         totals = totals[:rows] - residuals.by_unit @ slope
-    totals = np.add.reduceat(totals, _starts(units), axis=0)
-    scaled = totals * np.sqrt(units.factor / units.psus)[:, None]
-    result = (moment - scaled.T @ scaled) * units.inflation
-    if units.single_psu == "centre" and units.single.any():
-        singles = _singles(totals, np.arange(len(units.psus), dtype=np.int32), units)
-        result = result + singles.T @ singles
-    return np.asarray(result)
+    return covariance_of_own(moment, np.add.reduceat(totals, _starts(units), axis=0), units)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
-from typing import Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from pydantic_core import PydanticSerializationError
 
@@ -32,6 +32,9 @@ from even_ballot.core.disclosure.tables import (
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.model import Model
+from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
+from even_ballot.core.models.request import Analysis
+from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding, sweep
@@ -337,6 +340,21 @@ class Pipeline:
         hide = partial(without_hidden, shared.value, result, request, pattern.value, where)
         return self._keep(key_of("hidden", key, pattern.key), hide)
 
+    def analysis(self, part: AnalysisPart, at: int, what: str | None = None) -> AnalysisResult:
+        """A model, a scale of items or correlations of the study; what: as of a table."""
+        request: Analysis = getattr(self.study, part)[at]
+        shared, where = self.shared, f"{part}[{at}]"
+        counted = request.model_copy(update={"group": None})
+        key = key_of("analysis", shared.key, part, _said(counted))
+
+        def work() -> AnalysisResult:
+            with self._telling(what) as tell:
+                tell(f"Working out {request.name}", None)
+                domain = shared.value.domain(request.where, f"{where}.where")
+                return analysed(shared.value.sample, counted, domain.inside, where)
+
+        return self._keep(key, work)
+
     @cached_property
     def pattern(self) -> Node[HiddenPattern]:
         """What is hidden when all tables are released together."""
@@ -373,15 +391,26 @@ class Pipeline:
                     tables.append(self.table(at))
                 except StudyError as error:
                     faulty.append(FaultyTable(request.id, request.title or request.id, error.faults))
-        if faulty and not tables:
+        done = {part: self._analysed(part, faulty) for part in ANALYSES}
+        if faulty and not tables and not any(done.values()):
             raise StudyError(fault for table in faulty for fault in table.faults)
-        found = replace(self._found(findings, reports, tuple(tables)), faulty=tuple(faulty))
+        found = replace(self._found(findings, reports, tuple(tables)), faulty=tuple(faulty), **done)
         below = self.study.suppression.below
         if below is None:
             return found
         pattern = self.pattern.value
         reports = tuple(report_without(report, pattern, below) for report in reports)
         return replace(found, weightings=reports, control=control_of(self.study.suppression, pattern))
+
+    def _analysed(self, part: AnalysisPart, faulty: list[FaultyTable]) -> tuple[Any, ...]:
+        """All analyses of a kind that can be made; those that cannot are added to `faulty`."""
+        found = []
+        for at, request in enumerate(getattr(self.study, part)):
+            try:
+                found.append(self.analysis(part, at))
+            except StudyError as error:
+                faulty.append(FaultyTable(request.id, request.name, error.faults, part))
+        return tuple(found)
 
     def _guessed_kinds(self) -> dict[str, str]:
         """Kinds of the columns that the codebook does not list."""

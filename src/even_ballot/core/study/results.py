@@ -12,6 +12,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import Effect
+from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.summary import Summary, summary_of
@@ -31,11 +32,13 @@ class Weighted:
 
 @dataclass(frozen=True)
 class FaultyTable:
-    """A table of the plan that could not be made, and why; the others are."""
+    """A table of the plan that could not be made, and why; the others are. part: of the study file that it
+    stands in."""
 
     id: str
     title: str
     faults: tuple[Fault, ...]
+    part: str = "tables"
 
 
 @dataclass(frozen=True)
@@ -56,6 +59,9 @@ class Results:
     kinds: Mapping[str, str] = field(default_factory=dict)
     guessed: Mapping[str, Any] = field(default_factory=dict)
     faulty: tuple[FaultyTable, ...] = ()
+    models: tuple[ModelResult, ...] = ()
+    reliability: tuple[ReliabilityResult, ...] = ()
+    correlations: tuple[CorrelationsResult, ...] = ()
 
     @property
     def summary(self) -> Summary:
@@ -65,7 +71,13 @@ class Results:
     @staticmethod
     def _refused(table: FaultyTable) -> dict[str, Any]:
         faults = [{"what": f.said, "where": f.where, "mend": f.mend} for f in table.faults]
-        return {"id": table.id, "title": table.title, "faults": faults}
+        part = {} if table.part == "tables" else {"part": table.part}
+        return {"id": table.id, "title": table.title, **part, "faults": faults}
+
+    def _analyses(self) -> dict[str, Any]:
+        """Models, scales of items and correlations, where the study has any."""
+        parts = {"models": self.models, "reliability": self.reliability, "correlations": self.correlations}
+        return {name: as_json(of) for name, of in parts.items() if of}
 
     def document(self) -> dict[str, Any]:
         """results.json."""
@@ -93,6 +105,7 @@ class Results:
             "weightings": as_json(self.weightings),
             "design": {"strata": len(units.psus), "psus": psus, "df": units.degrees_of_freedom},
             "tables": as_json(self.tables),
+            **self._analyses(),
             **({"faulty_tables": [self._refused(of) for of in self.faulty]} if self.faulty else {}),
             **({"disclosure_control": as_json(self.control)} if self.control is not None else {}),
         }

@@ -10,6 +10,7 @@ from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
+from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
 from even_ballot.core.tables.marks import Marks
@@ -65,6 +66,9 @@ class Study(Model):
     where: str | None = None
     usual_banner: tuple[BannerEntry, ...] = ()
     tables: tuple[TableRequest, ...] = Field(default=(), max_length=5000)
+    models: tuple[ModelRequest, ...] = Field(default=(), max_length=1000)
+    reliability: tuple[ReliabilityRequest, ...] = Field(default=(), max_length=1000)
+    correlations: tuple[CorrelationsRequest, ...] = Field(default=(), max_length=1000)
     marks: Marks = Marks()
     suppression: Suppression = Suppression()
 
@@ -72,6 +76,9 @@ class Study(Model):
     def _names_once(self) -> Self:
         for what, names in (
             ("table id", [t.id for t in self.tables]),
+            ("model id", [m.id for m in self.models]),
+            ("reliability id", [r.id for r in self.reliability]),
+            ("correlations id", [c.id for c in self.correlations]),
             ("save_as", [w.save_as for w in self.weightings]),
         ):
             twice = [name for name in names if names.count(name) > 1]

@@ -1,6 +1,7 @@
 """Text columns from Arrow: distinct entries and which of them each cell holds."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
@@ -67,3 +68,10 @@ def as_column(chunks: pa.ChunkedArray) -> Column:
     if encoded.null_count:
         blank |= encoded.is_null().to_numpy(zero_copy_only=False)
     return Column(values, np.where(blank, BLANK, 0).astype(np.uint8), kept)
+
+
+def packed(column: Column) -> Column:
+    """A text column with its distinct entries packed, where they are many."""
+    if isinstance(column.words, Words) or len(column.words) <= _MANY:
+        return column
+    return replace(column, words=_packed(pa.array(column.words, pa.string())))

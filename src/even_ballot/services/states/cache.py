@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from even_ballot.core.data.words import Words
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.parts import InParts
 from even_ballot.core.progress import Stopped
@@ -51,6 +52,8 @@ def _inside(value: Any) -> tuple[list[tuple[int, int]], Iterable[Any]]:
         return [], value
     if isinstance(value, dict):
         return [], value.values()
+    if isinstance(value, Words):
+        return [], value.arrays
     if isinstance(value, SharedCounts):
         return [(id(value), value.room)], [value.sample]
     if isinstance(value, InParts | Replicates):

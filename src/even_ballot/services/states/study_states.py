@@ -22,6 +22,7 @@ from even_ballot.core.study.pipeline import Inputs, Ledgered, Pipeline, Weighed
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult
+from even_ballot.formats.sources.packing import packed
 from even_ballot.services.states.cache import Cache
 from even_ballot.services.workers.ongoing_work import OngoingWork
 from even_ballot.store.database import release
@@ -61,7 +62,12 @@ class Pipelines:
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
-        table = self.once(f"file:{file_id}", lambda: file_table(session, file_id))
+
+        def read() -> RawTable:
+            table = file_table(session, file_id)
+            return replace(table, columns=tuple(map(packed, table.columns)))
+
+        table = self.once(f"file:{file_id}", read)
         release(session)
         return table
 

@@ -1,0 +1,1 @@
+"""Models, scales of items, correlations."""

@@ -1,0 +1,130 @@
+"""A model fitted again in every replicate: its coefficients and average predictions."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import scipy
+
+from even_ballot.core.models.fitting import SINGULAR, Fit, of_columns, rcond_of
+from even_ballot.core.models.terms import Laid
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.case_values import replicate_sums, replicate_totals
+from even_ballot.core.sampling.sample import Sample
+
+_STEP, _MOST, _FAR, _CURVES = 1e-10, 40, 30.0, 2
+Place = tuple[str, int]
+"""Everybody put into a category of a variable."""
+
+
+def _solved(fit: Fit, curve: Floats, slope: Floats) -> Floats:
+    """curve⁻¹ slope by replicate, (R, p); NaN where that is singular."""
+    found = np.full_like(slope, np.nan)
+    for r in range(len(slope)):
+        if np.isfinite(curve[r]).all() and rcond_of(of_columns(curve[r], fit.basis)) >= SINGULAR:
+            found[r] = np.linalg.solve(curve[r], slope[r])
+    return found
+
+
+def linear_again(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place]) -> Floats:
+    """Coefficients and average predictions of a linear model in every replicate, (R, p + C): algebra on sums.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.models.fitting import basis_of, fit_linear
+    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.terms import lay
+    >>> from even_ballot.core.sampling.design import Design, Jackknifed
+    >>> design = Design(clusters=("boat",), variance=Jackknifed(method="jackknife"))
+    >>> sample = sampled(ferry(), design, "w")
+    >>> laid = lay(sample, ModelRequest(id="m", kind="linear", outcome="age"), None, "")
+    >>> fit = fit_linear(sample, laid, basis_of(sample, laid))
+    >>> linear_again(sample, laid, fit, []).round(2).ravel().tolist()
+    [38.08, 41.42, 32.18, 39.92]
+    """
+    p = len(fit.beta)
+    upper = np.triu_indices(p)
+    kept = fit.basis.kept
+
+    def values(number: int, at: Ints) -> Floats:
+        u = laid.block(number, at)[:, kept] @ fit.turn
+        there = [u[:, upper[0]] * u[:, upper[1]], u * laid.y(number, at)[:, None], np.ones((len(at), 1))]
+        there += [laid.block(number, at, dict([place]))[:, kept] for place in places]
+        return np.concatenate(there, 1)
+
+    k = len(upper[0])
+    sums = replicate_sums(sample, laid.inside, values, k + p + 1 + len(places) * p)
+    curve = np.zeros((len(sums), p, p))
+    curve[:, upper[0], upper[1]] = curve[:, upper[1], upper[0]] = sums[:, :k]
+    beta = _solved(fit, curve, sums[:, k : k + p]) @ fit.turn.T
+    means = sums[:, k + p + 1 :].reshape(len(sums), len(places), p) / sums[:, k + p, None, None]
+    return np.concatenate([beta, np.einsum("rcp,rp->rc", means, beta)], 1)
+
+
+def logistic_again(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place]) -> Floats:
+    """The same of a logistic model: Newton's method for all replicates at once, from the full sample's
+    coefficients; second derivatives are taken anew as long as that pays.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.models.fitting import basis_of, fit_logistic
+    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.terms import lay
+    >>> from even_ballot.core.sampling.design import Design, Jackknifed
+    >>> design = Design(clusters=("boat",), variance=Jackknifed(method="jackknife"))
+    >>> sample = sampled(ferry(), design, "w")
+    >>> laid = lay(sample, ModelRequest(id="m", kind="logistic", outcome="isle", event=(2,)), None, "")
+    >>> fit = fit_logistic(sample, laid, basis_of(sample, laid))
+    >>> logistic_again(sample, laid, fit, []).round(3).ravel().tolist()
+    [0.916, 0.916, -0.47, -0.47]
+    """
+    replicates = sample.units.replicates
+    assert replicates is not None
+    p, kept = len(fit.beta), fit.basis.kept
+    gamma = np.tile(fit.gamma, (replicates.count, 1))
+    farthest = np.zeros(replicates.count)
+    curve = np.zeros((replicates.count, p, p))
+    for turn in range(_MOST):
+        anew = turn < _CURVES
+        upper = np.triu_indices(p)
+
+        def values(number: int, at: Ints, w: Floats, of: slice, anew: bool = anew) -> Floats:
+            u = laid.block(number, at)[:, kept] @ fit.turn
+            eta = u @ gamma[of].T
+            farthest[of] = np.maximum(farthest[of], np.abs(eta).max(0))
+            chance = scipy.special.expit(eta)
+            slope = (w * (laid.y(number, at)[:, None] - chance)).T @ u
+            if not anew:
+                return np.asarray(slope)
+            squares = u[:, upper[0]] * u[:, upper[1]]
+            return np.concatenate([slope, (w * chance * (1 - chance)).T @ squares], 1)
+
+        farthest[:] = 0
+        found = replicate_totals(sample, laid.inside, values, (p + (len(upper[0]) if anew else 0),))
+        if anew:
+            curve[:, upper[0], upper[1]] = curve[:, upper[1], upper[0]] = found[:, p:]
+        step = _solved(fit, curve, found[:, :p])
+        gamma = gamma + step
+        moved = np.abs(step @ fit.turn.T).max(1)
+        if not (moved > _STEP).any():
+            break
+    with np.errstate(invalid="ignore"):
+        gamma[~(moved <= _STEP) | (farthest > _FAR)] = np.nan
+    if replicates.failed is not None:
+        gamma[replicates.failed] = np.nan
+    return np.concatenate([gamma @ fit.turn.T, _predicted(sample, laid, fit, places, gamma)], 1)
+
+
+def _predicted(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place], gamma: Floats) -> Floats:
+    """Average predictions in every replicate, (R, C)."""
+    if not places:
+        return np.zeros((len(gamma), 0))
+
+    def values(number: int, at: Ints, w: Floats, of: slice) -> Floats:
+        there = [w.sum(0)]
+        for place in places:
+            x = laid.block(number, at, dict([place]))[:, fit.basis.kept] @ fit.turn
+            there.append((w * scipy.special.expit(x @ gamma[of].T)).sum(0))
+        return np.stack(there, 1)
+
+    sums = replicate_totals(sample, laid.inside, values, (len(places) + 1,))
+    return np.asarray(sums[:, 1:] / sums[:, :1])

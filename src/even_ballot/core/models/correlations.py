@@ -1,0 +1,233 @@
+"""Correlations of numbers or codes, pair by pair: Pearson's, and Spearman's of weighted mid-ranks, with their
+design-based errors; intervals by Fisher's transformation."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+import scipy
+
+from even_ballot.core.models.request import CorrelationsRequest
+from even_ballot.core.models.results import FIXED, CorrelationsResult, PairResult, two_sided
+from even_ballot.core.models.terms import Measured, complete, measured
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.grouping import numbered
+from even_ballot.core.sampling.case_values import (
+    ReplicateWeights,
+    blocks,
+    covariance,
+    replicate_covariance,
+    replicate_sums,
+    summed,
+)
+from even_ballot.core.sampling.sample import Sample
+
+_WHOLE = 1e-12
+
+
+@dataclass(frozen=True)
+class _Pair:
+    """Two variables over the cases that answered both. a, b: for every part (n,)."""
+
+    sample: Sample
+    inside: tuple[Bools, ...]
+    a: tuple[Floats, ...]
+    b: tuple[Floats, ...]
+
+    def moments(self) -> tuple[float, Floats, Floats]:
+        """Σ w, the means (2,), and the covariance matrix, (2, 2)."""
+
+        def both(number: int, at: Ints) -> Floats:
+            return np.stack([self.a[number][at], self.b[number][at]], 1)
+
+        def first(number: int, at: Ints) -> Floats:
+            w = self.sample.parts[number].weight[at]
+            return np.concatenate([w.sum(keepdims=True), w @ both(number, at)])
+
+        sums = summed(self.sample, self.inside, first, (3,))
+        means = sums[1:] / sums[0]
+
+        def second(number: int, at: Ints) -> Floats:
+            d = both(number, at) - means
+            return np.asarray((d * self.sample.parts[number].weight[at, None]).T @ d)
+
+        return float(sums[0]), means, summed(self.sample, self.inside, second, (2, 2)) / sums[0]
+
+    def standardised(self, means: Floats, s: Floats, number: int, at: Ints) -> tuple[Floats, Floats]:
+        """u and v of some cases."""
+        u = (self.a[number][at] - means[0]) / np.sqrt(s[0, 0])
+        v = (self.b[number][at] - means[1]) / np.sqrt(s[1, 1])
+        return u, v
+
+    @property
+    def constant(self) -> bool:
+        """Whether one of the two has one value only."""
+
+        def one(values: tuple[Floats, ...]) -> bool:
+            seen = [of[which] for of, which in zip(values, self.inside, strict=True) if which.any()]
+            return not seen or max(of.max() for of in seen) == min(of.min() for of in seen)
+
+        return one(self.a) or one(self.b)
+
+
+def _r(s: Floats) -> Floats:
+    """Correlations of covariance matrices, (…, 2, 2)."""
+    with np.errstate(all="ignore"):
+        product = s[..., 0, 0] * s[..., 1, 1]
+        return np.asarray(s[..., 0, 1] / np.sqrt(np.where(product > 0, product, np.nan)))
+
+
+def _pearson(pair: _Pair) -> tuple[float, float]:
+    """r and its variance."""
+    whole, means, s = pair.moments()
+    r, replicates = float(_r(s)), pair.sample.units.replicates
+
+    def z(number: int, at: Ints) -> Floats:
+        u, v = pair.standardised(means, s, number, at)
+        return np.asarray((u * v - r * (u**2 + v**2) / 2) / whole)[:, None]
+
+    if replicates is None:
+        return r, float(covariance(pair.sample, pair.inside, z, 1)[0, 0])
+
+    def values(number: int, at: Ints) -> Floats:
+        u, v = pair.standardised(means, s, number, at)
+        return np.stack([np.ones(len(u)), u, v, u * u, v * v, u * v], 1)
+
+    sums = replicate_sums(pair.sample, pair.inside, values, 6)
+    with np.errstate(all="ignore"):
+        one, u, v, uu, vv, uv = np.where(sums[:, :1] > 1e-11 * whole, sums / sums[:, :1], np.nan).T
+        uu, vv, uv = uu - u * u, vv - v * v, uv - u * v
+        enough = (uu > 1e-20) & (vv > 1e-20)
+        again = np.where(enough, uv / np.sqrt(np.where(enough, uu * vv, 1)), np.nan)
+    return r, float(replicate_covariance(replicates, again[:, None], np.array([r]))[0, 0])
+
+
+class _Ranked:
+    """A variable's values by their order: place of each case among the distinct ones, (n,), of all parts one
+    below the other."""
+
+    def __init__(self, values: Floats) -> None:
+        found, self.place = numbered(values)
+        self.size = len(found)
+
+    def by_value(self, w: Floats) -> Floats:
+        """Σ w of each distinct value."""
+        return np.bincount(self.place, weights=w, minlength=self.size).astype(np.float64)
+
+    def ranks(self, w: Floats) -> Floats:
+        """Weighted mid-ranks over Σ w, (n,)."""
+        at = self.by_value(w)
+        return np.asarray(((np.cumsum(at) - at / 2) / at.sum())[self.place])
+
+    def above(self, g: Floats, ranks: Floats) -> Floats:
+        """Σ_j g_j (ψ(x_k, x_j) − R_j) for every case k, (n,)."""
+        at = self.by_value(g)
+        higher = at.sum() - np.cumsum(at) + at / 2
+        return np.asarray(higher[self.place] - g @ ranks)
+
+
+def _rank_correlation(a: _Ranked, b: _Ranked, w: Floats) -> float:
+    ranks = np.stack([a.ranks(w), b.ranks(w)])
+    d = ranks - (ranks @ w / w.sum())[:, None]
+    return float(_r((d * w) @ d.T))
+
+
+def _spearman(pair: _Pair) -> tuple[float, float]:
+    """r of mid-ranks and its variance."""
+    sample = pair.sample
+    a, b = (
+        _Ranked(np.concatenate([of[which] for of, which in zip(values, pair.inside, strict=True)]))
+        for values in (pair.a, pair.b)
+    )
+    w = np.concatenate([part.weight[which] for part, which in zip(sample.parts, pair.inside, strict=True)])
+    r, replicates = _rank_correlation(a, b, w), sample.units.replicates
+    if replicates is not None:
+        again = np.array(
+            [
+                _rank_correlation(a, b, of) if of.sum() > 1e-11 * w.sum() else np.nan
+                for of in _replicates_of(pair)
+            ]
+        )
+        return r, float(replicate_covariance(replicates, again[:, None], np.array([r]))[0, 0])
+    whole = float(w.sum())
+    ranks = np.stack([a.ranks(w), b.ranks(w)])
+    d = ranks - (ranks @ w / whole)[:, None]
+    spread = np.sqrt((d**2 @ w) / whole)
+    u, v = d / spread[:, None]
+    of_a = a.above(w * (v - r * u), ranks[0]) / (spread[0] * whole)
+    of_b = b.above(w * (u - r * v), ranks[1]) / (spread[1] * whole)
+    z = (u * v - r * (u**2 + v**2) / 2 + of_a + of_b) / whole
+    # Laid back on the parts.
+    ends = np.cumsum([int(which.sum()) for which in pair.inside])[:-1]
+    laid = []
+    for which, values in zip(pair.inside, np.split(z, ends), strict=True):
+        full = np.zeros(len(which))
+        full[which] = values
+        laid.append(full)
+    return r, float(covariance(sample, pair.inside, lambda p, at: laid[p][at, None], 1)[0, 0])
+
+
+def _replicates_of(pair: _Pair) -> Iterator[Floats]:
+    """The weights of the pair's cases in each replicate, one below the other, (n,) each."""
+    replicates = pair.sample.units.replicates
+    assert replicates is not None
+    failed, step = replicates.failed, 64
+    for start in range(0, replicates.count, step):
+        weights = ReplicateWeights(pair.sample, slice(start, start + step))
+        seen = [
+            np.concatenate([weights.of(p, at) for at in blocks(which)])
+            for p, which in enumerate(pair.inside)
+            if which.any()
+        ]
+        for r, of in enumerate(np.concatenate(seen).T, start=start):
+            yield np.zeros_like(of) if failed is not None and failed[r] else of
+
+
+def _told(pair: _Pair, names: tuple[str, str], request: CorrelationsRequest) -> PairResult:
+    n = sum(int(of.sum()) for of in pair.inside)
+    bare = PairResult(*names, n)
+    if n == 0 or pair.constant:
+        return bare
+    r, variance = (_pearson if request.method == "pearson" else _spearman)(pair)
+    df = pair.sample.units.degrees_of_freedom
+    if not np.isfinite(r):
+        return bare
+    if df < 1:
+        return PairResult(*names, n, r)
+    if abs(r) >= 1 - _WHOLE:
+        return PairResult(*names, n, r, 0.0, r, r)
+    if not np.isfinite(variance):
+        return PairResult(*names, n, r)
+    if variance <= FIXED * r**2:
+        return PairResult(*names, n, r, 0.0, r, r)
+    se = float(np.sqrt(variance))
+    half = float(-scipy.special.stdtrit(df, request.interval.tail)) * se / (1 - r**2)
+    low, high = (float(np.tanh(np.arctanh(r) + way * half)) for way in (-1, 1))
+    return PairResult(*names, n, r, se, low, high, r / se, two_sided(r / se, df))
+
+
+def correlations(
+    sample: Sample,
+    request: CorrelationsRequest,
+    inside: Sequence[Bools] | None = None,
+    where: str = "correlations[0]",
+) -> CorrelationsResult:
+    """The correlation of every pair. inside: for every part the cases of its filter, (n,). Raises StudyError
+    where the request does not fit.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> request = CorrelationsRequest(id="c", variables=("age", "isle"))
+    >>> [round(of.est, 3) for of in correlations(sampled(ferry(), Design(), "w"), request).pairs]
+    [0.395]
+    """
+    of: list[Measured] = [
+        measured(sample, name, f"{where}.variables[{i}]") for i, name in enumerate(request.variables)
+    ]
+    pairs = []
+    for a, b in combinations(of, 2):
+        who, _, _ = complete(sample, [a, b], inside)
+        pairs.append(_told(_Pair(sample, who, a.values, b.values), (a.name, b.name), request))
+    return CorrelationsResult(request.id, request.name, request.method, tuple(pairs))

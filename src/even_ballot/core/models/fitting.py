@@ -1,0 +1,239 @@
+"""Linear and logistic models fitted to weighted cases, block by block (Fuller, 1975; Binder, 1983).
+
+What the columns have in common is taken out by a QR factorisation of √W X that is carried from block to block,
+so that X is never whole in memory and no precision is lost to its squares; Newton's method then works on
+orthonormal columns.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy
+
+from even_ballot.core.models.terms import Laid
+from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.sampling.case_values import blocks, summed
+from even_ballot.core.sampling.sample import Sample
+
+SHORT, SINGULAR = 1e-9, 1e-12
+_FAR, _STEP, _MOST = 30.0, 1e-10, 60
+
+
+@dataclass(frozen=True)
+class Basis:
+    """What √W [X y] comes to: kept: the columns of X that earlier ones do not make up; r: (p, p), upper
+    triangular, X of the kept ones = Q r, Q orthonormal over the weighted cases; of_y: Q′y; rest: the length
+    of what is left of y."""
+
+    kept: Ints
+    r: Floats
+    of_y: Floats
+    rest: float
+
+
+def _factored(sample: Sample, laid: Laid) -> Floats:
+    """R of the QR factorisation of √W [X y], (p + 1, p + 1)."""
+
+    def of(number: int) -> Floats:
+        part, done = sample.parts[number], np.zeros((0, laid.width + 1))
+        for at in blocks(laid.inside[number]):
+            x = np.column_stack([laid.block(number, at), laid.y(number, at)])
+            done = np.linalg.qr(np.vstack([done, np.sqrt(part.weight[at])[:, None] * x]), mode="r")
+        return done
+
+    seen = [of(number) for number in range(len(sample.parts))]
+    whole = sample.merge(lambda a, b: np.linalg.qr(np.vstack([a, b]), mode="r"), seen)
+    full = np.zeros((laid.width + 1, laid.width + 1))
+    full[: len(whole)] = whole
+    return full
+
+
+def _independent(r: Floats) -> Ints:
+    """The columns, in order, whose part that no earlier kept one makes up is not too short."""
+    size = np.sqrt((r**2).sum(0))
+    kept: list[int] = []
+    basis = np.zeros((len(r), 0))
+    for j in range(r.shape[1]):
+        if size[j] == 0:
+            continue
+        rest = r[:, j] / size[j]
+        for _ in range(2):
+            rest = rest - basis @ (basis.T @ rest)
+        length = float(np.sqrt((rest**2).sum()))
+        if length >= SHORT:
+            kept.append(j)
+            basis = np.column_stack([basis, rest / length])
+    return np.array(kept, np.int64)
+
+
+def basis_of(sample: Sample, laid: Laid) -> Basis:
+    """The columns of a model without those that earlier ones make up.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.terms import lay
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> request = ModelRequest(id="m", kind="linear", outcome="age", terms=(("isle",),))
+    >>> basis_of(sample, lay(sample, request, None, "")).kept.tolist()
+    [0, 1]
+    """
+    whole = _factored(sample, laid)
+    kept = _independent(whole[:, :-1])
+    r = np.linalg.qr(whole[:, [*kept.tolist(), laid.width]], mode="r")
+    p = len(kept)
+    return Basis(kept, r[:p, :p], r[:p, p], float(abs(r[p, p])) if len(r) > p else 0.0)
+
+
+@dataclass(frozen=True)
+class Fit:
+    """Coefficients of the kept columns, (p,). turn: (p, p), X turn is orthonormal; their linearised values are
+    times u (y − expected), u of X turn; gamma: (p,), the coefficients of u; fits: how much of the outcome is
+    explained."""
+
+    basis: Basis
+    beta: Floats
+    turn: Floats
+    times: Floats
+    gamma: Floats
+    fits: float | None
+
+
+@dataclass(frozen=True)
+class Separated:
+    """A logistic model without estimates. columns: those that split the outcome; one: the outcome is the
+    same for all."""
+
+    columns: tuple[int, ...] = ()
+    one: bool = False
+
+
+def _turn(basis: Basis) -> Floats:
+    return np.asarray(np.linalg.solve(basis.r, np.eye(len(basis.r))))
+
+
+def fit_linear(sample: Sample, laid: Laid, basis: Basis) -> Fit:
+    """β = (X′WX)⁻¹ X′W y, and R².
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.terms import lay
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> laid = lay(sample, ModelRequest(id="m", kind="linear", outcome="age"), None, "")
+    >>> fit_linear(sample, laid, basis_of(sample, laid)).beta.round(3).tolist()
+    [38.062]
+    """
+    turn = _turn(basis)
+    # The first kept column is the intercept, so that what is left of y beside it is its spread.
+    spread = float((basis.of_y[1:] ** 2).sum()) + basis.rest**2
+    whole = float((basis.of_y**2).sum()) + basis.rest**2
+    fits = 1 - basis.rest**2 / spread if spread > 1e-28 * whole else None
+    return Fit(basis, np.linalg.solve(basis.r, basis.of_y), turn, turn, basis.of_y, fits)
+
+
+def rcond_of(matrix: Floats) -> float:
+    """The reciprocal condition of a symmetric matrix scaled to unit diagonal; 0 where it has none.
+
+    >>> rcond_of(np.diag([1.0, 1e6]))
+    1.0
+    """
+    diagonal = np.diag(matrix)
+    if not (diagonal > 0).all() or not np.isfinite(matrix).all():
+        return 0.0
+    root = np.sqrt(diagonal)
+    values = np.linalg.eigvalsh(matrix / np.outer(root, root))
+    return max(float(values[0] / values[-1]), 0.0)
+
+
+class _Likelihood:
+    """The weighted log likelihood of a logistic model, its first and second derivative, on orthonormal
+    columns."""
+
+    def __init__(self, sample: Sample, laid: Laid, basis: Basis) -> None:
+        self.sample, self.laid, self.basis = sample, laid, basis
+        self.turn = _turn(basis)
+        p = len(basis.kept)
+        self.shape = (1 + p + p * p,)
+
+    def at(self, gamma: Floats) -> tuple[float, Floats, Floats, float]:
+        """ℓ, its gradient (p,), its negative Hessian (p, p), and the largest |x′β|."""
+        p, farthest = len(self.turn), [0.0]
+
+        def values(number: int, at: Ints) -> Floats:
+            u = self.laid.block(number, at)[:, self.basis.kept] @ self.turn
+            w, y = self.sample.parts[number].weight[at], self.laid.y(number, at)
+            eta = u @ gamma
+            farthest[0] = max(farthest[0], float(np.abs(eta).max()))
+            chance = scipy.special.expit(eta)
+            likelihood = w @ (y * eta - np.logaddexp(0, eta))
+            curve = (u * (w * chance * (1 - chance))[:, None]).T @ u
+            return np.concatenate([[likelihood], u.T @ (w * (y - chance)), curve.ravel()])
+
+        found = summed(self.sample, self.laid.inside, values, self.shape)
+        return float(found[0]), found[1 : 1 + p], found[1 + p :].reshape(p, p), farthest[0]
+
+
+def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
+    """β by Newton's method with step halving, and McFadden's pseudo R²; or why there is none.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.terms import lay
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> laid = lay(sample, ModelRequest(id="m", kind="logistic", outcome="isle", event=(2,)), None, "")
+    >>> fit_logistic(sample, laid, basis_of(sample, laid)).beta.round(3).tolist()
+    [0.223]
+    """
+
+    def outcomes(number: int, at: Ints) -> Floats:
+        w = sample.parts[number].weight[at]
+        return np.array([w.sum(), w @ laid.y(number, at)])
+
+    whole, ones = summed(sample, laid.inside, outcomes, (2,)).tolist()
+    if ones <= 0 or ones >= whole:
+        return Separated(one=True)
+    likelihood = _Likelihood(sample, laid, basis)
+    gamma = np.zeros(len(basis.kept))
+    value, slope, curve, _ = likelihood.at(gamma)
+    for _ in range(_MOST):
+        if rcond_of(of_columns(curve, basis)) < SINGULAR:
+            return _separated(laid, basis, likelihood.turn @ gamma)
+        step = np.linalg.solve(curve, slope)
+        for _ in range(30):
+            found = likelihood.at(gamma + step)
+            if found[0] >= value - 1e-12 * abs(value):
+                break
+            step = step / 2
+        gamma = gamma + step
+        value, slope, curve, farthest = found
+        if farthest > _FAR:
+            return _separated(laid, basis, likelihood.turn @ gamma)
+        if np.abs(likelihood.turn @ step).max() <= _STEP:
+            break
+    if rcond_of(of_columns(curve, basis)) < SINGULAR:
+        return _separated(laid, basis, likelihood.turn @ gamma)
+    share = ones / whole
+    alone = ones * np.log(share) + (whole - ones) * np.log1p(-share)
+    times = np.linalg.solve(curve, likelihood.turn.T).T
+    return Fit(basis, likelihood.turn @ gamma, likelihood.turn, times, gamma, 1 - value / alone)
+
+
+def of_columns(curve: Floats, basis: Basis) -> Floats:
+    """J of the columns themselves from that of the orthonormal ones.
+
+    >>> of_columns(np.eye(1), Basis(np.array([0]), np.array([[2.0]]), np.zeros(1), 0.0)).tolist()
+    [[4.0]]
+    """
+    return np.asarray(basis.r.T @ curve @ basis.r)
+
+
+def _separated(laid: Laid, basis: Basis, beta: Floats) -> Separated:
+    """Which columns split the outcome: those whose share of the largest x′β is large."""
+    size = np.abs(beta) * np.sqrt((basis.r**2).sum(0))
+    found = [int(basis.kept[j]) for j in range(1, len(beta)) if size[j] >= 0.2 * size[1:].max(initial=0)]
+    return Separated(tuple(found))

@@ -1,0 +1,104 @@
+"""What a study file says of models, scales of items and correlations."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from even_ballot.core.data.codebook import CodeNumber
+from even_ballot.core.model import Model
+
+Term = Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
+
+
+class Level(Model):
+    """The level of two-sided intervals."""
+
+    level: float = Field(default=0.95, gt=0, lt=1)
+
+    @property
+    def tail(self) -> float:
+        """The probability beyond one limit."""
+        return (1 - self.level) / 2
+
+
+class Analysis(Model):
+    """What models, scales of items and correlations have in common. where: a filter, a domain; group: the
+    heading it stands under in the plan."""
+
+    id: str = Field(min_length=1)
+    title: str | None = None
+    group: str | None = None
+    where: str | None = None
+    interval: Level = Level()
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.title or self.id
+
+
+class ModelRequest(Analysis):
+    """A linear or logistic model. event: codes of the outcome that count as 1; terms: a list of variables
+    each, several of them an interaction; reference: of coded variables, the code that the others are held
+    against; as_number: coded variables that enter by their codes; predictions: coded variables whose average
+    predictions are wanted."""
+
+    kind: Literal["linear", "logistic"]
+    outcome: str
+    event: tuple[CodeNumber, ...] = ()
+    terms: tuple[Term, ...] = Field(default=(), max_length=200)
+    reference: dict[str, CodeNumber] = {}
+    as_number: tuple[str, ...] = ()
+    predictions: tuple[str, ...] = Field(default=(), max_length=50)
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> Self:
+        used = self.variables
+        for key, names in (
+            ("reference", self.reference),
+            ("as_number", self.as_number),
+            ("predictions", self.predictions),
+        ):
+            strange = [name for name in names if name not in used]
+            if strange:
+                raise ValueError(
+                    f"{key} names {strange[0]!r}, which no term holds; add a term with it, or leave it out"
+                )
+        twice = [term for term in self.terms if sum(sorted(term) == sorted(of) for of in self.terms) > 1]
+        if twice:
+            raise ValueError(f"the term {' × '.join(twice[0])} stands twice; keep one")
+        if self.outcome in used:
+            raise ValueError(f"{self.outcome!r} is the outcome and cannot be in a term; leave it out of one")
+        if self.event and self.kind == "linear":
+            raise ValueError("event belongs to a logistic model; leave it out")
+        return self
+
+    @property
+    def variables(self) -> tuple[str, ...]:
+        """Those of the terms, each once."""
+        return tuple(dict.fromkeys(name for term in self.terms for name in term))
+
+
+class ReliabilityRequest(Analysis):
+    """The reliability of a scale of items."""
+
+    items: tuple[str, ...] = Field(min_length=2, max_length=200)
+
+    @model_validator(mode="after")
+    def _once_each(self) -> Self:
+        if len(set(self.items)) < len(self.items):
+            raise ValueError("an item stands twice; name each item once")
+        return self
+
+
+class CorrelationsRequest(Analysis):
+    """Correlations of every pair of some variables."""
+
+    variables: tuple[str, ...] = Field(min_length=2, max_length=60)
+    method: Literal["pearson", "spearman"] = "pearson"
+
+    @model_validator(mode="after")
+    def _once_each(self) -> Self:
+        if len(set(self.variables)) < len(self.variables):
+            raise ValueError("a variable stands twice; name each once")
+        return self

@@ -1,0 +1,255 @@
+"""The terms of a model laid on its cases: which of them have all answers, and the columns that the terms
+come to."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import product
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.faults import fault, some
+from even_ballot.core.models.request import ModelRequest
+from even_ballot.core.models.results import Factor, Lost, Term
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.sampling.sample import Sample, SamplePart
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A variable's values where they are numbers: for every part (n,), and which are answers."""
+
+    name: str
+    values: tuple[Floats, ...]
+    known: tuple[Bools, ...]
+
+
+def measured(sample: Sample, name: str, where: str) -> Measured:
+    """A number, or a coded variable by its codes; values that are no code of its scale are missing.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> measured(sampled(ferry(), Design(), "w"), "isle", "").values[0][:2].tolist()
+    [1.0, 1.0]
+    """
+    head = sample.head
+    kind = head.variable(name, where).kind
+    head.column(name, where)
+    if kind not in ("number", "coded"):
+        raise fault(
+            f"{name} is a {kind}, neither a number nor coded.",
+            where,
+            "Read it as a number, or code it first.",
+        )
+    codes = None
+    if kind == "coded":
+        found, count = head.categories(name)
+        codes = np.array([item.code for item in found[:count]], np.float64)
+
+    def of(part: SamplePart) -> tuple[Floats, Bools]:
+        column = part.data.column(name)
+        values = np.asarray(column.values, np.float64)
+        known = column.answered if codes is None else column.answered & np.isin(values, codes)
+        return np.where(known, values, 0.0), known
+
+    seen = sample.each(of)
+    return Measured(name, tuple(v for v, _ in seen), tuple(k for _, k in seen))
+
+
+@dataclass(frozen=True)
+class Entering:
+    """A variable of the terms. codes: with cases in the model, in the order of its scale, of a coded one;
+    labels: of them; reference: place of the one held against; by_code: it enters as a number."""
+
+    measured: Measured
+    title: str
+    codes: tuple[int, ...] = ()
+    labels: tuple[str, ...] = ()
+    reference: int = 0
+    by_code: bool = False
+
+    @property
+    def name(self) -> str:
+        return self.measured.name
+
+    @property
+    def parts(self) -> tuple[int | None, ...]:
+        """What its columns are of: codes, or None for the number itself."""
+        if not self.codes or self.by_code:
+            return (None,)
+        return tuple(code for i, code in enumerate(self.codes) if i != self.reference)
+
+    @property
+    def told(self) -> Term:
+        """The same as results tell it."""
+        plain = not self.codes or self.by_code
+        return Term(
+            self.name, self.title, self.codes, self.labels, None if plain else self.codes[self.reference]
+        )
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A model's terms on its cases. outcome: for every part (n,); inside: its cases; columns: beside the
+    intercept, each of factors; term_of: which term each is of."""
+
+    request: ModelRequest
+    outcome: tuple[Floats, ...]
+    inside: tuple[Bools, ...]
+    entering: Mapping[str, Entering]
+    columns: tuple[tuple[Factor, ...], ...]
+    term_of: tuple[int, ...]
+    in_filter: int
+    lost: tuple[Lost, ...]
+
+    @property
+    def width(self) -> int:
+        """Columns, the intercept included."""
+        return len(self.columns) + 1
+
+    def factor(self, factor: Factor, number: int, at: Ints, instead: Mapping[str, int]) -> Any:
+        """The values of a factor for some cases of a part, (n,), or one for all where it is told instead."""
+        if factor.variable in instead:
+            code = instead[factor.variable]
+            return float(code) if factor.code is None else float(code == factor.code)
+        values = self.entering[factor.variable].measured.values[number][at]
+        return values if factor.code is None else (values == factor.code).astype(np.float64)
+
+    def block(self, number: int, at: Ints, instead: Mapping[str, int] | None = None) -> Floats:
+        """The columns of some cases of a part, (n, 1 + columns); instead: codes that everybody is put
+        into."""
+        x = np.ones((len(at), self.width))
+        made: dict[Factor, Any] = {}
+        for j, factors in enumerate(self.columns, start=1):
+            for factor in factors:
+                if factor not in made:
+                    made[factor] = self.factor(factor, number, at, instead or {})
+                x[:, j] *= made[factor]
+        return x
+
+    def y(self, number: int, at: Ints) -> Floats:
+        """The outcome of some cases."""
+        return self.outcome[number][at]
+
+
+def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
+    """The outcome: a number or codes; of logistic models 0 and 1."""
+    found = measured(sample, request.outcome, f"{where}.outcome")
+    if request.kind == "linear":
+        return found
+    head = sample.head
+    if head.variable(request.outcome).kind == "coded":
+        codes = [item.code for item in head.categories(request.outcome)[0]]
+        strange = [code for code in request.event if code not in codes]
+        if strange or not request.event:
+            what = (
+                f"{request.outcome} has no code {strange[0]}."
+                if strange
+                else f"It is not said which answers of {request.outcome} count as 1."
+            )
+            raise fault(what, f"{where}.event", f"Codes there are: {some([str(code) for code in codes])}.")
+        values = tuple(np.isin(of, request.event).astype(np.float64) for of in found.values)
+        return Measured(found.name, values, found.known)
+    for values_of, known in zip(found.values, found.known, strict=True):
+        if not np.isin(values_of[known], (0.0, 1.0)).all():
+            raise fault(
+                f"{request.outcome} holds other numbers than 0 and 1.",
+                f"{where}.outcome",
+                "Give it an answer scale and say which codes count, or make a 0/1 variable.",
+            )
+    if request.event and request.event != (1,):
+        values = tuple(np.isin(of, request.event).astype(np.float64) for of in found.values)
+        return Measured(found.name, values, found.known)
+    return found
+
+
+def _entering(
+    head: Dataset, request: ModelRequest, of: Measured, present: NDArray[Any], where: str
+) -> Entering:
+    variable = head.variable(of.name)
+    if variable.kind == "number":
+        return Entering(of, variable.title)
+    categories, known = head.categories(of.name)
+    there = [item for item in categories[:known] if item.code in present]
+    codes = tuple(item.code for item in there)
+    labels = tuple(item.label for item in there)
+    if of.name in request.as_number:
+        return Entering(of, variable.title, codes, labels, by_code=True)
+    said = request.reference.get(of.name)
+    if said is not None and said not in codes:
+        raise fault(
+            f"The reference {said} of {of.name} has no case in the model.",
+            f"{where}.reference.{of.name}",
+            f"Codes with cases: {some([str(code) for code in codes])}.",
+        )
+    return Entering(of, variable.title, codes, labels, 0 if said is None else codes.index(said))
+
+
+def complete(
+    sample: Sample, variables: Sequence[Measured], inside: Sequence[Bools] | None
+) -> tuple[tuple[Bools, ...], int, tuple[Lost, ...]]:
+    """The cases of a filter that answered all of some variables; how many of weight the filter has; and how
+    many of those each variable takes. inside: for every part, (n,); None for all.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(), "w")
+    >>> (who,), n, lost = complete(sample, [measured(sample, "crosses", "")], None)
+    >>> int(who.sum()), n, [(of.variable, of.cases) for of in lost]
+    (6, 8, [('crosses', 2)])
+    """
+    every = inside or (None,) * len(sample.parts)
+    there = sample.each(lambda part, of: part.weight > 0 if of is None else of & (part.weight > 0), every)
+    lost = [
+        Lost(v.name, sum(int((of & ~known).sum()) for of, known in zip(there, v.known, strict=True)))
+        for v in variables
+    ]
+    who = []
+    for number, of in enumerate(there):
+        for v in variables:
+            of = of & v.known[number]
+        who.append(of)
+    return tuple(who), sum(int(of.sum()) for of in there), tuple(of for of in lost if of.cases)
+
+
+def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, where: str) -> Laid:
+    """A model's terms laid on the cases; inside: its filter. Raises StudyError for what does not fit.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> request = ModelRequest(id="m", kind="linear", outcome="age", terms=(("isle",),))
+    >>> laid = lay(sampled(ferry(), Design(), "w"), request, None, "models[0]")
+    >>> laid.columns, laid.block(0, np.array([0, 7])).tolist()
+    (((Factor(variable='isle', code=2),),), [[1.0, 0.0], [1.0, 1.0]])
+    """
+    head = sample.head
+    outcome = _outcome(sample, request, where)
+    variables = {
+        name: measured(sample, name, f"{where}.terms[{i}]")
+        for i, term in enumerate(request.terms)
+        for name in term
+    }
+    for i, name in enumerate(request.as_number):
+        if head.variable(name).kind != "coded":
+            raise fault(f"{name} is a number already.", f"{where}.as_number[{i}]", "Leave it out here.")
+    for key, names in (("reference", tuple(request.reference)), ("predictions", request.predictions)):
+        for name in names:
+            if head.variable(name).kind != "coded":
+                what = f"{name} is no coded variable."
+                raise fault(what, f"{where}.{key}", "Name a coded variable of the terms, or leave it out.")
+    who, in_filter, lost = complete(sample, [outcome, *variables.values()], inside)
+    entering = {}
+    for name, of in variables.items():
+        found = [np.unique(values[which]) for values, which in zip(of.values, who, strict=True)]
+        entering[name] = _entering(head, request, of, np.unique(np.concatenate(found)), where)
+    columns, term_of = [], []
+    for t, term in enumerate(request.terms):
+        for codes in product(*(entering[name].parts for name in term)):
+            columns.append(tuple(Factor(name, code) for name, code in zip(term, codes, strict=True)))
+            term_of.append(t)
+    return Laid(request, outcome.values, who, entering, tuple(columns), tuple(term_of), in_filter, lost)
