@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from scipy.optimize import minimize
 
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.weighting.base_runs import base_runs, ordered
 from even_ballot.core.weighting.raking import Raked, rake
 from even_ballot.core.weighting.report import report
+from even_ballot.core.weighting.solving.base_runs import base_runs, ordered
 
 A, B = {1: 0.4, 2: 0.6}, {1: 0.2, 2: 0.35, 3: 0.45}
 

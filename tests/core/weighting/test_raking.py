@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError
-from even_ballot.core.weighting.combinations import combine
+from even_ballot.core.weighting.laying.combinations import combine
 from even_ballot.core.weighting.pasted_targets import match_targets
 from even_ballot.core.weighting.raking import rake
 from even_ballot.core.weighting.report import report

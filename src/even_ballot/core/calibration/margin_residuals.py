@@ -9,18 +9,27 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.numerics.parts import Merge, plus
+from even_ballot.core.sampling.case_values import add_rows, blocks
 from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.sample import OnMargins
 from even_ballot.core.sampling.units import UnitOf, Units, apart
 from even_ballot.core.weighting.raking import Raked
 
 
+def _sizes(raked: Raked) -> list[int]:
+    """Categories of each margin; a single one of everybody first, where no margin is of categories."""
+    return [
+        *([len(m.target) for m in raked.margins] or [1]),
+        *(len(of.laid.target) for of in raked.frame.numbers),
+    ]
+
+
 def _columns(raked: Raked) -> Floats:
-    """x of a case as a combination of the 0/1 columns of all categories, (J, J_all): a constant, since Σ w
-    is fixed, and each category, less its target's share of its group where the group's total (where an
-    unknown is held, that of the known ones) is an estimate."""
-    sizes = [len(m.target) for m in raked.margins]
+    """x of a case as a combination of the columns of all categories, (J, J_all): a constant, since Σ w is
+    fixed, and each category, less its target's share of its group where the group's total (where an unknown
+    is held, that of the known ones) is an estimate; numbers as they are."""
+    sizes = _sizes(raked)
     starts = np.concatenate([[0], np.cumsum(sizes)]).astype(int)
     whole = np.zeros(starts[-1])
     whole[: sizes[0]] = 1.0
@@ -34,7 +43,8 @@ def _columns(raked: Raked) -> Floats:
             if raked.frame.counted is None or (held & group).any():
                 row[starts[m] : starts[m + 1]][group & ~held] -= given.target[j] / sums[given.group[j]]
             rows.append(row)
-    return np.array(rows)
+    first = sum(sizes[: len(sizes) - len(raked.frame.numbers)])
+    return np.array([*rows, *np.eye(starts[-1])[first:]])
 
 
 @dataclass(frozen=True)
@@ -79,6 +89,8 @@ def with_residuals(
     >>> sampled(cases, Design(calibrated=True), "weight", [raked]).units.residuals.sizes
     (2,)
     """
+    if raked.frame.numbers:
+        return with_numbers(units, unit, raked, weight, merge)
     combos, margins = raked.combos, raked.margins
     if units.own:
         units, unit = apart(units, unit, combos.index, merge)
@@ -114,3 +126,70 @@ def with_residuals(
     alike, squares = (x[pair_combo], pairs.squares) if units.own else (None, None)
     residuals = Residuals(sizes, columns, by_unit, size, inverse, alike, squares)
     return replace(units, residuals=residuals), unit, tuple(on_margins)
+
+
+def _laid(raked: Raked, number: int, weight: Floats) -> OnMargins:
+    """What residuals ask of a part's cases where margins fix numbers."""
+    index, of = raked.combos.index[number], raked.parts[number]
+    rows, values = [m.category[index] for m in raked.margins], list[Floats | None]()
+    if not rows:
+        rows.append(np.zeros(len(weight), np.int64))
+    values += [None] * len(rows)
+    for fixed in raked.frame.numbers:
+        rows.append(fixed.laid.category[index])
+        values.append(fixed.values[number] - fixed.centre[index])
+    category = np.stack(rows).astype(np.int32)
+    category[:, weight <= 0] = -1
+    return OnMargins(category, weight if of.free is None else np.where(of.free, weight, 0.0), tuple(values))
+
+
+def _x(on: OnMargins, at: Ints, starts: Ints, columns: Floats) -> Floats:
+    """x of some cases, (n, J)."""
+    found = np.zeros((len(at), columns.shape[0]))
+    for m, value in enumerate(on.value):
+        category = on.category[m, at]
+        there = category >= 0
+        of = columns.T[category[there] + starts[m]]
+        found[there] += of if value is None else of * value[at[there], None]
+    return found
+
+
+def with_numbers(
+    units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
+) -> tuple[Units, UnitOf, tuple[OnMargins, ...]]:
+    """The same where margins fix numbers, so that cases of a combination differ in x; units: each case that
+    is a PSU of its own in a row of its own.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> from even_ballot.core.data.cases import Cases
+    >>> from even_ballot.core.weighting.raking import rake, with_weight
+    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> margin = Margin(total_of="w", as_="means", targets=(Target(at={}, value=1.2),))
+    >>> raked = rake(ferry(), Weighting(margins=(margin,)))
+    >>> cases = with_weight(Cases.of(ferry()), raked, "")
+    >>> sampled(cases, Design(calibrated=True), "weight", [raked]).units.residuals.columns.tolist()
+    [[1.0, 0.0], [0.0, 1.0]]
+    """
+    sizes, columns = tuple(_sizes(raked)), _columns(raked)
+    starts = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+    laid = tuple(_laid(raked, number, w) for number, w in enumerate(weight))
+
+    def seen(number: int, of: NDArray[np.int32], w: Floats) -> tuple[Floats, Floats, Floats]:
+        square = np.zeros((len(columns), len(columns)))
+        by_unit, size = np.zeros((2, units.rows, len(columns)))
+        for at in blocks(w > 0):
+            x = _x(laid[number], at, starts, columns)
+            square += (x * laid[number].free[at, None]).T @ x
+            add_rows(of[at], w[at], x, by_unit)
+            add_rows(of[at], w[at], np.abs(x), size)
+        return square, by_unit, size
+
+    parts = [seen(number, *part) for number, part in enumerate(zip(unit, weight, strict=True))]
+    square, by_unit, size = merge(plus, parts)
+    scale = np.diag(square) > 0
+    scale = np.where(scale, 1 / np.sqrt(np.where(scale, np.diag(square), 1)), 0.0)
+    scaled = np.linalg.pinv(square * np.outer(scale, scale), rcond=1e-12, hermitian=True)
+    inverse = np.asarray(scaled * np.outer(scale, scale), np.float64)
+    return replace(units, residuals=Residuals(sizes, columns, by_unit, size, inverse)), unit, laid

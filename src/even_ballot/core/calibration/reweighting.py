@@ -13,13 +13,13 @@ from even_ballot.core.numerics.iterative_fitting import fit
 from even_ballot.core.numerics.parts import Merge, in_order, plus
 from even_ballot.core.sampling.replicates import Again, ByCase, Factors, Jackknife, Stages
 from even_ballot.core.sampling.units import UnitOf
-from even_ballot.core.weighting.base_runs import BaseRuns, base_runs, ordered
-from even_ballot.core.weighting.limits import solve
-from even_ballot.core.weighting.raking import Frame, Raked, bounds_of
+from even_ballot.core.weighting.laying.frame import Frame, bounds_of
+from even_ballot.core.weighting.meeting import FINE
+from even_ballot.core.weighting.raking import Raked
 from even_ballot.core.weighting.request import ProductBase
 from even_ballot.core.weighting.response_cells import Response
-
-_FINE = 1e-13
+from even_ballot.core.weighting.solving.base_runs import BaseRuns, base_runs, ordered
+from even_ballot.core.weighting.solving.limits import solve
 
 
 def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
@@ -49,7 +49,7 @@ def adjusts(chain: Sequence[Raked]) -> bool:
     >>> adjusts([rake(ferry(), Weighting(base="w"))])
     False
     """
-    return any(raked.margins or raked.parts[0].response is not None for raked in chain)
+    return any(raked.margins or raked.frame.numbers or raked.parts[0].response is not None for raked in chain)
 
 
 def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
@@ -58,8 +58,7 @@ def _again(frame: Frame, base: Floats, tolerance: float) -> Floats:
     started, _, margins = frame.aimed(base)
     if not margins:
         return np.divide(started, base, out=np.zeros_like(base), where=base > 0)
-    # Finer than the weights themselves, so that a figure they fix is not seen to move.
-    fine = min(tolerance, _FINE)
+    fine = min(tolerance, FINE)
     targets = tuple(margin.target for margin in margins)
     w, _, gap = fit(started, frame.categories, targets, fine, frame.weighting.max_cycles)
     if not gap <= tolerance:

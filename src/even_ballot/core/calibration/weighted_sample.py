@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from even_ballot.core.calibration.margin_residuals import with_residuals
+from even_ballot.core.calibration.remade_weights import fixes_numbers, remade_weights
 from even_ballot.core.calibration.reweighting import adjusts, chain_of, made_again
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
@@ -130,8 +131,11 @@ def sampled(
         )
     known = source if design.calibrated else None
     if isinstance(method, Linearised):
-        if known is None or not known.margins:
+        if known is None or not (known.margins or known.frame.numbers):
             return Sample(cases, units, unit, w)
+        if known.frame.numbers:
+            # Each has a residual of its own.
+            units, unit = by_case(units, unit, cases)
         units, unit, margins = with_residuals(units, unit, known, w, cases.merge)
         return Sample(cases, units, unit, w, margins=margins)
     _check_single(units)
@@ -144,5 +148,6 @@ def sampled(
     by_unit = _by_unit(units, method, adjusts(chain))
     if not adjusts(chain):
         return Sample(cases, replace(units, replicates=by_unit), unit, w)
-    remade, again = made_again(chain, by_unit, unit, cases.merge)
+    make = remade_weights if fixes_numbers(chain) else made_again
+    remade, again = make(chain, by_unit, unit, cases.merge)
     return Sample(cases, replace(units, replicates=remade), unit, w, again=again)

@@ -45,12 +45,13 @@ from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow
 class HiddenPattern:
     """What the tables and reports of a study release, and what of it is hidden. dominated: numbers of
     which a few cases make up too much; weights_judged: whether weighted figures were taken into account as
-    equations on counts."""
+    equations on counts; below: groups of fewer cases are small."""
 
     events: Events
     hidden: Hidden
     dominated: frozenset[str] = frozenset()
     weights_judged: bool = True
+    below: int = 0
 
 
 def pattern_of(
@@ -76,7 +77,7 @@ def pattern_of(
     events = events_of(shared, requests, margins)
     hidden = hide(events, asked.below, asked.range, links, margins, tell)
     dominated = frozenset() if asked.dominance is None else dominated_numbers(shared, events, asked.dominance)
-    return HiddenPattern(events, hidden, dominated, weights_are_judged(shared.sample))
+    return HiddenPattern(events, hidden, dominated, weights_are_judged(shared.sample), asked.below)
 
 
 @dataclass(frozen=True)
@@ -267,12 +268,25 @@ class _Table:
             return None
         return "small" if any(event in hidden.small for event in there) else "protects"
 
+    def _of_ratio(self, cell: Cell) -> str | None:
+        """Why a ratio is hidden though its column is not: its other number is dominated, or few cases of the
+        column answered both numbers, or few did not."""
+        if cell.stat != "ratio" or cell.base_n is None:
+            return None
+        if self.request.per in self.pattern.dominated:
+            return "dominance"
+        path = [(key.variable, self._states[key.variable, True, key.step]) for key in cell.banner]
+        column = self._event(cell.stub.variable, ANSWERED, path)
+        lost = 0 if column is None else self.pattern.events.value[column] - cell.base_n
+        few = cell.base_n < self.pattern.below or 0 < lost < self.pattern.below
+        return "small" if few else None
+
     def without(self) -> TableResult:
         """The table without what is hidden, and without tests that would tell of it."""
         kept: list[Cell] = []
         gone: list[HiddenFigure] = []
         for cell in self.result.cells:
-            why = self.reason(cell.stub, cell.banner, cell.stat)
+            why = self.reason(cell.stub, cell.banner, cell.stat) or self._of_ratio(cell)
             if why is None:
                 kept.append(cell)
             else:

@@ -13,7 +13,7 @@ Adjust = Literal["none", "bonferroni", "holm", "fdr"]
 @dataclass(frozen=True)
 class ColumnComparison:
     """The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no
-    code), with its interval."""
+    code), with its interval. stat: where it is neither."""
 
     stub: dict[str, Any]
     banner: tuple[str, ...]
@@ -27,6 +27,12 @@ class ColumnComparison:
     low: float | None = None
     high: float | None = None
     kind: Literal["columns"] = "columns"
+    stat: Literal["ratio"] | None = None
+
+    @property
+    def of(self) -> str:
+        """The figure that is compared."""
+        return self.stat or ("mean" if len(self.stub) == 1 else "col_pct")
 
 
 def adjusted_p_values(p: Floats, how: Adjust) -> Floats:

@@ -77,41 +77,62 @@ def logistic_again(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place]
     >>> logistic_again(sample, laid, fit, []).round(3).ravel().tolist()
     [0.916, 0.916, -0.47, -0.47]
     """
-    replicates = sample.units.replicates
-    assert replicates is not None
-    p, kept = len(fit.beta), fit.basis.kept
-    gamma = np.tile(fit.gamma, (replicates.count, 1))
-    farthest = np.zeros(replicates.count)
-    curve = np.zeros((replicates.count, p, p))
-    for turn in range(_MOST):
-        anew = turn < _CURVES
-        upper = np.triu_indices(p)
-
-        def values(number: int, at: Ints, w: Floats, of: slice, anew: bool = anew) -> Floats:
-            u = laid.block(number, at)[:, kept] @ fit.turn
-            eta = u @ gamma[of].T
-            farthest[of] = np.maximum(farthest[of], np.abs(eta).max(0))
-            chance = scipy.special.expit(eta)
-            slope = (w * (laid.y(number, at)[:, None] - chance)).T @ u
-            if not anew:
-                return np.asarray(slope)
-            squares = u[:, upper[0]] * u[:, upper[1]]
-            return np.concatenate([slope, (w * chance * (1 - chance)).T @ squares], 1)
-
-        farthest[:] = 0
-        found = replicate_totals(sample, laid.inside, values, (p + (len(upper[0]) if anew else 0),))
-        if anew:
-            curve[:, upper[0], upper[1]] = curve[:, upper[1], upper[0]] = found[:, p:]
-        step = _solved(fit, curve, found[:, :p])
-        gamma = gamma + step
-        moved = np.abs(step @ fit.turn.T).max(1)
-        if not (moved > _STEP).any():
-            break
-    with np.errstate(invalid="ignore"):
-        gamma[~(moved <= _STEP) | (farthest > _FAR)] = np.nan
-    if replicates.failed is not None:
-        gamma[replicates.failed] = np.nan
+    gamma = _Newton(sample, laid, fit).solved()
     return np.concatenate([gamma @ fit.turn.T, _predicted(sample, laid, fit, places, gamma)], 1)
+
+
+class _Newton:
+    """Newton's method for all replicates at once; gamma: (R, p)."""
+
+    def __init__(self, sample: Sample, laid: Laid, fit: Fit) -> None:
+        assert sample.units.replicates is not None
+        self.sample, self.laid, self.fit = sample, laid, fit
+        self.replicates = sample.units.replicates
+        count, p = self.replicates.count, len(fit.beta)
+        self.upper = np.triu_indices(p)
+        self.gamma = np.tile(fit.gamma, (count, 1))
+        self.curve = np.zeros((count, p, p))
+        self.farthest = np.zeros(count)
+
+    def _chances(self, number: int, at: Ints, of: slice) -> tuple[Floats, Floats]:
+        """The columns u of a block, and the probabilities in some replicates, (n, R)."""
+        u = self.laid.block(number, at)[:, self.fit.basis.kept] @ self.fit.turn
+        eta = u @ self.gamma[of].T
+        self.farthest[of] = np.maximum(self.farthest[of], np.abs(eta).max(0))
+        return u, np.asarray(scipy.special.expit(eta))
+
+    def _slope(self, number: int, at: Ints, w: Floats, of: slice) -> Floats:
+        u, chance = self._chances(number, at, of)
+        return np.asarray((w * (self.laid.y(number, at)[:, None] - chance)).T @ u)
+
+    def _both(self, number: int, at: Ints, w: Floats, of: slice) -> Floats:
+        """First and second derivatives."""
+        u, chance = self._chances(number, at, of)
+        slope = (w * (self.laid.y(number, at)[:, None] - chance)).T @ u
+        squares = u[:, self.upper[0]] * u[:, self.upper[1]]
+        return np.concatenate([slope, (w * chance * (1 - chance)).T @ squares], 1)
+
+    def solved(self) -> Floats:
+        """The coefficients of u in every replicate, (R, p); NaN in one that has none."""
+        p, inside = len(self.fit.beta), self.laid.inside
+        moved = np.full(self.replicates.count, np.inf)
+        for turn in range(_MOST):
+            self.farthest[:] = 0
+            if turn < _CURVES:
+                found = replicate_totals(self.sample, inside, self._both, (p + len(self.upper[0]),))
+                for side in (self.upper, self.upper[::-1]):
+                    self.curve[:, side[0], side[1]] = found[:, p:]
+            else:
+                found = replicate_totals(self.sample, inside, self._slope, (p,))
+            step = _solved(self.fit, self.curve, found[:, :p])
+            self.gamma = self.gamma + step
+            moved = np.abs(step @ self.fit.turn.T).max(1)
+            if not (moved > _STEP).any():
+                break
+        gone = ~(moved <= _STEP) | (self.farthest > _FAR)
+        if self.replicates.failed is not None:
+            gone |= self.replicates.failed
+        return np.where(gone[:, None], np.nan, self.gamma)
 
 
 def _predicted(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place], gamma: Floats) -> Floats:

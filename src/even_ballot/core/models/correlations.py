@@ -96,7 +96,7 @@ def _pearson(pair: _Pair) -> tuple[float, float]:
 
     sums = replicate_sums(pair.sample, pair.inside, values, 6)
     with np.errstate(all="ignore"):
-        one, u, v, uu, vv, uv = np.where(sums[:, :1] > 1e-11 * whole, sums / sums[:, :1], np.nan).T
+        _, u, v, uu, vv, uv = np.where(sums[:, :1] > 1e-11 * whole, sums / sums[:, :1], np.nan).T
         uu, vv, uv = uu - u * u, vv - v * v, uv - u * v
         enough = (uu > 1e-20) & (vv > 1e-20)
         again = np.where(enough, uv / np.sqrt(np.where(enough, uu * vv, 1)), np.nan)

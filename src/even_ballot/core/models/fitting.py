@@ -1,8 +1,8 @@
 """Linear and logistic models fitted to weighted cases, block by block (Fuller, 1975; Binder, 1983).
 
-What the columns have in common is taken out by a QR factorisation of √W X that is carried from block to block,
-so that X is never whole in memory and no precision is lost to its squares; Newton's method then works on
-orthonormal columns.
+What the columns have in common is taken out by a QR factorisation of √W X that is carried from block to
+block, so that X is never whole in memory and no precision is lost to its squares; Newton's method then works
+on orthonormal columns.
 """
 
 from dataclasses import dataclass
@@ -31,6 +31,11 @@ class Basis:
     rest: float
 
 
+def _triangle(x: Floats) -> Floats:
+    """R of the QR factorisation of x."""
+    return np.asarray(np.linalg.qr(x, mode="r"), np.float64)
+
+
 def _factored(sample: Sample, laid: Laid) -> Floats:
     """R of the QR factorisation of √W [X y], (p + 1, p + 1)."""
 
@@ -38,11 +43,11 @@ def _factored(sample: Sample, laid: Laid) -> Floats:
         part, done = sample.parts[number], np.zeros((0, laid.width + 1))
         for at in blocks(laid.inside[number]):
             x = np.column_stack([laid.block(number, at), laid.y(number, at)])
-            done = np.linalg.qr(np.vstack([done, np.sqrt(part.weight[at])[:, None] * x]), mode="r")
+            done = _triangle(np.vstack([done, np.sqrt(part.weight[at])[:, None] * x]))
         return done
 
     seen = [of(number) for number in range(len(sample.parts))]
-    whole = sample.merge(lambda a, b: np.linalg.qr(np.vstack([a, b]), mode="r"), seen)
+    whole = sample.merge(lambda a, b: _triangle(np.vstack([a, b])), seen)
     full = np.zeros((laid.width + 1, laid.width + 1))
     full[: len(whole)] = whole
     return full
@@ -81,16 +86,16 @@ def basis_of(sample: Sample, laid: Laid) -> Basis:
     """
     whole = _factored(sample, laid)
     kept = _independent(whole[:, :-1])
-    r = np.linalg.qr(whole[:, [*kept.tolist(), laid.width]], mode="r")
+    r = _triangle(whole[:, [*kept.tolist(), laid.width]])
     p = len(kept)
     return Basis(kept, r[:p, :p], r[:p, p], float(abs(r[p, p])) if len(r) > p else 0.0)
 
 
 @dataclass(frozen=True)
 class Fit:
-    """Coefficients of the kept columns, (p,). turn: (p, p), X turn is orthonormal; their linearised values are
-    times u (y − expected), u of X turn; gamma: (p,), the coefficients of u; fits: how much of the outcome is
-    explained."""
+    """Coefficients of the kept columns, (p,). turn: (p, p), X turn is orthonormal; times: (p, p), their
+    linearised values are times u (y − expected), u of X turn; gamma: (p,), the coefficients of u; fits: how
+    much of the outcome is explained."""
 
     basis: Basis
     beta: Floats
@@ -131,7 +136,7 @@ def fit_linear(sample: Sample, laid: Laid, basis: Basis) -> Fit:
     spread = float((basis.of_y[1:] ** 2).sum()) + basis.rest**2
     whole = float((basis.of_y**2).sum()) + basis.rest**2
     fits = 1 - basis.rest**2 / spread if spread > 1e-28 * whole else None
-    return Fit(basis, np.linalg.solve(basis.r, basis.of_y), turn, turn, basis.of_y, fits)
+    return Fit(basis, turn @ basis.of_y, turn, turn, basis.of_y, fits)
 
 
 def rcond_of(matrix: Floats) -> float:
@@ -219,8 +224,9 @@ def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
         return _separated(laid, basis, likelihood.turn @ gamma)
     share = ones / whole
     alone = ones * np.log(share) + (whole - ones) * np.log1p(-share)
-    times = np.linalg.solve(curve, likelihood.turn.T).T
-    return Fit(basis, likelihood.turn @ gamma, likelihood.turn, times, gamma, 1 - value / alone)
+    times = np.asarray(np.linalg.solve(curve, likelihood.turn.T).T, np.float64)
+    beta = np.asarray(likelihood.turn @ gamma)
+    return Fit(basis, beta, likelihood.turn, times, gamma, float(1 - value / alone))
 
 
 def of_columns(curve: Floats, basis: Basis) -> Floats:

@@ -157,16 +157,16 @@ def _split(laid: Laid, found: Separated, n: int) -> str:
     """Why a logistic model has no estimates, and what would help."""
     if found.one:
         return (
-            f"The outcome is the same for all {n:,} cases, so there is nothing to model. Choose other answers "
-            "as the event, or another filter."
+            f"The outcome is the same for all {n:,} cases, so there is nothing to model. Choose other "
+            "answers as the event, or another filter."
         )
     terms = dict.fromkeys(" × ".join(laid.request.terms[laid.term_of[j - 1]]) for j in found.columns)
     if not terms:
         return "The columns of the terms determine each other too closely. Leave a term out."
     split = "splits" if len(terms) == 1 else "split"
     return (
-        f"{some(list(terms))} {split} the outcome: in some categories, or beyond some value, all cases have it "
-        "or none, so no coefficient is the best. Join categories, or leave the term out."
+        f"{some(list(terms))} {split} the outcome: in some categories, or beyond some value, all cases have "
+        "it or none, so no coefficient is the best. Join categories, or leave the term out."
     )
 
 

@@ -1,5 +1,5 @@
-"""The reliability of scales of items: Cronbach's alpha (1951) with its design-based error, its interval on the
-scale of log(1 − α) (Feldt, Woodruff and Salih, 1987), items against the rest."""
+"""The reliability of scales of items: Cronbach's alpha (1951) with its design-based error, its interval on
+the scale of log(1 − α) (Feldt, Woodruff and Salih, 1987), items against the rest."""
 
 from collections.abc import Sequence
 

@@ -1,10 +1,11 @@
-"""Linearised values that are known case by case, and sums over the weights of every replicate, block by block:
-nothing of the size of the cases times the estimates is ever held."""
+"""Linearised values that are known case by case, and sums over the weights of every replicate, block by
+block: nothing of the size of the cases times the estimates is ever held."""
 
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
@@ -33,7 +34,7 @@ def blocks(inside: Bools) -> Iterator[Ints]:
 
 
 @compiled
-def _add_rows(row: Any, times: Any, values: Any, out: Any) -> None:
+def add_rows(row: Any, times: Any, values: Any, out: Any) -> None:
     """out[row] += times · values, values (n, m)."""
     for k in range(row.shape[0]):
         for j in range(values.shape[1]):
@@ -68,7 +69,7 @@ class _Rows:
         self.sample, self.inside, self.values, self.m = sample, inside, values, estimates
 
     def _scattered(
-        self, rows: int, where: Callable[[SamplePart, Ints], Iterator[tuple[Ints, Floats]]]
+        self, rows: int, where: Callable[[SamplePart, Ints], Iterator[tuple[NDArray[Any], Floats]]]
     ) -> Floats:
         """Σ by row; where: for a block the row of each of its cases, and what its values count."""
 
@@ -77,7 +78,7 @@ class _Rows:
             for at in blocks(which):
                 z = np.ascontiguousarray(self.values(number, at))
                 for row, times in where(part, at):
-                    _add_rows(row, times, z, total)
+                    add_rows(row, times, z, total)
             return total
 
         numbers = range(len(self.sample.parts))
@@ -88,7 +89,7 @@ class _Rows:
     def by_unit(self) -> Floats:
         """Σ w z by unit, (U, m)."""
 
-        def where(part: SamplePart, at: Ints) -> Iterator[tuple[Ints, Floats]]:
+        def where(part: SamplePart, at: Ints) -> Iterator[tuple[NDArray[Any], Floats]]:
             yield part.unit[at], part.weight[at]
 
         return self._scattered(self.sample.units.rows, where)
@@ -99,13 +100,12 @@ class _Rows:
         assert residuals is not None
         starts = np.concatenate([[0], np.cumsum(residuals.sizes)]).astype(np.int64)
 
-        def where(part: SamplePart, at: Ints) -> Iterator[tuple[Ints, Floats]]:
+        def where(part: SamplePart, at: Ints) -> Iterator[tuple[NDArray[Any], Floats]]:
             assert part.margins is not None
-            free = part.margins.free[at]
             for m in range(len(residuals.sizes)):
-                category = part.margins.category[m, at]
+                category, column = part.margins.category[m, at], part.margins.column(m)[at]
                 there = category >= 0
-                yield np.where(there, category + starts[m], 0), np.where(there, free, 0.0)
+                yield np.where(there, category + starts[m], 0), np.where(there, column, 0.0)
 
         return self._scattered(int(starts[-1]), where)
 
@@ -125,7 +125,7 @@ class _Rows:
                 z[mine] = self.values(number, at[mine])
                 f = part.weight[at, None] * (z if fitted is None else z - _explained(part, at, fitted, units))
                 stratum = units.stratum[part.unit[at]]
-                _add_rows(stratum, np.ones(len(at)), f, totals)
+                add_rows(stratum, np.ones(len(at)), f, totals)
                 scaled = f * root[stratum, None]
                 moment += scaled.T @ scaled
             return moment, totals
@@ -250,7 +250,8 @@ def replicate_totals(
 
     if replicates.count * sample.n > _LARGEST:
         raise fault(
-            f"{replicates.count:,} replicates of {sample.n:,} cases are more than can be worked on case by case.",
+            f"{replicates.count:,} replicates of {sample.n:,} cases are more than can be worked on case by "
+            "case.",
             "design.variance",
             "Use linearisation, or a bootstrap with fewer replicates.",
         )

@@ -5,6 +5,7 @@ replicates, those that stand for them; where residuals are wanted, of units, the
 margins, with a last one that takes these out of the sum again.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -41,6 +42,24 @@ class Moments:
     own: Floats | None
     present: NDArray[Any]
     df: Ints | None = None
+
+    def at(self, column: int) -> "Moments":
+        """One of its columns."""
+        of = slice(column, column + 1)
+        parts = (self.shift[of], self.counts[of], self.w[:, of], self.wy[:, of])
+        size = None if self.size is None else self.size[:, of]
+        own = None if self.own is None else self.own[:, :, of]
+        return Moments(*parts, size, own, self.present[:, of])
+
+    @classmethod
+    def beside(cls, columns: "Sequence[Moments]") -> "Moments":
+        """Columns beside one another."""
+
+        def side(name: str) -> Any:
+            of = [getattr(column, name) for column in columns]
+            return None if of[0] is None else np.concatenate(of, -1)
+
+        return cls(*map(side, ("shift", "counts", "w", "wy", "size", "own", "present")))
 
 
 def finish(t: Tally, units: Units) -> Tallied:

@@ -17,10 +17,17 @@ from even_ballot.core.sampling.units import UnitOf, Units, UnitWeights
 @dataclass(frozen=True)
 class OnMargins:
     """What residuals ask of a part's cases. category: (M, n), each case's category of each margin, −1
-    without weight; free: (n,), weights of the cases that B is made from."""
+    without weight; free: (n,), weights of the cases that B is made from; value: of each margin what its
+    column holds in a case's category, (n,), None: 1."""
 
     category: NDArray[np.int32]
     free: Floats
+    value: tuple[Floats | None, ...] = ()
+
+    def column(self, margin: int) -> Floats:
+        """Free weights times the column of a case's category, (n,)."""
+        value = self.value[margin] if self.value else None
+        return self.free if value is None else self.free * value
 
 
 @dataclass(frozen=True)

@@ -391,10 +391,16 @@ class Pipeline:
                     tables.append(self.table(at))
                 except StudyError as error:
                     faulty.append(FaultyTable(request.id, request.title or request.id, error.faults))
-        done = {part: self._analysed(part, faulty) for part in ANALYSES}
-        if faulty and not tables and not any(done.values()):
+        models, scales, pairs = (self._analysed(part, faulty) for part in ANALYSES)
+        if faulty and not (tables or models or scales or pairs):
             raise StudyError(fault for table in faulty for fault in table.faults)
-        found = replace(self._found(findings, reports, tuple(tables)), faulty=tuple(faulty), **done)
+        found = replace(
+            self._found(findings, reports, tuple(tables)),
+            faulty=tuple(faulty),
+            models=models,
+            reliability=scales,
+            correlations=pairs,
+        )
         below = self.study.suppression.below
         if below is None:
             return found

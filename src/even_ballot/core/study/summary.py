@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from even_ballot.core.weighting.margins import CategoryCodes
+from even_ballot.core.weighting.laying.margins import CategoryCodes
 from even_ballot.core.weighting.report import WeightingReport
 
 if TYPE_CHECKING:

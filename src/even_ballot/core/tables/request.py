@@ -44,7 +44,8 @@ class TableRequest(Model):
     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-    its stub variables down and their common answers across. beside: what is shown with each figure.
+    its stub variables down and their common answers across. per: the number that ratios are per. beside:
+    what is shown with each figure.
     display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
@@ -63,6 +64,7 @@ class TableRequest(Model):
     levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
     plain: bool = False
     layout: Literal["crosstab", "battery"] = "crosstab"
+    per: str | None = None
     beside: tuple[Beside, ...] = ("se", "interval")
     display: Display = Display()
 
@@ -72,6 +74,12 @@ class TableRequest(Model):
             raise ValueError(
                 "levels are one or two numbers between 0 and 1, the strict one first, such as 0.01, 0.05"
             )
+        return self
+
+    @model_validator(mode="after")
+    def _ratios_are_per_a_number(self) -> Self:
+        if "ratio" in self.show and self.per is None:
+            raise ValueError("a ratio is per a number: name it in per")
         return self
 
     @property

@@ -11,7 +11,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
-from even_ballot.core.weighting.margins import LaidMargin
+from even_ballot.core.weighting.laying.margins import LaidMargin
 from even_ballot.core.weighting.raking import Raked
 
 PartWeights = tuple[Floats, ...]

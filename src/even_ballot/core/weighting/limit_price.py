@@ -10,10 +10,11 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.effective_size import weight_sums
 from even_ballot.core.weighting.comparison import category_sums
-from even_ballot.core.weighting.limits import least_high
-from even_ballot.core.weighting.raking import Raked, bounds_of, rake
+from even_ballot.core.weighting.laying.frame import bounds_of
+from even_ballot.core.weighting.raking import Raked, rake
 from even_ballot.core.weighting.report import at_limits
 from even_ballot.core.weighting.request import Limits, Weighting
+from even_ballot.core.weighting.solving.limits import least_high
 
 _POINTS = 16
 

@@ -8,7 +8,7 @@ from itertools import product
 from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.weighting.margins import codes_of
+from even_ballot.core.weighting.laying.margins import codes_of
 
 _VALUE = re.compile(r"[+-]?(\d{1,3}([ \u00a0\u202f'’,]\d{3})+(\.\d+)?|\d+([.,]\d+)?)\s*%?")
 _LIKE = 75

@@ -2,18 +2,22 @@
 
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
-from even_ballot.core.weighting.limits import Possible
-from even_ballot.core.weighting.margins import CategoryCodes, LaidMargin
-from even_ballot.core.weighting.raking import Raked
+from even_ballot.core.weighting.laying.margins import CategoryCodes, LaidMargin
+from even_ballot.core.weighting.laying.number_margins import LaidNumber
+from even_ballot.core.weighting.raking import Raked, RakedCases
 from even_ballot.core.weighting.request import Weighting
 from even_ballot.core.weighting.response_cells import AdjustedCell
+from even_ballot.core.weighting.solving.limits import Possible
 
 
 @dataclass(frozen=True)
@@ -40,11 +44,14 @@ class HiddenRow:
 
 @dataclass(frozen=True)
 class MarginReport:
-    """The categories of one margin. hidden: those not released, None where all are."""
+    """The categories of one margin. hidden: those not released, None where all are. total_of: the number that
+    it fixes; target, before and after then are its totals in the population (fixes: totals), or its means."""
 
     by: tuple[str, ...]
     rows: tuple[MarginRow, ...]
     hidden: tuple[HiddenRow, ...] | None = None
+    total_of: str | None = None
+    fixes: str | None = None
 
 
 @dataclass(frozen=True)
@@ -105,6 +112,48 @@ def _margin(head: Dataset, raked: Raked, laid: LaidMargin, whole: float) -> Marg
     return MarginReport(laid.margin.by, rows)
 
 
+def _number(head: Dataset, raked: Raked, of: LaidNumber, whole: float, merge: Merge) -> MarginReport:
+    """A margin that fixes a number."""
+    laid, size = of.laid, len(of.laid.target)
+
+    # Base weights scaled to the population, in each group to the group's.
+    started = raked.frame.aimed(raked.combos.base)[0]
+    grown = np.divide(started, raked.combos.base, out=np.zeros_like(started), where=raked.combos.base > 0)
+
+    def seen(y: Floats, index: NDArray[Any], part: RakedCases) -> Floats:
+        there = part.weights > 0
+        at, y = laid.category[index[there]], y[there]
+        d, w = part.base[there] * grown[index[there]], part.weights[there]
+        sums = (d * y, w * y, d, w, np.ones(len(y)))
+        return np.stack([np.bincount(at, weights=x, minlength=size) for x in sums])
+
+    parts = zip(of.values, raked.combos.index, raked.parts, strict=True)
+    of_base, of_weights, d, w, n = merge(np.add, [seen(*part) for part in parts])
+    if of.means:
+        before, after = of_base / d, of_weights / w
+    else:
+        before, after = of_base * raked.frame.of, of_weights * raked.frame.of / whole
+    rows = tuple(
+        MarginRow(at, laid.label(head, j) or "All", t, b, a, m, int(n[j]))
+        for j, (at, t, b, a, m) in enumerate(
+            zip(laid.at, laid.target.tolist(), before.tolist(), after.tolist(), (w / n).tolist(), strict=True)
+        )
+    )
+    return MarginReport(laid.margin.by, rows, total_of=laid.margin.total_of, fixes=laid.margin.as_)
+
+
+def _margins(head: Dataset, raked: Raked, whole: float, merge: Merge) -> tuple[MarginReport, ...]:
+    """All margins in their order."""
+    numbers = {of.place: of for of in raked.frame.numbers}
+    sizes = iter(raked.margins)
+    return tuple(
+        _number(head, raked, numbers[i], whole, merge)
+        if i in numbers
+        else _margin(head, raked, next(sizes), whole)
+        for i in range(len(numbers) + len(raked.margins))
+    )
+
+
 def _histogram(raked: Raked, of: WeightSums, merge: Merge, bins: int = 24) -> tuple[WeightBar, ...]:
     low, high = of.min, of.max
     if high - low <= 1e-9 * high:
@@ -153,7 +202,7 @@ def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> Weighti
         deff_weights=weights.n / effective,
         min=weights.min,
         max=weights.max,
-        margins=tuple(_margin(cases.head, raked, laid, weights.sum) for laid in raked.margins),
+        margins=_margins(cases.head, raked, weights.sum, cases.merge),
         histogram=_histogram(raked, weights, cases.merge),
         nonresponse=raked.cells or None,
         at_limits=at_limits(raked),

@@ -11,20 +11,43 @@ class Target(Model):
     """The target of one category: `at` gives each of its variables' codes."""
 
     at: dict[str, int]
-    value: float = Field(ge=0, allow_inf_nan=False)
+    value: float = Field(allow_inf_nan=False)
 
 
 class Margin(Model):
-    """Population targets over the categories of one or several crossed variables."""
+    """Population targets over the categories of one or several crossed variables: of their sizes, or, with
+    total_of, of a number's totals or means in them (in all cases, where there are none)."""
 
-    by: tuple[str, ...] = Field(min_length=1, max_length=8)
+    by: tuple[str, ...] = Field(default=(), max_length=8)
+    total_of: str | None = None
     unknown: Literal["refuse", "hold"] = "refuse"
-    as_: Literal["shares", "percent", "counts"] = Field(default="shares", alias="as")
+    as_: Literal["shares", "percent", "counts", "totals", "means"] = Field(default="shares", alias="as")
     targets: tuple[Target, ...] = Field(max_length=100_000)
+
+    @model_validator(mode="after")
+    def _of_one_sort(self) -> Self:
+        number = self.total_of is not None
+        if number is not (self.as_ in ("totals", "means")):
+            raise ValueError(
+                "a margin with total_of is in totals or means: say which in as"
+                if number
+                else f"as {self.as_!r} is of a number: name it in total_of"
+            )
+        if number and self.unknown == "hold":
+            raise ValueError("an unknown cannot be held on a margin of a number; leave unknown out")
+        if not number and not self.by:
+            raise ValueError("a margin is over variables: name them in by, or a number in total_of")
+        below = next((t for t in self.targets if t.value < 0), None)
+        if not number and below is not None:
+            raise ValueError(f"the target {below.value:g} is below 0; a size cannot be")
+        return self
 
     @property
     def title(self) -> str:
-        return " × ".join(self.by)
+        if self.total_of is None:
+            return " × ".join(self.by)
+        what = f"{'mean' if self.as_ == 'means' else 'total'} of {self.total_of}"
+        return f"{what} by {' × '.join(self.by)}" if self.by else what
 
 
 class StratumPopulation(Model):
@@ -120,6 +143,12 @@ class Weighting(Model):
                     )
         if isinstance(self.scale_to, float) and self.scale_to <= 0:
             raise ValueError("scale_to is a number above 0, 'cases' or 'population'")
+        fixed = any(margin.as_ == "counts" for margin in self.margins) or isinstance(self.scale_to, float)
+        if not fixed and any(margin.as_ == "totals" for margin in self.margins):
+            raise ValueError(
+                "totals of a number hold for a population: add a margin in counts, or say its size in "
+                "scale_to"
+            )
         if self.scale_to == "population" and not any(margin.as_ == "counts" for margin in self.margins):
             raise ValueError("scale_to 'population' needs a margin in counts, which says how many they are")
         return self

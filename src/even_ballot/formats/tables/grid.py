@@ -74,7 +74,7 @@ class _Compared:
         said = {
             name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None
         }
-        mine = [test for test in self.tests if test.stub == said]
+        mine = [test for test in self.tests if test.stub == said and test.of == statistic_of(stat).name]
         found: dict[NamedPath, str] = {}
         for banner in dict.fromkeys(test.banner for test in mine):
             letters = {

@@ -76,7 +76,10 @@ class _Read:
         mine = [
             t
             for t in self.result.tests
-            if isinstance(t, ColumnComparison) and t.stub == key and t.banner == banner.variables
+            if isinstance(t, ColumnComparison)
+            and t.stub == key
+            and t.stat is None
+            and t.banner == banner.variables
         ]
         return [
             t for t in mine if self.label(banner, t.a) is not None and self.label(banner, t.b) is not None

@@ -13,7 +13,7 @@ from even_ballot.core.tables.statistics.statistic import (
 )
 
 # In this order they are offered; a module that is not named here comes after them.
-_FIRST = ("counts", "shares", "means", "deviation", "positions", "shape")
+_FIRST = ("counts", "shares", "means", "totals", "ratios", "deviation", "positions", "shape")
 for _name in sorted((module.name for module in iter_modules(__path__)), key=lambda n: (*_FIRST, n).index(n)):
     import_module(f"{__name__}.{_name}")
 

@@ -71,9 +71,12 @@ class NumberRow(ABC):
         first: int,
         plain: list[Plain | None] | None = None,
         limits: IntervalEnds | None = None,
+        df: Ints | None = None,
+        of_one_case: bool = False,
     ) -> Iterator[Cell]:
         """A cell for each estimate there is, (1 + C,), from the first column wanted, with its interval:
-        est ± t·se, or limits."""
+        est ± t·se, or limits. df: (1 + C,), where they are not those of the row's own cases; of_one_case:
+        whether one case alone has an interval."""
 
     @abstractmethod
     def limits(self, e: Estimates) -> IntervalEnds:
@@ -92,6 +95,14 @@ class NumberRow(ABC):
     @abstractmethod
     def means(self) -> Estimates:
         """Means of every column."""
+
+    def totals(self) -> Estimates | None:
+        """Totals of a number in every column; None of codes."""
+        return None
+
+    def ratios(self) -> tuple[Estimates, Ints] | None:
+        """Ratios of a number to another in every column, and PSUs less strata of each; None of codes."""
+        return None
 
     @abstractmethod
     def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:

@@ -94,9 +94,9 @@ def _tally(
     if units.residuals is None or part.margins is None:
         return t
     below = []
-    for category, size in zip(part.margins.category, units.residuals.sizes, strict=True):
+    for m, (category, size) in enumerate(zip(part.margins.category, units.residuals.sizes, strict=True)):
         counted = np.where(category >= 0, stub, -1).astype(stub.dtype)
-        below.append(tally(counted, banner, category, part.margins.free, (size, height, width)).w)
+        below.append(tally(counted, banner, category, part.margins.column(m), (size, height, width)).w)
     return replace(t, margins=np.concatenate(below))
 
 
@@ -115,9 +115,9 @@ def _tally_number(
     if units.residuals is None or part.margins is None:
         return t
     below = []
-    for category, size in zip(part.margins.category, units.residuals.sizes, strict=True):
-        counted = inside & (category >= 0)
-        of = tally_number(y, counted, banner, category, part.margins.free, (size, width), shift=t.shift)
+    for m, (category, size) in enumerate(zip(part.margins.category, units.residuals.sizes, strict=True)):
+        counted, column = inside & (category >= 0), part.margins.column(m)
+        of = tally_number(y, counted, banner, category, column, (size, width), shift=t.shift)
         below.append(np.stack([of.w, of.wy]))
     return replace(t, margins=np.concatenate(below, 1))
 

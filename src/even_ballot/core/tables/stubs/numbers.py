@@ -21,7 +21,9 @@ from even_ballot.core.estimation.spread import (
     plain_sums,
     spread,
 )
+from even_ballot.core.estimation.totals import totals
 from even_ballot.core.estimation.trend import slopes
+from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.sample import SamplePart
@@ -33,6 +35,7 @@ from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.moments import laid_moments, of_varied
 from even_ballot.core.tables.stubs.own_row import OwnRow
+from even_ballot.core.tables.stubs.per import ratios_of
 from even_ballot.core.tables.stubs.stub import StubByBanner
 
 _SMALL, _LARGE = 1e-60, 1e60
@@ -68,7 +71,7 @@ class NumberByBanner(StubByBanner):
         where: str,
     ) -> None:
         super().__init__(domain, over, request)
-        self.name, self.shared = name, shared
+        self.name, self.shared, self.where = name, shared, where.rpartition(".")[0]
         self.sample = domain.sample
         head = self.sample.head
         self.heading = StubHeading(name, head.variable(name, where).title, "number", ())
@@ -84,6 +87,19 @@ class NumberByBanner(StubByBanner):
             1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
         )
         self.y = y if self.unit == 1 else tuple(of / self.unit for of in y)
+
+    @property
+    def per(self) -> tuple[tuple[Floats, ...], tuple[Bools, ...]] | None:
+        """For every part the values of the number that ratios are per, (n,), and who answered both; None
+        without one."""
+        name = self.request.per
+        if name is None:
+            return None
+        if self.sample.head.variable(name, f"{self.where}.per").kind != "number":
+            raise fault(f"{name} is no number.", f"{self.where}.per", "Name a number, or leave per out.")
+        both = self.sample.each(lambda part, inside: part.data.column(name).answered & inside, self.inside)
+        x = self.sample.each(lambda part, who: np.where(who, part.data.column(name).values, 0.0), both)
+        return x, both
 
     def within(self, column: int) -> tuple[Bools, ...]:
         """For every part which cases are in a column, (n,), the total being column 0."""
@@ -157,6 +173,8 @@ class NumberByBanner(StubByBanner):
             yield from self._trend([StubKey(self.name)], *found)
         if "columns" in self.request.tests and len(self.paths) > 2:
             yield from self._compare(StubKey(self.name), self.own_row.means().at(slice(1, None)))
+            if "ratio" in self.show and (per := self.own_row.ratios()) is not None:
+                yield from self._compare(StubKey(self.name), per[0].at(slice(1, None)), stat="ratio")
 
 
 class NumbersRow(OwnRow):
@@ -213,6 +231,16 @@ class NumbersRow(OwnRow):
 
     def means(self) -> Estimates:
         return self._means
+
+    def totals(self) -> Estimates:
+        return totals(self.of.moments, self.units)
+
+    def ratios(self) -> tuple[Estimates, Ints] | None:
+        return self._ratios
+
+    @cached_property
+    def _ratios(self) -> tuple[Estimates, Ints] | None:
+        return None if self.of.per is None else ratios_of(self.of, *self.of.per)
 
     def spread(self) -> Spread:
         return self._spread

@@ -49,12 +49,15 @@ class OwnRow(NumberRow):
         first: int,
         plain: list[Plain | None] | None = None,
         limits: IntervalEnds | None = None,
+        df: Ints | None = None,
+        of_one_case: bool = False,
     ) -> Iterator[Cell]:
         columns = slice(first, None)
         ends = None if limits is None else (limits[0][None, columns], limits[1][None, columns])
-        df = None if self.degrees is None else self.degrees[columns]
+        df = self.degrees if df is None else df
+        df = None if df is None else df[columns]
         beside = None if plain is None else [[p] for p in plain[columns]]
-        # One case says nothing of how its like differ.
+        # One case says nothing of how its like differ; of a total it says as much as any.
         yield from self.part.emit(
             [self.key],
             self.paths[columns],
@@ -63,7 +66,7 @@ class OwnRow(NumberRow):
             df=df,
             plain=beside,
             limits=ends,
-            of_one_case=False,
+            of_one_case=of_one_case,
         )
 
     def limits(self, e: Estimates) -> IntervalEnds:

@@ -3,7 +3,7 @@ tests."""
 
 from collections.abc import Iterator, Sequence
 from itertools import combinations
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import scipy
@@ -120,9 +120,11 @@ class StubByBanner:
                         plain[c][r] if plain else None,
                     )
 
-    def _compare(self, stub: StubKey, e: Estimates, share: bool = False) -> Iterator[ColumnComparison]:
+    def _compare(
+        self, stub: StubKey, e: Estimates, share: bool = False, stat: Literal["ratio"] | None = None
+    ) -> Iterator[ColumnComparison]:
         """All pairs of columns that share their outer categories and no cases. e: (C,), an estimate for
-        each but the total; share: they are shares."""
+        each but the total; share: they are shares; stat: they are neither shares nor means."""
         if self.df < 1:
             return
         paths = self.over.paths
@@ -159,6 +161,7 @@ class StubByBanner:
                 plain,
                 fair,
                 *limits,
+                stat=stat,
             )
 
     def _trend(self, keys: list[StubKey], slope: Floats, variance: Floats) -> Iterator[Trend]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.numerics.linear_programs import least
-from even_ballot.core.weighting.base_runs import Ordered
+from even_ballot.core.weighting.solving.base_runs import Ordered
 
 _FAR, _STEPS = 4.0, 300
 
@@ -116,7 +116,7 @@ def solve(
     combination's category of each margin, −1 without weight; targets: of each margin, (J_m,); low, high:
     (K,), bounds by combination. gap: the largest |Σ w − target|.
 
-    >>> from even_ballot.core.weighting.base_runs import base_runs, ordered
+    >>> from even_ballot.core.weighting.solving.base_runs import base_runs, ordered
     >>> of = ordered(base_runs(np.array([0, 1]), np.ones(2), 2))
     >>> none, free = np.zeros(2), np.full(2, np.inf)
     >>> categories, targets = np.array([[0, 1]]), (np.array([0.6, 0.4]),)

@@ -8,7 +8,7 @@ import numpy as np
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.weighting.combinations import Combinations
+from even_ballot.core.weighting.laying.combinations import Combinations
 from even_ballot.core.weighting.request import Margin, Weighting
 
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
@@ -62,7 +62,7 @@ def groups_of(combos: Combinations, weighting: Weighting, where: str) -> tuple[I
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.data.cases import Cases
-    >>> from even_ballot.core.weighting.combinations import combinations_of
+    >>> from even_ballot.core.weighting.laying.combinations import combinations_of
     >>> weighting = Weighting(within=("isle",))
     >>> combos = combinations_of(Cases.of(ferry()), weighting, [np.ones(8)], {"isle": [1, 2]})
     >>> groups_of(combos, weighting, "")[1].tolist()
@@ -105,7 +105,7 @@ def lay_margin(
     shares.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.raking import frame_of
+    >>> from even_ballot.core.weighting.laying.frame import frame_of
     >>> from even_ballot.core.weighting.request import Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
@@ -115,6 +115,7 @@ def lay_margin(
     group_of, group_places = groups
     places = combos.place(margin.by)
     live = combos.base > 0
+    number = margin.total_of is not None
     unknown = (places < 0).any(1) & live
     if unknown.any() and margin.unknown == "refuse":
         raise _unknown(margin, int(combos.cases[unknown].sum()), where)
@@ -127,13 +128,14 @@ def lay_margin(
     target = np.full(len(found), np.nan)
     for j, (group, *place) in enumerate(found.tolist()):
         # An unknown that is held has no target of its own.
-        if place[0] >= 0:
+        if not place or place[0] >= 0:
             value = wanted.pop((group, *place), None)
             target[j] = value or 0.0
             n = int(combos.cases[category == j].sum())
-            faults += _target_faults(_named(head, spots[j]), value, n, where)
+            if value is None or not number:
+                faults += _target_faults(_named(head, spots[j]) or "all", value, n, where)
     for key, value in wanted.items():
-        if value > 0:
+        if value > 0 or number:
             spot = _named(head, _spot(margin, weighting, codes, group_places, key))
             what = f"Nobody is in {spot}, which has a target of {value:g}."
             mend = "Join it to another category, or leave it out and let the others sum to the whole."
@@ -164,7 +166,7 @@ def _spot(
     group, *place = key
     of_group = group_places[group].tolist()
     spot: CategoryCodes = {name: codes[name][p] for name, p in zip(weighting.within, of_group, strict=True)}
-    held = place[0] < 0
+    held = bool(place) and place[0] < 0
     return spot | {name: None if held else codes[name][p] for name, p in zip(margin.by, place, strict=True)}
 
 
@@ -220,7 +222,7 @@ def check_sums(laid: LaidMargin, group_names: list[str], where: str) -> Floats:
     """What each group's targets sum to; shares and per cent that do not sum to the whole stop.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.raking import frame_of
+    >>> from even_ballot.core.weighting.laying.frame import frame_of
     >>> from even_ballot.core.weighting.request import Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))

@@ -1,0 +1,1 @@
+"""What a weighting asks for, laid on the cases."""
