@@ -10,6 +10,17 @@ _CELL = ("est", "se", "low", "high", "n", "base_n", "deff")
 _TEST = ("chi2", "f", "df1", "df2", "p", "diff", "se", "t", "p_adjusted")
 _WEIGHTS = ("n", "n_effective", "efficiency", "deff_weights", "min", "max")
 _ROW = ("target", "before", "after", "mean_weight", "n")
+_INTERVAL = ("est", "se", "low", "high", "t", "p")
+_MODEL: dict[str, tuple[str, tuple[str, ...]]] = {
+    "coefficients": ("term", (*_INTERVAL, "odds_ratio", "or_low", "or_high")),
+    "joint": ("term", ("f", "df1", "df2", "p")),
+    "predictions": ("variable code", ("est", "se", "low", "high")),
+    "differences": ("variable a b", ("diff", "se", "low", "high", "t", "p")),
+    "items": ("variable", ("mean", "sd", "item_rest", "alpha_without")),
+    "pairs": ("a b", ("n", *_INTERVAL)),
+}
+"""Lists in an analysis: what a row is known by, and its figures."""
+_WHOLE = ("n", "r2", "alpha", "se", "low", "high", "standardised")
 
 
 def _close(a: Any, b: float, rel: float = 1e-6, absolute: float = 1e-9) -> bool:
@@ -28,6 +39,7 @@ def _test_key(test: dict[str, Any]) -> tuple[Any, ...]:
         tuple(test["banner"]),
         tuple(test.get("a", ())),
         tuple(test.get("b", ())),
+        test.get("stat"),
     )
 
 
@@ -42,6 +54,32 @@ def _fields(
             yield f"{name} {field}: got {got.get(field)}, want {want[field]}"
 
 
+def _row_key(row: dict[str, Any], names: str) -> str:
+    return str([row[name] for name in names.split()])
+
+
+def _analyses(got: dict[str, Any], want: dict[str, Any]) -> Iterator[str]:
+    for part in ("models", "reliability", "correlations"):
+        found = {x["id"]: x for x in got.get(part, [])}
+        for analysis in want.get(part, []):
+            mine, name = found.get(analysis["id"]), f"{part} {analysis['id']}"
+            yield from _fields(name, mine, analysis, _WHOLE, 1e-6)
+            if mine is None:
+                continue
+            if "coefficients" not in analysis and part == "models":
+                if mine.get("coefficients") or not mine.get("message"):
+                    yield f"{name}: wants a message and no estimates"
+                continue
+            for rows, (key, fields) in _MODEL.items():
+                there = {_row_key(row, key): row for row in mine.get(rows, [])}
+                for row in analysis.get(rows, []):
+                    yield from _fields(
+                        f"{name} {_row_key(row, key)}", there.get(_row_key(row, key)), row, fields, 1e-6
+                    )
+            if mine.get("left_out", []) != analysis.get("left_out", []):
+                yield f"{name}: left out {mine.get('left_out')}, want {analysis.get('left_out')}"
+
+
 def differences(got: dict[str, Any], want: dict[str, Any]) -> Iterator[str]:
     """Every figure that is expected and not found."""
     for part in ("cases", "design"):
@@ -53,14 +91,19 @@ def differences(got: dict[str, Any], want: dict[str, Any]) -> Iterator[str]:
         mine = reports[weighting["save_as"]]
         yield from _fields(weighting["save_as"], mine, weighting, _WEIGHTS, 1e-6)
         rows = {
-            (tuple(m["by"]), tuple(sorted(r["at"].items(), key=str))): r
+            (m.get("total_of"), tuple(m["by"]), tuple(sorted(r["at"].items(), key=str))): r
             for m in mine["margins"]
             for r in m["rows"]
         }
         for margin in weighting["margins"]:
             for row in margin["rows"]:
-                key = (tuple(margin["by"]), tuple(sorted(row["at"].items(), key=str)))
+                key = (
+                    margin.get("total_of"),
+                    tuple(margin["by"]),
+                    tuple(sorted(row["at"].items(), key=str)),
+                )
                 yield from _fields(str(row["at"]), rows.get(key), row, _ROW, 1e-6)
+    yield from _analyses(got, want)
     tables = {t["id"]: t for t in got["tables"]}
     for table in want["tables"]:
         cells = {_cell_key(c): c for c in tables[table["id"]]["cells"]}

@@ -20,3 +20,12 @@ def test_a_changed_figure_is_noticed() -> None:
     want = json.loads((CASES / "textbook-suites" / "expected.json").read_text())
     want["tables"][0]["cells"][0]["se"] *= 1.00001
     assert len(list(differences(results.document(), want))) == 1
+
+
+def test_a_changed_figure_of_an_analysis_is_noticed() -> None:
+    _, results = run_file(CASES / "models-single-psu-centre" / "study.json")
+    want = json.loads((CASES / "models-single-psu-centre" / "expected.json").read_text())
+    want["models"][0]["coefficients"][1]["se"] *= 1.00001
+    want["reliability"][0]["items"][0]["sd"] *= 1.00001
+    want["correlations"][0]["pairs"][0]["p"] *= 1.00001
+    assert len(list(differences(results.document(), want))) == 3

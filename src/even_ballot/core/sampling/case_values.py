@@ -35,7 +35,13 @@ def blocks(inside: Bools) -> Iterator[Ints]:
 
 @compiled
 def add_rows(row: Any, times: Any, values: Any, out: Any) -> None:
-    """out[row] += times · values, values (n, m)."""
+    """out[row] += times · values, values (n, m).
+
+    >>> out = np.zeros((2, 1))
+    >>> add_rows(np.array([1, 1]), np.array([2.0, 3.0]), np.ones((2, 1)), out)
+    >>> out.tolist()
+    [[0.0], [5.0]]
+    """
     for k in range(row.shape[0]):
         for j in range(values.shape[1]):
             out[row[k], j] += times[k] * values[k, j]

@@ -1,0 +1,135 @@
+"""Weights that meet totals and means of numbers: met, nearest, and refused with what is wrong."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from surveys import SCALES, VARIABLES, A, margin, survey
+
+from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.faults import StudyError
+from even_ballot.core.study.pipeline import run
+from even_ballot.core.study.results import Results
+from even_ballot.core.study.study_file import parse_study
+
+MEAN = {"total_of": "id", "by": [], "as": "means", "targets": [{"at": {}, "value": 40.0}]}
+MEANS = {"total_of": "id", "by": ["b"], "as": "means", "targets": [{"at": {"b": 1}, "value": 35.0}, {"at": {"b": 2}, "value": 40.0}]}  # fmt: skip
+TOTAL = {"total_of": "i", "by": [], "as": "totals", "targets": [{"at": {}, "value": 2600.0}]}
+
+
+def found(data: RawTable, **weighting: Any) -> Results:
+    return run(
+        parse_study(
+            {
+                "source": {"path": "answers.csv"},
+                "codebook": {"scales": SCALES, "variables": VARIABLES},
+                "weightings": [{"base": "d", "tolerance": 1e-12, **weighting}],
+            }
+        ),
+        data,
+        {},
+    )
+
+
+def column(of: Results, name: str) -> np.ndarray:
+    return of.data.column(name).values.astype(float)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.integers(0, 10**6),
+    st.sampled_from([(MEAN,), (MEANS,), (TOTAL, MEANS), (MEAN, TOTAL)]),
+    st.booleans(),
+    st.sampled_from([None, {"low": 0.2, "high": 3.0}, {"low": 0.5, "high": 1.8}]),
+)
+def test_weights_meet_numbers_and_are_the_nearest_that_do(
+    seed: int, numbers: tuple[dict[str, Any], ...], sizes: bool, limits: dict[str, float] | None
+) -> None:
+    margins = [*numbers, *([margin("a", A)] if sizes else [])]
+    more = {} if limits is None else {"limits": limits}
+    of = found(survey(seed, size=8), margins=margins, scale_to=1000.0, **more)
+    (report,) = of.weightings
+    assume(report.converged)
+    w, d, b, a = (column(of, name) for name in ("weight", "d", "b", "a"))
+    assert w.sum() == pytest.approx(1000.0, rel=1e-9)
+    columns = [np.ones(len(w)), *((a == c) * 1.0 for c in A if sizes)]
+    for one in numbers:
+        y = column(of, one["total_of"])
+        for target in one["targets"]:
+            x = y * np.prod([column(of, name) == code for name, code in target["at"].items()], axis=0)
+            if one["as"] == "means":
+                inside = x != 0 if target["at"] else np.ones(len(w), bool)
+                inside = (b == target["at"]["b"]) if target["at"] else inside
+                assert w[inside] @ y[inside] / w[inside].sum() == pytest.approx(target["value"], rel=1e-8)
+                x = inside * (y - target["value"])
+            else:
+                assert w @ x == pytest.approx(target["value"], rel=1e-8)
+            columns.append(x)
+    # log(w/d) is of the columns alone where no limit holds, and beyond it on the side of the limit.
+    x, exponent = np.stack(columns, 1), np.log(w / d)
+    mean, free = w.mean(), np.ones(len(w), bool)
+    if limits is not None:
+        free = (w > limits["low"] * mean * (1 + 1e-9)) & (w < limits["high"] * mean * (1 - 1e-9))
+    scale = np.abs(x).max(0)
+    told, *_ = np.linalg.lstsq(x[free] / scale, exponent[free], rcond=None)
+    expected = (x / scale) @ told
+    assert exponent[free] == pytest.approx(expected[free], abs=1e-6)
+    if limits is not None and np.linalg.matrix_rank(x[free] / scale) == np.linalg.matrix_rank(x / scale):
+        on_low, on_high = ~free & (w < mean), ~free & (w > mean)
+        assert (expected[on_low] <= exponent[on_low] + 1e-6).all()
+        assert (expected[on_high] >= exponent[on_high] - 1e-6).all()
+
+
+def test_groups_are_calibrated_alone_and_the_report_tells_target_before_and_after() -> None:
+    of = found(survey(4, size=8), margins=[MEAN], within=["b"])
+    (report,) = of.weightings
+    (numbers,) = report.margins
+    assert (numbers.total_of, numbers.fixes, [row.at for row in numbers.rows]) == (
+        "id",
+        "means",
+        [{"b": 1}, {"b": 2}],
+    )
+    w, d, b, y = (column(of, name) for name in ("weight", "d", "b", "id"))
+    for code, row in zip((1, 2), numbers.rows, strict=True):
+        at = b == code
+        assert w[at] @ y[at] / w[at].sum() == pytest.approx(40.0)
+        assert (row.target, row.after, row.n) == (40.0, pytest.approx(40.0), int(at.sum()))
+        assert row.before == pytest.approx(d[at] @ y[at] / d[at].sum())
+        assert w[at].sum() / w.sum() == pytest.approx(d[at].sum() / d.sum())
+
+
+@pytest.mark.parametrize(
+    ("margins", "more", "said"),
+    [
+        ([{**MEAN, "targets": [{"at": {}, "value": 999.0}]}], {}, "all its values lie from 1 to 96"),
+        ([{**MEANS, "targets": MEANS["targets"][:1]}], {}, "which has no target"),
+        ([{**MEANS, "targets": [*MEANS["targets"], {"at": {"b": 7}, "value": 0.0}]}], {}, None),
+        ([{**MEAN, "total_of": "y"}], {}, "no value on y"),
+        ([{**MEAN, "total_of": "q"}], {}, "q is a coded, not a number"),
+        ([MEAN, {**MEAN, "targets": [{"at": {}, "value": 41.0}]}], {}, "No weights meet all margins at once: the mean of id"),
+        ([TOTAL], {}, "totals of a number hold for a population"),
+        ([{**MEAN, "unknown": "hold"}], {}, "an unknown cannot be held"),
+        ([{**MEAN, "as": "shares"}], {}, "is in totals or means"),
+        ([{"by": ["b"], "as": "means", "targets": []}], {}, "name it in total_of"),
+        ([{"by": [], "targets": []}], {}, "a margin is over variables"),
+        ([{"by": ["b"], "targets": [{"at": {"b": 1}, "value": -1}]}], {}, "is below 0"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_is_refused_with_what_would_do(
+    margins: list[dict[str, Any]], more: dict[str, Any], said: str | None
+) -> None:
+    if said is None:
+        found(survey(4, size=8), margins=margins, **more)
+        return
+    with pytest.raises(StudyError, match=said):
+        found(survey(4, size=8), margins=margins, **more)
+
+
+def test_limits_that_leave_no_room_are_reported_as_not_met() -> None:
+    of = found(
+        survey(4, size=8), margins=[{**MEAN, "targets": [{"at": {}, "value": 80.0}]}], limits={"high": 1.2}
+    )
+    (report,) = of.weightings
+    assert not report.converged and report.max_gap > 1e-3
