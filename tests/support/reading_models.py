@@ -41,8 +41,9 @@ class ModelReading:
         self.sample, self.inside, self.logistic = sample, inside, logistic
         self.x, self.y = np.where(inside[:, None], x, 0.0), np.where(inside, y, 0.0)
         self.swaps = swaps
-        self.theta = self.of(sample.w)
-        assert self.theta is not None
+        theta = self.of(sample.w)
+        assert theta is not None
+        self.theta: Vector = theta
 
     def expected(self, x: Vector, beta: Vector) -> Vector:
         return 1 / (1 + np.exp(-x @ beta)) if self.logistic else x @ beta

@@ -62,7 +62,9 @@ def _rows(summary: Summary) -> list[tuple[str, str, str]]:
             (
                 "not met",
                 f"{target.save_as}: {target.label}",
-                f"{100 * target.after:.4g} % for {100 * target.target:.4g} %",
+                f"{100 * target.after:.4g} % for {100 * target.target:.4g} %"
+                if target.total_of is None
+                else f"{target.after:,.6g} for {target.target:,.6g}",
             )
         )
     found += [("found", _KINDS.get(kind, kind), counted(n, "case")) for kind, n in summary.findings.items()]

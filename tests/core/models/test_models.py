@@ -166,12 +166,12 @@ def test_models_are_what_a_second_reading_finds(seed: int, named: str, weighted:
             continue
         want = ModelReading(sample, x, y, inside, model.kind == "logistic", swaps)
         covariance = want.covariance()
-        figures = [*model.coefficients, *model.predictions]
+        figures: list[Any] = [*model.coefficients, *model.predictions]
         assert [of.est for of in figures] == pytest.approx(want.theta, rel=1e-7, abs=1e-9)
         if np.isnan(covariance).any():
             assert all(of.se is None for of in figures)
             continue
-        close = {"rel": 1e-6, "abs": 1e-9}
+        close: Any = {"rel": 1e-6, "abs": 1e-9}
         assert [of.se for of in figures] == pytest.approx(np.sqrt(np.diag(covariance)), **close)
         for of in model.coefficients:
             assert of.t is not None
@@ -180,12 +180,12 @@ def test_models_are_what_a_second_reading_finds(seed: int, named: str, weighted:
             len(model.coefficients),
             [of.code for of in model.predictions if of.variable == swaps_of(model)],
         )
-        for of in model.differences:
-            if of.variable == swaps_of(model):
-                i, j = (p + mine.index(code) for code in (of.a, of.b))
-                assert of.diff == pytest.approx(want.theta[i] - want.theta[j], rel=1e-6, abs=1e-9)
+        for pair in model.differences:
+            if pair.variable == swaps_of(model):
+                i, j = (p + mine.index(code) for code in (pair.a, pair.b))
+                assert pair.diff == pytest.approx(want.theta[i] - want.theta[j], rel=1e-6, abs=1e-9)
                 variance = covariance[i, i] + covariance[j, j] - 2 * covariance[i, j]
-                assert of.se == pytest.approx(np.sqrt(variance), **close)
+                assert pair.se == pytest.approx(np.sqrt(variance), **close)
         for joint in model.joint:
             at = [
                 k

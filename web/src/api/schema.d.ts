@@ -1661,7 +1661,7 @@ export interface components {
         /**
          * ColumnComparison
          * @description The difference of two banner columns, a less b, in one stub row (a share, or a mean where it has no
-         *     code), with its interval.
+         *     code), with its interval. stat: where it is neither.
          */
         ColumnComparison: {
             /** A */
@@ -1688,6 +1688,8 @@ export interface components {
             p_adjusted: number;
             /** Se */
             se: number;
+            /** Stat */
+            stat?: "ratio" | null;
             /** Stub */
             stub: {
                 [key: string]: unknown;
@@ -1765,6 +1767,34 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             /** Of */
             of: number;
+        };
+        /**
+         * CorrelationsRequest
+         * @description Correlations of every pair of some variables.
+         */
+        CorrelationsRequest: {
+            /** Group */
+            group?: string | null;
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "level": 0.95
+             *     }
+             */
+            interval?: components["schemas"]["Level"];
+            /**
+             * Method
+             * @default pearson
+             * @enum {string}
+             */
+            method?: "pearson" | "spearman";
+            /** Title */
+            title?: string | null;
+            /** Variables */
+            variables: string[];
+            /** Where */
+            where?: string | null;
         };
         /**
          * CountBlank
@@ -2710,6 +2740,17 @@ export interface components {
             why: string | null;
         };
         /**
+         * Level
+         * @description The level of two-sided intervals.
+         */
+        Level: {
+            /**
+             * Level
+             * @default 0.95
+             */
+            level?: number;
+        };
+        /**
          * LimitPrice
          * @description Weights under an upper limit (None: without one), as a multiple of their mean. met: whether the
          *     margins are. gap: largest |Σ w − target| as a share of the whole. min, max: smallest and largest weight
@@ -2867,7 +2908,8 @@ export interface components {
         };
         /**
          * Margin
-         * @description Population targets over the categories of one or several crossed variables.
+         * @description Population targets over the categories of one or several crossed variables: of their sizes, or, with
+         *     total_of, of a number's totals or means in them (in all cases, where there are none).
          */
         Margin: {
             /**
@@ -2875,11 +2917,16 @@ export interface components {
              * @default shares
              * @enum {string}
              */
-            as?: "shares" | "percent" | "counts";
-            /** By */
-            by: string[];
+            as?: "shares" | "percent" | "counts" | "totals" | "means";
+            /**
+             * By
+             * @default []
+             */
+            by?: string[];
             /** Targets */
             targets: components["schemas"]["Target"][];
+            /** Total Of */
+            total_of?: string | null;
             /**
              * Unknown
              * @default refuse
@@ -2904,15 +2951,20 @@ export interface components {
         };
         /**
          * MarginReport
-         * @description The categories of one margin. hidden: those not released, None where all are.
+         * @description The categories of one margin. hidden: those not released, None where all are. total_of: the number that
+         *     it fixes; target, before and after then are its totals in the population (fixes: totals), or its means.
          */
         MarginReport: {
             /** By */
             by: string[];
+            /** Fixes */
+            fixes?: string | null;
             /** Hidden */
             hidden?: components["schemas"]["HiddenRow"][] | null;
             /** Rows */
             rows: components["schemas"]["MarginRow"][];
+            /** Total Of */
+            total_of?: string | null;
         };
         /**
          * MarginRow
@@ -2982,6 +3034,63 @@ export interface components {
             cases: number;
             /** Left Out */
             left_out: number[];
+        };
+        /**
+         * ModelRequest
+         * @description A linear or logistic model. event: codes of the outcome that count as 1; terms: a list of variables
+         *     each, several of them an interaction; reference: of coded variables, the code that the others are held
+         *     against; as_number: coded variables that enter by their codes; predictions: coded variables whose average
+         *     predictions are wanted.
+         */
+        ModelRequest: {
+            /**
+             * As Number
+             * @default []
+             */
+            as_number?: string[];
+            /**
+             * Event
+             * @default []
+             */
+            event?: number[];
+            /** Group */
+            group?: string | null;
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "level": 0.95
+             *     }
+             */
+            interval?: components["schemas"]["Level"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "linear" | "logistic";
+            /** Outcome */
+            outcome: string;
+            /**
+             * Predictions
+             * @default []
+             */
+            predictions?: string[];
+            /**
+             * Reference
+             * @default {}
+             */
+            reference?: {
+                [key: string]: number;
+            };
+            /**
+             * Terms
+             * @default []
+             */
+            terms?: string[][];
+            /** Title */
+            title?: string | null;
+            /** Where */
+            where?: string | null;
         };
         /**
          * Moved
@@ -3446,6 +3555,28 @@ export interface components {
             used_before: number;
             /** Weights */
             weights: components["schemas"]["WeightChange"][];
+        };
+        /**
+         * ReliabilityRequest
+         * @description The reliability of a scale of items.
+         */
+        ReliabilityRequest: {
+            /** Group */
+            group?: string | null;
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "level": 0.95
+             *     }
+             */
+            interval?: components["schemas"]["Level"];
+            /** Items */
+            items: string[];
+            /** Title */
+            title?: string | null;
+            /** Where */
+            where?: string | null;
         };
         /**
          * Rename
@@ -3955,6 +4086,11 @@ export interface components {
              */
             codebook?: components["schemas"]["Codebook"];
             /**
+             * Correlations
+             * @default []
+             */
+            correlations?: components["schemas"]["CorrelationsRequest"][];
+            /**
              * @default {
              *       "calibrated": false,
              *       "clusters": [],
@@ -3991,6 +4127,16 @@ export interface components {
              *     }
              */
             marks?: components["schemas"]["Marks"];
+            /**
+             * Models
+             * @default []
+             */
+            models?: components["schemas"]["ModelRequest"][];
+            /**
+             * Reliability
+             * @default []
+             */
+            reliability?: components["schemas"]["ReliabilityRequest"][];
             /**
              * @default {
              *       "answered": 0.5,
@@ -4112,7 +4258,8 @@ export interface components {
          *     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
          *     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
          *     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-         *     its stub variables down and their common answers across. beside: what is shown with each figure.
+         *     its stub variables down and their common answers across. per: the number that ratios are per. beside:
+         *     what is shown with each figure.
          *     display: how it is shown; no figure depends on either.
          */
         TableRequest: {
@@ -4178,6 +4325,8 @@ export interface components {
              * @default []
              */
             nets?: components["schemas"]["Net"][];
+            /** Per */
+            per?: string | null;
             /**
              * Plain
              * @default false
@@ -4190,7 +4339,7 @@ export interface components {
              *       "col_pct"
              *     ]
              */
-            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "sd" | "median" | "q25" | "q75" | "mode" | "skewness" | "kurtosis" | "geometric_mean") | string)[];
+            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "total" | "ratio" | "sd" | "median" | "q25" | "q75" | "mode" | "skewness" | "kurtosis" | "geometric_mean") | string)[];
             /**
              * Stub
              * @default []

@@ -202,7 +202,7 @@ def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
     ()
     """
     named = (tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
-    return tuple(dict.fromkeys(named))
+    return tuple(name for name in dict.fromkeys(named) if name)
 
 
 def _once(key: str, make: Callable[[], T]) -> T:

@@ -24,13 +24,14 @@ class UnfitEntries:
 
 @dataclass(frozen=True)
 class UnmetTarget:
-    """A category whose target its weight does not meet, as shares."""
+    """A category whose target its weight does not meet, as shares; total_of: of a number, in its unit."""
 
     save_as: str
     at: CategoryCodes
     label: str
     target: float
     after: float
+    total_of: str | None = None
 
 
 @dataclass(frozen=True)
@@ -67,9 +68,19 @@ def unmet_targets(report: WeightingReport) -> tuple[UnmetTarget, ...]:
     """
     if report.converged:
         return ()
-    rows = [row for margin in report.margins for row in margin.rows if abs(row.after - row.target) > _MET]
-    rows.sort(key=lambda row: -abs(row.after - row.target))
-    return tuple(UnmetTarget(report.save_as, row.at, row.label, row.target, row.after) for row in rows)
+    rows = [(margin, row) for margin in report.margins for row in margin.rows if margin.missed(row) > _MET]
+    rows.sort(key=lambda of: -of[0].missed(of[1]))
+    return tuple(
+        UnmetTarget(
+            report.save_as,
+            row.at,
+            row.label if margin.total_of is None else f"{margin.title}, {row.label}",
+            row.target,
+            row.after,
+            margin.total_of,
+        )
+        for margin, row in rows
+    )
 
 
 _MET = 1e-9

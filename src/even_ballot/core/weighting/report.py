@@ -53,6 +53,21 @@ class MarginReport:
     total_of: str | None = None
     fixes: str | None = None
 
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        over = " × ".join(self.by)
+        if self.total_of is None:
+            return over
+        what = f"{'mean' if self.fixes == 'means' else 'total'} of {self.total_of}"
+        return f"{what} by {over}" if over else what
+
+    def missed(self, row: MarginRow) -> float:
+        """What is left of a category's target: of a size as a share of the whole, of a number as one of
+        itself."""
+        apart = abs(row.after - row.target)
+        return apart if self.total_of is None else apart / max(abs(row.target), abs(row.before), 1e-300)
+
 
 @dataclass(frozen=True)
 class WeightBar:

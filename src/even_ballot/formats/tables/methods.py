@@ -67,7 +67,7 @@ def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
     """One weighting: base weight, adjustments, margins, limits and what came of it."""
     raked = ""
     if report.margins:
-        margins = "; ".join(" × ".join(m.by) for m in report.margins)
+        margins = "; ".join(m.title for m in report.margins)
         within = f" within {' × '.join(weighting.within)}" if weighting.within else ""
         met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
         raked = (

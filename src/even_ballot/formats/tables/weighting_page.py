@@ -26,8 +26,11 @@ class _Bar:
 
 @dataclass(frozen=True)
 class _Margin:
+    """A margin's rows; number: they are figures of a number, not shares."""
+
     title: str
     rows: list[tuple[str, ...]]
+    number: bool = False
 
 
 @dataclass(frozen=True)
@@ -44,18 +47,25 @@ class _Weighting:
     margins: list[_Margin]
 
 
-def _row(row: MarginRow) -> tuple[str, ...]:
-    shares = (f"{100 * x:.1f}" for x in (row.before, row.target, row.after))
-    return row.label, *shares, f"{row.mean_weight:.3f}", f"{row.n:,}"
+def _figure(x: float, number: bool) -> str:
+    """A share in per cent, or a number."""
+    return f"{x:,.2f}" if number else f"{100 * x:.1f}"
 
 
-def _hidden(row: HiddenRow) -> tuple[str, ...]:
+def _row(row: MarginRow, number: bool) -> tuple[str, ...]:
+    figures = (_figure(x, number) for x in (row.before, row.target, row.after))
+    return row.label, *figures, f"{row.mean_weight:.3f}", f"{row.n:,}"
+
+
+def _hidden(row: HiddenRow, number: bool) -> tuple[str, ...]:
     """A category whose size is not released."""
-    return row.label, "×", "" if row.target is None else f"{100 * row.target:.1f}", "×", "×", "×"
+    return row.label, "×", "" if row.target is None else _figure(row.target, number), "×", "×", "×"
 
 
 def _margin(margin: MarginReport) -> _Margin:
-    return _Margin(" × ".join(margin.by), [*map(_row, margin.rows), *map(_hidden, margin.hidden or ())])
+    number = margin.total_of is not None
+    rows = [*(_row(row, number) for row in margin.rows), *(_hidden(row, number) for row in margin.hidden or ())]
+    return _Margin(margin.title, rows, number)
 
 
 def _bars(bars: tuple[WeightBar, ...]) -> list[_Bar]:

@@ -1,16 +1,21 @@
 import { count, decimals, percent } from "../../parts/figures";
-import type { Report } from "./weights";
+import { missed, type Row } from "./weights";
 
-type Row = Report["margins"][number]["rows"][number];
+/** From where to where the pictures of some categories reach. */
+export type Reach = readonly [number, number];
+
+/** A figure of a margin: a share in per cent, or a number. */
+export const fitted = (value: number, number: boolean) => (number ? decimals(value, 2) : percent(value));
 
 /** Sample, target and weighted share on one line: a hollow ring, an upright stroke, a full dot. */
-export function FitLine({ row, top }: { row: Row; top: number }) {
-  const x = (share: number) => `${4 + (92 * share) / top}%`;
+export function FitLine({ row, reach: [low, high], number }: { row: Row; reach: Reach; number: boolean }) {
+  const x = (value: number) => `${4 + (92 * (value - low)) / (high - low)}%`;
+  const unit = number ? "" : " per cent";
   return (
     <svg
       className="h-5 w-full"
       role="img"
-      aria-label={`sample ${percent(row.before)}, target ${percent(row.target)}, weighted ${percent(row.after)} per cent`}
+      aria-label={`sample ${fitted(row.before, number)}, target ${fitted(row.target, number)}, weighted ${fitted(row.after, number)}${unit}`}
     >
       <line x1="4%" x2="96%" y1="10" y2="10" stroke="var(--hair)" />
       <line x1={x(row.before)} x2={x(row.after)} y1="10" y2="10" stroke="var(--rule)" />
@@ -31,7 +36,8 @@ export function FitKey() {
 }
 
 /** The headings of a margin's categories. */
-export function FitHead({ target }: { target: string }) {
+export function FitHead({ target, number = false }: { target: string; number?: boolean }) {
+  const unit = number ? "" : " %";
   return (
     <thead>
       <tr className="border-rule border-y text-right font-serif">
@@ -39,9 +45,9 @@ export function FitHead({ target }: { target: string }) {
         <th className="w-52">
           <span className="sr-only">Picture</span>
         </th>
-        <th className="w-20 font-semibold">Sample %</th>
+        <th className="w-20 font-semibold">Sample{unit}</th>
         <th className="w-28 pr-1 font-semibold">{target}</th>
-        <th className="w-24 font-semibold">Weighted %</th>
+        <th className="w-24 font-semibold">Weighted{unit}</th>
         <th className="w-24 font-semibold">Mean weight</th>
         <th className="w-16 font-semibold">Cases</th>
       </tr>
@@ -49,18 +55,37 @@ export function FitHead({ target }: { target: string }) {
   );
 }
 
-/** The largest share of some categories, which their pictures reach to. */
-export const topOf = (rows: readonly Row[]) => Math.max(0.01, ...rows.flatMap((r) => [r.before, r.after, r.target]));
+/** What the pictures of some categories reach over: shares from nought, numbers a little beyond their own. */
+export function reachOf(rows: readonly Row[], number: boolean): Reach {
+  const values = rows.flatMap((r) => [r.before, r.after, r.target]);
+  if (!number) return [0, Math.max(0.01, ...values)];
+  if (!values.length) return [0, 1];
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  const room = (high - low) * 0.1 || Math.abs(high) * 0.1 || 1;
+  return [low - room, high + room];
+}
 
 /** What a category's cells say but for its name and target. */
-export function FitCells({ row, top, target }: { row?: Row; top: number; target: React.ReactNode }) {
-  const gap = row && Math.abs(row.after - row.target) > 0.0005;
+export function FitCells({
+  row,
+  reach,
+  target,
+  number = false,
+}: {
+  row?: Row;
+  reach: Reach;
+  target: React.ReactNode;
+  number?: boolean;
+}) {
+  const gap = row && missed(row, number) > 0.0005;
   return (
     <>
-      <td>{row && <FitLine row={row} top={top} />}</td>
-      <td>{row ? percent(row.before) : "–"}</td>
+      <td>{row && <FitLine row={row} reach={reach} number={number} />}</td>
+      <td>{row ? fitted(row.before, number) : "–"}</td>
       <td>{target}</td>
-      <td className={gap ? "font-semibold text-heed" : ""}>{row ? `${gap ? "▲ " : ""}${percent(row.after)}` : "–"}</td>
+      <td className={gap ? "font-semibold text-heed" : ""}>
+        {row ? `${gap ? "▲ " : ""}${fitted(row.after, number)}` : "–"}
+      </td>
       <td>{row ? decimals(row.mean_weight, 3) : "–"}</td>
       <td className="text-soft">{row ? count(row.n) : "–"}</td>
     </>
@@ -68,17 +93,22 @@ export function FitCells({ row, top, target }: { row?: Row; top: number; target:
 }
 
 /** All categories of a margin as picture and numbers. */
-export function FitPicture({ rows }: { rows: readonly Row[] }) {
-  const top = topOf(rows);
+export function FitPicture({ rows, number = false }: { rows: readonly Row[]; number?: boolean }) {
+  const reach = reachOf(rows, number);
   return (
     <>
       <table className="w-full max-w-4xl text-sm">
-        <FitHead target="Target %" />
+        <FitHead target={number ? "Target" : "Target %"} number={number} />
         <tbody className="figures">
           {rows.map((row) => (
             <tr key={JSON.stringify(row.at)} className="text-right">
               <td className="text-left">{row.label}</td>
-              <FitCells row={row} top={top} target={<span className="pr-1">{percent(row.target)}</span>} />
+              <FitCells
+                row={row}
+                reach={reach}
+                number={number}
+                target={<span className="pr-1">{fitted(row.target, number)}</span>}
+              />
             </tr>
           ))}
         </tbody>

@@ -7,7 +7,7 @@ import { Heading, Sub } from "../../parts/panes";
 import { FitPicture } from "./fit";
 import { Strip } from "./strip";
 import { Unmet } from "./unmet";
-import { itemOf, nameOf, type Report, useWeighting } from "./weights";
+import { itemOf, nameOf, type Report, titleOf, useWeighting } from "./weights";
 
 function Histogram({ bars }: { bars: Report["histogram"] }) {
   const top = Math.max(...bars.map((b) => b.cases), 1);
@@ -105,13 +105,13 @@ export function Health({ at, report, faults }: { at: number; report?: Report; fa
             </Link>
           </p>
           {report.margins.map((margin, i) => (
-            <section key={margin.by.join("×")}>
+            <section key={titleOf(margin)}>
               <Sub>
                 <Link {...to(`margin-${i}`)} className="hover:underline">
-                  {margin.by.join(" × ")}
+                  {titleOf(margin)}
                 </Link>
               </Sub>
-              <FitPicture rows={margin.rows} />
+              <FitPicture rows={margin.rows} number={margin.total_of != null} />
             </section>
           ))}
           <Sub>Heaviest cases</Sub>

@@ -8,14 +8,12 @@ import { Faults } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading } from "../../parts/panes";
 import { type Category, categoriesOf, same, wholeOf } from "./categories";
-import { FitCells, FitHead, FitKey, topOf } from "./fit";
-import { KINDS, type TargetKind } from "./new-margin";
+import { FitCells, FitHead, FitKey, reachOf } from "./fit";
+import { KINDS, type NumberKind, OF_NUMBERS, type TargetKind } from "./new-margin";
 import { PasteTargets } from "./paste";
 import { Strip } from "./strip";
-import { faultsAt, itemOf, type Margin, type Report, useWeighting } from "./weights";
+import { byOf, faultsAt, itemOf, type Margin, type Report, type Row, titleOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
-
-type Row = Report["margins"][number]["rows"][number];
 
 /** The sum of a group's targets, and what is missing to the whole. */
 function SumRow({ sum, whole, label }: { sum: number; whole: number | null; label: string }) {
@@ -63,7 +61,7 @@ function regrouped(margin: Margin, groups: Category[], own: boolean): Margin["ta
   const first = groups[0]?.at ?? {};
   return margin.targets
     .filter((t) => Object.entries(first).every(([name, code]) => t.at[name] === code))
-    .map((t) => ({ ...t, at: Object.fromEntries(margin.by.map((name) => [name, t.at[name] as number])) }));
+    .map((t) => ({ ...t, at: Object.fromEntries(byOf(margin).map((name) => [name, t.at[name] as number])) }));
 }
 
 /** A margin's categories: sample, target and weighted share together, as picture and as numbers. */
@@ -97,9 +95,11 @@ export function MarginInHand({
   };
   const own = margin.targets.some((t) => within.some((name) => name in t.at));
   const groups = within.length ? categoriesOf(within, codebook) : [{ at: {}, label: "" }];
-  const categories = categoriesOf(margin.by, codebook);
+  const by = byOf(margin);
+  const number = margin.total_of != null;
+  const categories = categoriesOf(by, codebook);
   const rows: readonly Row[] = report?.margins[at]?.rows ?? [];
-  const top = topOf(rows);
+  const reach = reachOf(rows, number);
   const whole = wholeOf(margin.as);
   const { own: mine, others } = faultsAt(faults, `weightings[${weightingAt}].margins[${at}]`);
   const setTarget = (place: Record<string, number>, value: number | null) =>
@@ -111,7 +111,7 @@ export function MarginInHand({
     });
   return (
     <div>
-      <Heading over="Margin">{margin.by.join(" × ")}</Heading>
+      <Heading over="Margin">{titleOf(margin)}</Heading>
       <div className="flex max-w-4xl flex-wrap items-end gap-x-4">
         <Field label="Targets are">
           {(p) => (
@@ -119,25 +119,27 @@ export function MarginInHand({
               {...p}
               className="!w-40"
               value={margin.as ?? "shares"}
-              options={KINDS}
-              onChange={(e) => put({ as: e.target.value as TargetKind })}
+              options={number ? OF_NUMBERS : KINDS}
+              onChange={(e) => put({ as: e.target.value as TargetKind | NumberKind })}
             />
           )}
         </Field>
-        <Field label="Cases with no value here">
-          {(p) => (
-            <Choice
-              {...p}
-              className="!w-52"
-              value={margin.unknown ?? "refuse"}
-              onChange={(e) => put({ unknown: e.target.value as "refuse" | "hold" })}
-              options={[
-                ["refuse", "stop, and say how many"],
-                ["hold", "keep their share as it is"],
-              ]}
-            />
-          )}
-        </Field>
+        {!number && (
+          <Field label="Cases with no value here">
+            {(p) => (
+              <Choice
+                {...p}
+                className="!w-52"
+                value={margin.unknown ?? "refuse"}
+                onChange={(e) => put({ unknown: e.target.value as "refuse" | "hold" })}
+                options={[
+                  ["refuse", "stop, and say how many"],
+                  ["hold", "keep their share as it is"],
+                ]}
+              />
+            )}
+          </Field>
+        )}
         <WithinChoice within={within} own={own} change={(to) => put({ targets: regrouped(margin, groups, to) })} />
         <span className="mb-2 flex">
           <ActionButton
@@ -160,7 +162,7 @@ export function MarginInHand({
           />
           <ActionButton
             id="drop-margin"
-            label={`Take this margin out: ${margin.by.join(" × ")}`}
+            label={`Take this margin out: ${titleOf(margin)}`}
             icon={Trash}
             look="quiet"
             run={() => {
@@ -189,7 +191,7 @@ export function MarginInHand({
       )}
       {report && <Strip report={report} />}
       <table className="w-full max-w-4xl text-sm">
-        <FitHead target="Target" />
+        <FitHead target="Target" number={number} />
         {groups.map((group) => {
           const inGroup = own
             ? margin.targets.filter((t) => Object.keys(group.at).every((n) => t.at[n] === group.at[n]))
@@ -207,13 +209,14 @@ export function MarginInHand({
                 const shown = { ...group.at, ...place };
                 const held = own ? shown : place;
                 const target = margin.targets.find((t) => same(t.at, held));
-                const named = group.label ? `${group.label}, ${label}` : label;
+                const named = [group.label, label].filter(Boolean).join(", ") || "all";
                 return (
                   <tr key={label} className="text-right">
-                    <td className="py-0.5 text-left">{label}</td>
+                    <td className="py-0.5 text-left">{label || "All"}</td>
                     <FitCells
                       row={rows.find((r) => same(r.at, shown))}
-                      top={top}
+                      reach={reach}
+                      number={number}
                       target={
                         <NumberField
                           aria-label={`Target of ${named}`}
@@ -225,21 +228,25 @@ export function MarginInHand({
                   </tr>
                 );
               })}
-              {margin.unknown === "hold" && !group.label && <HeldRow by={margin.by} codebook={codebook} />}
-              <SumRow
-                sum={inGroup.reduce((total, t) => total + t.value, 0)}
-                whole={whole}
-                label={group.label ? `Sum, ${group.label}` : "Sum"}
-              />
+              {margin.unknown === "hold" && !group.label && <HeldRow by={by} codebook={codebook} />}
+              {!number && (
+                <SumRow
+                  sum={inGroup.reduce((total, t) => total + t.value, 0)}
+                  whole={whole}
+                  label={group.label ? `Sum, ${group.label}` : "Sum"}
+                />
+              )}
             </tbody>
           );
         })}
       </table>
       <FitKey />
-      <details className="mt-6">
-        <summary className="cursor-pointer text-act text-sm">Paste all targets anew</summary>
-        <PasteTargets by={own ? [...within, ...margin.by] : margin.by} take={(targets) => put({ targets })} />
-      </details>
+      {by.length > 0 && (
+        <details className="mt-6">
+          <summary className="cursor-pointer text-act text-sm">Paste all targets anew</summary>
+          <PasteTargets by={own ? [...within, ...by] : by} take={(targets) => put({ targets })} />
+        </details>
+      )}
     </div>
   );
 }

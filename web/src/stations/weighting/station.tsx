@@ -21,9 +21,11 @@ import {
   freeName,
   freshWeighting,
   itemOf,
+  missed,
   nameOf,
   placeOf,
   type Report,
+  titleOf,
   useWeighting,
   type Weighting,
 } from "./weights";
@@ -57,9 +59,9 @@ function Parts({ at, weighting, report, part }: { at: number; weighting: Weighti
   const margins = weighting.margins ?? [];
   const { save } = useWeighting(at);
   const met = (i: number) => {
-    const rows = report?.margins[i]?.rows;
-    if (!rows) return "not raked";
-    return Math.max(...rows.map((r) => Math.abs(r.after - r.target))) < 1e-6 ? "met" : "not met";
+    const of = report?.margins[i];
+    if (!of) return "not raked";
+    return Math.max(...of.rows.map((r) => missed(r, of.total_of != null))) < 1e-6 ? "met" : "not met";
   };
   const within = weighting.within?.length ? `within ${weighting.within.join(" × ")}; ` : "";
   return (
@@ -71,14 +73,14 @@ function Parts({ at, weighting, report, part }: { at: number; weighting: Weighti
         says={`${within}from ${baseSays(weighting)}${weighting.nonresponse ? ", adjusted for non-response" : ""}`}
       />
       <Sortable
-        ids={margins.map((m) => m.by.join("×"))}
+        ids={margins.map((m) => titleOf(m))}
         move={(from, to) => save({ margins: moved(margins, from, to - from) })}
       >
         {margins.map((m, i) => (
           <SortableRow
-            key={m.by.join("×")}
-            id={m.by.join("×")}
-            label={`the margin ${m.by.join(" × ")}`}
+            key={titleOf(m)}
+            id={titleOf(m)}
+            label={`the margin ${titleOf(m)}`}
             by={(places) => save({ margins: moved(margins, i, places) })}
             className="flex items-start [&>:first-child]:mt-2 [&>:last-child]:grow"
           >
@@ -86,7 +88,7 @@ function Parts({ at, weighting, report, part }: { at: number; weighting: Weighti
               <Entry
                 item={itemOf(at, `margin-${i}`)}
                 current={part === `margin-${i}`}
-                title={m.by.join(" × ")}
+                title={titleOf(m)}
                 says={`${plural(m.targets.length, "target")}, in ${m.as ?? "shares"}; ${met(i)}`}
               />
             </ul>
@@ -256,7 +258,7 @@ export function WeightingStation() {
           <LimitsPage key={at} at={at} report={report} faults={mine} />
         ) : margin ? (
           <MarginInHand
-            key={`${at}-${marginAt}-${margin.by.join()}`}
+            key={`${at}-${marginAt}-${titleOf(margin)}`}
             weightingAt={at}
             at={marginAt}
             margin={margin}

@@ -1,5 +1,5 @@
 import { decimals, percent, plural } from "../../parts/figures";
-import type { Report } from "./weights";
+import { missed, type Report, titleOf } from "./weights";
 
 const up = (limit: number) => decimals(Math.ceil(limit * 1000) / 1000, 3);
 const down = (limit: number) => decimals(Math.floor(limit * 1000) / 1000, 3);
@@ -16,11 +16,18 @@ function wouldDo({ possible: could, at_limits }: Report): string {
   return `What could be met: ${ways.join(", or ")}.`;
 }
 
+const says = (value: number, number: boolean) => (number ? decimals(value, 2) : `${percent(value, 2)} %`);
+
 /** Margins that are not met: what would do, and the categories that are furthest off. */
 export function Unmet({ report }: { report: Report }) {
   if (report.converged) return null;
   const worst = report.margins
-    .flatMap((m) => m.rows.map((r) => ({ by: m.by, row: r, gap: Math.abs(r.after - r.target) })))
+    .flatMap((m) =>
+      m.rows.map((r) => {
+        const number = m.total_of != null;
+        return { title: titleOf(m), row: r, number, gap: missed(r, number) };
+      }),
+    )
     .filter((g) => g.gap > 1e-6)
     .sort((a, b) => b.gap - a.gap);
   return (
@@ -30,8 +37,8 @@ export function Unmet({ report }: { report: Report }) {
       </p>
       <ul className="figures mt-1">
         {worst.slice(0, 8).map((g) => (
-          <li key={g.by.join() + g.row.label}>
-            {g.by.join(" × ")}, {g.row.label}: target {percent(g.row.target, 2)} %, reached {percent(g.row.after, 2)} %
+          <li key={g.title + g.row.label}>
+            {g.title}, {g.row.label}: target {says(g.row.target, g.number)}, reached {says(g.row.after, g.number)}
           </li>
         ))}
         {worst.length > 8 && <li>and {plural(worst.length - 8, "more category", "more categories")}</li>}

@@ -4,7 +4,30 @@ import { useChange, useCodebook, useStudy } from "../../api/queries";
 export type Weighting = Schema["Weighting"];
 export type Report = Schema["WeightingReport"];
 export type Limits = NonNullable<Weighting["limits"]>;
+export type Row = Report["margins"][number]["rows"][number];
 export type Margin = NonNullable<Weighting["margins"]>[number];
+
+/** A margin's variables, in the order they are crossed. */
+export const byOf = (margin: Margin): string[] => margin.by ?? [];
+
+/** What a margin is called: isle × sex, mean of age by isle. */
+export function titleOf(margin: {
+  by?: string[];
+  total_of?: string | null;
+  as?: string;
+  fixes?: string | null;
+}): string {
+  const over = (margin.by ?? []).join(" × ");
+  if (margin.total_of == null) return over;
+  const what = `${(margin.as ?? margin.fixes) === "means" ? "Mean" : "Total"} of ${margin.total_of}`;
+  return over ? `${what} by ${over}` : what;
+}
+
+/** What is left of a category's target: of a size as a share of the whole, of a number as one of itself. */
+export function missed(row: Row, number: boolean): number {
+  const apart = Math.abs(row.after - row.target);
+  return number ? apart / Math.max(Math.abs(row.target), Math.abs(row.before), 1e-300) : apart;
+}
 
 export const nameOf = (weighting: Weighting) => weighting.save_as ?? "weight";
 
