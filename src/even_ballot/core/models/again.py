@@ -5,13 +5,13 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
-from even_ballot.core.models.fitting import SINGULAR, Fit, of_columns, rcond_of
+from even_ballot.core.models.fitting import FAR, SINGULAR, Fit, Likelihood, of_columns, rcond_of
 from even_ballot.core.models.terms import Laid
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.sampling.case_values import replicate_sums, replicate_totals
+from even_ballot.core.sampling.case_values import ReplicateWeights, replicate_sums, replicate_totals
 from even_ballot.core.sampling.sample import Sample
 
-_STEP, _MOST, _FAR, _CURVES = 1e-10, 40, 30.0, 2
+_STEP, _MOST, _CURVES = 1e-10, 12, 2
 Place = tuple[str, int]
 """Everybody put into a category of a variable."""
 
@@ -129,10 +129,20 @@ class _Newton:
             moved = np.abs(step @ self.fit.turn.T).max(1)
             if not (moved > _STEP).any():
                 break
-        gone = ~(moved <= _STEP) | (self.farthest > _FAR)
-        if self.replicates.failed is not None:
-            gone |= self.replicates.failed
-        return np.where(gone[:, None], np.nan, self.gamma)
+        gone = ~(moved <= _STEP) | (self.farthest > FAR)
+        failed = self.replicates.failed
+        for r in np.flatnonzero(gone).tolist():
+            self.gamma[r] = np.nan if failed is not None and failed[r] else self._alone(r)
+        return self.gamma
+
+    def _alone(self, replicate: int) -> Floats | float:
+        """The coefficients of a replicate that is far from the full sample, or NaN where it has none."""
+        weights = ReplicateWeights(self.sample, slice(replicate, replicate + 1))
+        likelihood = Likelihood(
+            self.sample, self.laid, self.fit.basis, lambda number, at: weights.of(number, at)[:, 0]
+        )
+        gamma, _, _, there = likelihood.largest()
+        return gamma if there else np.nan
 
 
 def _predicted(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place], gamma: Floats) -> Floats:

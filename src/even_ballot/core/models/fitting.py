@@ -5,6 +5,7 @@ block, so that X is never whole in memory and no precision is lost to its square
 on orthonormal columns.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,7 +17,7 @@ from even_ballot.core.sampling.case_values import blocks, summed
 from even_ballot.core.sampling.sample import Sample
 
 SHORT, SINGULAR = 1e-9, 1e-12
-_FAR, _STEP, _MOST = 30.0, 1e-10, 60
+FAR, _STEP, _MOST = 30.0, 1e-10, 60
 
 
 @dataclass(frozen=True)
@@ -153,12 +154,17 @@ def rcond_of(matrix: Floats) -> float:
     return max(float(values[0] / values[-1]), 0.0)
 
 
-class _Likelihood:
-    """The weighted log likelihood of a logistic model, its first and second derivative, on orthonormal
-    columns."""
+Weights = Callable[[int, Ints], Floats]
+"""The weights of some cases of a part, (n,)."""
 
-    def __init__(self, sample: Sample, laid: Laid, basis: Basis) -> None:
+
+class Likelihood:
+    """The weighted log likelihood of a logistic model, its first and second derivative, on orthonormal
+    columns. weights: in place of the sample's own."""
+
+    def __init__(self, sample: Sample, laid: Laid, basis: Basis, weights: Weights | None = None) -> None:
         self.sample, self.laid, self.basis = sample, laid, basis
+        self.weights = weights or (lambda number, at: sample.parts[number].weight[at])
         self.turn = _turn(basis)
         p = len(basis.kept)
         self.shape = (1 + p + p * p,)
@@ -169,9 +175,9 @@ class _Likelihood:
 
         def values(number: int, at: Ints) -> Floats:
             u = self.laid.block(number, at)[:, self.basis.kept] @ self.turn
-            w, y = self.sample.parts[number].weight[at], self.laid.y(number, at)
+            w, y = self.weights(number, at), self.laid.y(number, at)
             eta = u @ gamma
-            farthest[0] = max(farthest[0], float(np.abs(eta).max()))
+            farthest[0] = max(farthest[0], float(np.abs(eta[w > 0]).max(initial=0)))
             chance = scipy.special.expit(eta)
             likelihood = w @ (y * eta - np.logaddexp(0, eta))
             curve = (u * (w * chance * (1 - chance))[:, None]).T @ u
@@ -179,6 +185,33 @@ class _Likelihood:
 
         found = summed(self.sample, self.laid.inside, values, self.shape)
         return float(found[0]), found[1 : 1 + p], found[1 + p :].reshape(p, p), farthest[0]
+
+    def singular(self, curve: Floats) -> bool:
+        """Whether second derivatives leave some coefficient open."""
+        return rcond_of(of_columns(curve, self.basis)) < SINGULAR
+
+    def largest(self) -> tuple[Floats, float, Floats, bool]:
+        """Where it is largest, by Newton's method with step halving: γ, ℓ and the negative Hessian there,
+        and whether it is there at all, not ever farther out."""
+        gamma = np.zeros(len(self.basis.kept))
+        value, slope, curve, _ = self.at(gamma)
+        for _ in range(_MOST):
+            if self.singular(curve):
+                return gamma, value, curve, False
+            step = np.asarray(np.linalg.solve(curve, slope))
+            found = self.at(gamma + step)
+            for _ in range(30):
+                if found[0] >= value - 1e-12 * abs(value):
+                    break
+                step = step / 2
+                found = self.at(gamma + step)
+            gamma = gamma + step
+            value, slope, curve, farthest = found
+            if farthest > FAR:
+                return gamma, value, curve, False
+            if np.abs(self.turn @ step).max() <= _STEP:
+                break
+        return gamma, value, curve, not self.singular(curve)
 
 
 def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
@@ -202,25 +235,9 @@ def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
     whole, ones = summed(sample, laid.inside, outcomes, (2,)).tolist()
     if ones <= 0 or ones >= whole:
         return Separated(one=True)
-    likelihood = _Likelihood(sample, laid, basis)
-    gamma = np.zeros(len(basis.kept))
-    value, slope, curve, _ = likelihood.at(gamma)
-    for _ in range(_MOST):
-        if rcond_of(of_columns(curve, basis)) < SINGULAR:
-            return _separated(laid, basis, likelihood.turn @ gamma)
-        step = np.linalg.solve(curve, slope)
-        for _ in range(30):
-            found = likelihood.at(gamma + step)
-            if found[0] >= value - 1e-12 * abs(value):
-                break
-            step = step / 2
-        gamma = gamma + step
-        value, slope, curve, farthest = found
-        if farthest > _FAR:
-            return _separated(laid, basis, likelihood.turn @ gamma)
-        if np.abs(likelihood.turn @ step).max() <= _STEP:
-            break
-    if rcond_of(of_columns(curve, basis)) < SINGULAR:
+    likelihood = Likelihood(sample, laid, basis)
+    gamma, value, curve, there = likelihood.largest()
+    if not there:
         return _separated(laid, basis, likelihood.turn @ gamma)
     share = ones / whole
     alone = ones * np.log(share) + (whole - ones) * np.log1p(-share)

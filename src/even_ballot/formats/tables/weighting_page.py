@@ -64,7 +64,10 @@ def _hidden(row: HiddenRow, number: bool) -> tuple[str, ...]:
 
 def _margin(margin: MarginReport) -> _Margin:
     number = margin.total_of is not None
-    rows = [*(_row(row, number) for row in margin.rows), *(_hidden(row, number) for row in margin.hidden or ())]
+    rows = [
+        *(_row(row, number) for row in margin.rows),
+        *(_hidden(row, number) for row in margin.hidden or ()),
+    ]
     return _Margin(margin.title, rows, number)
 
 

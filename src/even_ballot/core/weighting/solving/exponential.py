@@ -5,6 +5,7 @@ A pass over the cases sums their weights, and weights times numbers, by combinat
 else is algebra on these sums.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -37,7 +38,7 @@ def _pass(
             for q in range(numbers):
                 v[q] = (y[q, k] - centre[q, c]) / size[q]
                 t += b[q, c] * v[q]
-            w = d[k] * np.exp(min(t, 700.0))
+            w = d[k] * math.exp(min(t, 700.0))
             bound = 0.0
             if w <= low[c]:
                 bound = low[c]
@@ -47,7 +48,7 @@ def _pass(
             if inside:
                 dual[0] += w
             elif bound > 0:
-                dual[0] += bound * (1 + t - np.log(bound / d[k]))
+                dual[0] += bound * (1 + t - math.log(bound / d[k]))
                 w = bound
             else:
                 w = 0.0
@@ -74,7 +75,7 @@ def _weights(
             t = a[c]
             for q in range(y.shape[0]):
                 t += b[q, c] * (y[q, k] - centre[q, c]) / size[q]
-            out[k] = min(max(d[k] * np.exp(min(t, 700.0)), low[c]), high[c])
+            out[k] = min(max(d[k] * math.exp(min(t, 700.0)), low[c]), high[c])
 
 
 @dataclass(frozen=True)
