@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from designs import CLUSTERED, DESIGNS, column, sample_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from reading_estimates import Figure, Sample
@@ -13,37 +14,7 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.study.results import Results
 from even_ballot.core.tables.results import Cell
 
-CLUSTERED = {"strata": ["h"], "clusters": ["i"]}
-DESIGNS: list[dict[str, Any]] = [
-    {},
-    {"strata": ["h"]},
-    CLUSTERED,
-    {**CLUSTERED, "population_size": "N"},
-    {**CLUSTERED, "variance": {"method": "jackknife"}},
-]
 NETS = [{"label": "two", "banner": "a", "codes": [1, 2]}]
-
-
-def column(found: Results, name: str) -> np.ndarray:
-    of = found.data.column(name)
-    return np.where(of.answered, of.values.astype(float), np.nan)
-
-
-def sample_of(found: Results, design: dict[str, Any], raked: bool) -> Sample:
-    w = column(found, "weight" if raked else "d")
-    h = column(found, "h") if "strata" in design else np.ones(len(w))
-    i = column(found, "i") if "clusters" in design else np.arange(len(w))
-    sample = Sample(w, h, i, population=column(found, "N") if "population_size" in design else None)
-    if "variance" in design:
-        pairs = sorted({(a, b) for a, b in zip(h, i, strict=True)})
-        size = {a: sum(x == a for x, _ in pairs) for a, _ in pairs}
-        made = [np.where(h == a, np.where(i == b, 0.0, size[a] / (size[a] - 1)), 1.0) for a, b in pairs]
-        sample.replicates = w[:, None] * np.array(made).T
-        sample.c = np.array([(size[a] - 1) / size[a] for a, _ in pairs])
-    elif raked:
-        a = column(found, "a")
-        sample.x, sample.free = np.stack([np.ones(len(w)), *(a == c for c in A)], 1).astype(float), w
-    return sample
 
 
 def error(sample: Sample, figure: Figure) -> float:

@@ -298,7 +298,19 @@ class _Table:
         tests = tuple(test for test in self.result.tests if self._tells_nothing(test, touched, blocks))
         whole = self.pattern.events.ids[self.filter_id, frozenset()]
         in_filter = None if whole in self.pattern.hidden else self.result.in_filter
-        return replace(self.result, cells=tuple(kept), tests=tests, hidden=tuple(gone), in_filter=in_filter)
+        contrasts = tuple(
+            of
+            for of in self.result.contrasts or ()
+            if all((of.stub, path) not in touched for path in of.columns)
+        )
+        return replace(
+            self.result,
+            cells=tuple(kept),
+            tests=tests,
+            hidden=tuple(gone),
+            in_filter=in_filter,
+            contrasts=contrasts or None,
+        )
 
     def _tells_nothing(
         self,

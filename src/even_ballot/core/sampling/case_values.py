@@ -182,6 +182,30 @@ def covariance(sample: Sample, inside: Sequence[Bools], values: Values, estimate
     return covariance_of_totals(totals, units)
 
 
+def absolute_moments(sample: Sample, inside: Sequence[Bools], values: Values, estimates: int) -> Floats:
+    """What a variance is of terms taken absolutely, (m,), to hold it against its rounding.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample = sampled(ferry(), Design(clusters=("boat",)), "w")
+    >>> one = lambda p, at: np.ones((len(at), 1))
+    >>> absolute_moments(sample, [np.ones(8, bool)], one, 1).round(4).tolist()
+    [27.3333]
+    """
+    units = sample.units
+    if not units.own:
+        totals = _Rows(sample, inside, values, estimates).by_unit()
+        return np.asarray(units.factor[units.stratum] @ totals**2)
+
+    def squares(number: int, at: Ints) -> Floats:
+        part = sample.parts[number]
+        factor = units.factor[units.stratum[part.unit[at]]] * part.weight[at] ** 2
+        return np.asarray(factor @ values(number, at) ** 2)
+
+    return summed(sample, inside, squares, (estimates,))
+
+
 class ReplicateWeights:
     """The weights of cases in some replicates.
 

@@ -39,13 +39,36 @@ class Net(Model):
         return self
 
 
+class ContrastTerm(Model):
+    """A column of a contrast and how often it counts; at: the codes of all variables of one banner entry,
+    or nothing for the total column."""
+
+    at: dict[str, int]
+    times: float = Field(allow_inf_nan=False)
+
+
+class Contrast(Model):
+    """A linear combination of a table's columns; ratio: the column that counts 1 over the one that counts
+    −1."""
+
+    label: str = Field(min_length=1)
+    of: tuple[ContrastTerm, ...] = Field(min_length=1, max_length=50)
+    ratio: bool = False
+
+    @model_validator(mode="after")
+    def _a_ratio_is_of_two(self) -> Self:
+        if self.ratio and sorted(term.times for term in self.of) != [-1, 1]:
+            raise ValueError("a ratio has one column above (times 1) and one below (times -1)")
+        return self
+
+
 class TableRequest(Model):
     """A table: stub variables down, banner variables across (a list inside is nested). group: the heading
     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-    its stub variables down and their common answers across. per: the number that ratios are per. beside:
-    what is shown with each figure.
+    its stub variables down and their common answers across. per: the number that ratios are per.
+    contrasts: of its columns. beside: what is shown with each figure.
     display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
@@ -65,6 +88,7 @@ class TableRequest(Model):
     plain: bool = False
     layout: Literal["crosstab", "battery"] = "crosstab"
     per: str | None = None
+    contrasts: tuple[Contrast, ...] = Field(default=(), max_length=200)
     beside: tuple[Beside, ...] = ("se", "interval")
     display: Display = Display()
 

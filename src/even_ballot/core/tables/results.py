@@ -100,6 +100,23 @@ class Cell:
 
 
 @dataclass(frozen=True, slots=True)
+class ContrastResult:
+    """A contrast of one stub row's figures; columns: those it is made of. Of a ratio the test is of its
+    logarithm."""
+
+    label: str
+    stub: StubKey
+    stat: str
+    est: float
+    se: float | None = None
+    low: float | None = None
+    high: float | None = None
+    t: float | None = None
+    p: float | None = None
+    columns: tuple[BannerPath, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class HiddenFigure:
     """A figure that is not shown. why: small (few cases), or protects (others could be worked out from
     it)."""
@@ -179,6 +196,7 @@ class TableResult:
     cells: tuple[Cell, ...]
     tests: tuple[Test, ...]
     hidden: tuple[HiddenFigure, ...] | None = None
+    contrasts: tuple[ContrastResult, ...] | None = None
 
 
 def as_json(value: Any) -> Any:

@@ -7,6 +7,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns
+from even_ballot.core.tables.contrasts import contrasts_of
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
 from even_ballot.core.tables.shared import SharedCounts
@@ -71,7 +72,17 @@ def counted_table(
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
     title = request.title or request.id
-    return TableResult(request.id, title, tuple(stubs), banners, domain.cases, tuple(cells), tuple(tests))
+    found = contrasts_of(shared, request, where) or None
+    return TableResult(
+        request.id,
+        title,
+        tuple(stubs),
+        banners,
+        domain.cases,
+        tuple(cells),
+        tuple(tests),
+        contrasts=found,
+    )
 
 
 def _parts(

@@ -1,0 +1,179 @@
+"""Contrasts against a second reading and against the comparisons of columns; with their faults."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from designs import DESIGNS, column, sample_of
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from parting import differing, random_parts
+from reading_estimates import Figure
+from reading_models import two_sided
+from surveys import A, margin, results, study, survey
+
+from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.faults import StudyError
+from even_ballot.core.study.pipeline import run
+
+CONTRASTS: list[dict[str, Any]] = [
+    {"label": "a1 less a3", "of": [{"at": {"a": 1}, "times": 1}, {"at": {"a": 3}, "times": -1}]},
+    {"label": "a2 less all", "of": [{"at": {"a": 2}, "times": 1}, {"at": {}, "times": -1}]},
+    {
+        "label": "difference of differences",
+        "of": [
+            {"at": {"a": 1, "b": 1}, "times": 1},
+            {"at": {"a": 1, "b": 2}, "times": -1},
+            {"at": {"a": 2, "b": 1}, "times": -1},
+            {"at": {"a": 2, "b": 2}, "times": 1},
+        ],
+    },
+    {
+        "label": "a1 over b2",
+        "of": [{"at": {"b": 2}, "times": -1}, {"at": {"a": 1}, "times": 1}],
+        "ratio": True,
+    },
+]
+SHOW = ["col_pct", "row_pct", "total_pct", "response_pct", "mean", "total", "ratio"]
+
+
+def figure_of(found: Any, sample: Any, stat: str, code: int | None, stub: str, at: dict[str, int]) -> Figure:
+    """One figure, as the definitions have it."""
+    n = found.data.n
+    y, x, known = (
+        column(found, stub) if stub != "many" else np.zeros(n),
+        column(found, "id"),
+        np.ones(n, bool),
+    )
+    inside = np.all([column(found, name) == c for name, c in at.items()], axis=0) if at else np.ones(n, bool)
+    nested = np.all([~np.isnan(column(found, name)) for name in at], axis=0) if at else np.ones(n, bool)
+    if stub == "many":
+        m = np.stack([column(found, "m1"), column(found, "m2")], 1)
+        known, chosen = ~np.isnan(m).all(1), m == 1
+        row = chosen[:, code - 1] if code else known
+        count = chosen.sum(1)
+    else:
+        known = ~np.isnan(y)
+        row, count = y == code, known.astype(float)
+    if stat in ("mean", "total", "ratio"):
+        top = np.where(inside & known, y, 0.0)
+        base = {"mean": inside & known, "ratio": np.where(inside & known, x, 0.0), "total": None}[stat]
+        return Figure(sample, top, None if base is None else np.asarray(base, float), inside & known)
+    base = {
+        "col_pct": inside & known, "total_pct": inside * 0 + (known & nested), "row_pct": row & nested,
+        "response_pct": inside * np.where(known, count, 0),
+    }[stat]  # fmt: skip
+    if stat == "total_pct":
+        base = inside & known & nested if at == {} else (inside & known)
+    return Figure(sample, np.asarray(row & inside & known, float), np.asarray(base, float), inside & known)
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from(DESIGNS), st.booleans())
+def test_contrasts_are_what_a_second_reading_finds(
+    seed: int, design: dict[str, Any], calibrated: bool
+) -> None:
+    raked = calibrated and "variance" not in design
+    weighting = {"margins": [margin("a", A)]} if raked else None
+    asked = {**design, **({"calibrated": True} if raked else {})}
+    found = results(
+        survey(seed, psus=5), asked, weighting, stub=["q", "y", "many"], banner=["a", "b", ["a", "b"]], show=SHOW,
+        per="id", tests=["columns"], contrasts=CONTRASTS,
+    )  # fmt: skip
+    sample, (table,) = sample_of(found, design, raked), found.tables
+    assert {of.label for of in table.contrasts or ()} == {c["label"] for c in CONTRASTS}
+    compared = {
+        (tuple(t.stub.items()), t.of): t
+        for t in table.tests
+        if isinstance(t, ColumnComparison) and (t.banner, t.a, t.b) == (("a",), (1,), (3,))
+    }
+    for of in table.contrasts or ():
+        asked_for = next(c for c in CONTRASTS if c["label"] == of.label)
+        if of.stub.variable == "q" and of.stat == "mean":
+            continue  # a mean of codes, like that of a number
+        terms = [
+            (t["times"], figure_of(found, sample, of.stat, of.stub.code, of.stub.variable, t["at"]))
+            for t in asked_for["of"]
+        ]
+        if asked_for.get("ratio"):
+            top, bottom = sorted(terms, key=lambda term: -term[0])
+            est = top[1].est / bottom[1].est
+            slopes = {1: 1 / bottom[1].est, -1: -est / bottom[1].est}
+            terms = [(slopes[times], figure) for times, figure in terms]
+        else:
+            est = sum(times * figure.est for times, figure in terms)
+        assert of.est == pytest.approx(est, rel=1e-8, abs=1e-10), of
+        if sample.replicates is None:
+            z = sum(times * figure.z for times, figure in terms)
+            size = sum(abs(times) * figure.terms for times, figure in terms)
+            variance = sample.variance(z, size)
+        elif asked_for.get("ratio"):
+            again = top[1].again() / bottom[1].again()
+            variance = sample.c @ (again - est) ** 2
+        else:
+            variance = sample.c @ (sum(times * figure.again() for times, figure in terms) - est) ** 2
+        if not np.isfinite(variance):
+            assert of.se is None
+            continue
+        assert of.se == pytest.approx(np.sqrt(variance), rel=1e-6, abs=1e-9), of
+        if of.t is not None and of.p is not None:
+            assert of.p == pytest.approx(two_sided(of.t, sample.df), rel=1e-6, abs=1e-12)
+        if of.label == "a1 less a3" and of.se:
+            key = {
+                "variable": of.stub.variable,
+                **({"code": of.stub.code} if of.stub.code is not None else {}),
+            }
+            test = compared.get((tuple(key.items()), of.stat))
+            if test is not None:
+                assert (of.est, of.se) == (
+                    pytest.approx(test.diff, abs=1e-10),
+                    pytest.approx(test.se, rel=1e-6),
+                )
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from(DESIGNS))
+def test_cases_in_parts_have_the_same_contrasts(seed: int, design: dict[str, Any]) -> None:
+    table = {"id": "t", "stub": ["q", "y", "many"], "banner": ["a", "b", ["a", "b"]], "show": SHOW, "per": "id",
+             "contrasts": CONTRASTS}  # fmt: skip
+    asked, data = study(design, None, table), survey(seed)
+    whole, parts = (run(asked, data, {}, *more).document() for more in ((), (random_parts(seed),)))
+    assert list(differing(parts, whole, rel=1e-8)) == []
+
+
+def test_a_contrast_that_a_raking_fixes_has_no_error_and_no_test() -> None:
+    found = results(
+        survey(3), {"strata": ["h"], "clusters": ["i"], "calibrated": True}, {"margins": [margin("a", A)]},
+        stub=["a"], banner=["b"], show=["col_pct"], tests=[],
+        contrasts=[{"label": "all twice", "of": [{"at": {}, "times": 2}]}],
+    )  # fmt: skip
+    for of in found.tables[0].contrasts or ():
+        assert (of.se, of.t, of.low) == (0.0, None, pytest.approx(of.est))
+
+
+@pytest.mark.parametrize(
+    ("of", "ratio", "said"),
+    [
+        ([{"at": {"a": 9}, "times": 1}], False, "a has no column 9"),
+        ([{"at": {"q": 1}, "times": 1}], False, "q is no entry of the banner"),
+        ([{"at": {"a": 1}, "times": 2}, {"at": {}, "times": -1}], True, "one column above"),
+    ],
+)
+def test_columns_that_are_not_there_are_named(of: list[Any], ratio: bool, said: str) -> None:
+    contrast = {"label": "c", "of": of, "ratio": ratio}
+    with pytest.raises(StudyError, match=said):
+        results(survey(3), {}, None, stub=["y"], banner=["a"], show=["mean"], contrasts=[contrast])
+
+
+def test_a_contrast_of_a_hidden_column_is_hidden() -> None:
+    from even_ballot.core.study.study_file import parse_study
+
+    table = {"id": "t", "stub": ["q"], "banner": ["a"], "show": ["col_pct"], "contrasts": CONTRASTS[:2]}
+    plain = study({}, None, table).model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    shown = run(parse_study(plain), survey(5), {}).tables[0]
+    hidden = run(parse_study({**plain, "suppression": {"below": 9}}), survey(5), {}).tables[0]
+    gone = {(of.stub, of.banner) for of in hidden.hidden or ()}
+    assert gone
+    kept = {(of.label, of.stub) for of in hidden.contrasts or ()}
+    assert kept < {(of.label, of.stub) for of in shown.contrasts or ()}
+    assert all((of.stub, path) not in gone for of in hidden.contrasts or () for path in of.columns)
