@@ -219,9 +219,10 @@ def test_a_variable_that_is_gone_stops_its_tables_and_no_others(api: Any, demo: 
     book = openpyxl.load_workbook(io.BytesIO(content))
     contents = [row[1].value for row in book["Contents"].iter_rows() if row[1].value]
     assert any(text.startswith("Not made:") and "fare_spend" in text for text in contents)
-    assert len(book.sheetnames) == 2 + 4
+    assert len(book.sheetnames) == 2 + 4 + 2
     results = json.loads(api.raw("GET", f"/studies/{study['id']}/release/results.json").content)
-    (faulty,) = results["faulty_tables"]
+    faulty, pairs = results["faulty_tables"]
+    assert (pairs["id"], pairs["part"]) == ("views", "correlations")
     assert faulty["id"] == "fares"
     assert faulty["faults"][0]["where"] == "tables[2].stub[0]"
     assert [t["id"] for t in results["tables"]] == ["need", "crossing", "why", "ferry"]
@@ -271,3 +272,22 @@ def test_what_is_no_drawing_is_refused(api: Any, svg: str) -> None:
     assert api("POST", "/pictures", 422, json={"kind": "pdf", "pictures": [{"name": "a", "svg": svg}]})[
         "faults"
     ]
+
+
+def test_analyses_are_told_with_what_is_wrong_with_one_alone(api: Any, demo: dict[str, Any]) -> None:
+    path = f"/studies/{demo['id']}"
+    model = api("GET", f"{path}/analyses/models/weekly")
+    assert model["faults"] == [] and model["model"]["event"] == ["Every week"]
+    assert set(model["titles"]) == {"passenger_ferry", "sex", "age_band", "isle", "tenure", "household"}
+    scale = api("GET", f"{path}/analyses/reliability/trust")
+    assert len(scale["reliability"]["items"]) == 4 and scale["words"]
+    assert len(set(scale["titles"].values())) == 4, "items by what tells them apart"
+    assert len(api("GET", f"{path}/analyses/correlations/views")["correlations"]["pairs"]) == 10
+    other = api("GET", f"{path}/analyses/models/nobody", 422)
+    assert "There are: weekly" in other["faults"][0]["mend"]
+    wrong = {**demo["document"]["models"][0], "id": "wrong", "terms": [["nobody"]], "predictions": []}
+    changed = api.change(api("GET", path), models=[*demo["document"]["models"], wrong])
+    seen = api("GET", f"{path}/analyses/models/wrong")
+    assert seen["model"] is None and seen["faults"][0]["where"] == "models[1].terms[0]"
+    assert api("GET", f"{path}/analyses/models/weekly")["model"]["n"] == model["model"]["n"]
+    api.change(changed, models=demo["document"]["models"])

@@ -149,4 +149,16 @@ def study_document() -> dict[str, Any]:
              "show": ["col_pct", "mean", "sd"], "nets": [{"label": "Agree in all", "top": 2}],
              "display": {"rows": {"stat": "col_pct", "net": "Agree in all"}}},
         ],
+        "models": [
+            {"id": "weekly", "title": "Who takes the passenger ferry every week", "kind": "logistic", "outcome": services[0],
+             "event": [4], "terms": [[n[HEADINGS.sex]], ["age_band"], ["isle"], [n[HEADINGS.tenure]], [n[HEADINGS.household]]],
+             "predictions": ["isle", "age_band"]},
+        ],
+        "reliability": [
+            {"id": "trust", "title": "Trust in the ferry", "items": [statements[i] for i in (0, 1, 3, 4)]},
+        ],
+        "correlations": [
+            {"id": "views", "title": "What goes with spending on fares",
+             "variables": [n[HEADINGS.spend], "age", n[HEADINGS.household], statements[0], statements[4]], "method": "spearman"},
+        ],
     }  # fmt: skip

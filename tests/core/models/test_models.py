@@ -296,6 +296,7 @@ def test_columns_that_others_make_up_are_left_out_in_order_and_named() -> None:
     ("model", "said"),
     [
         ({"outcome": "e", "terms": [["nobody"]]}, "no variable 'nobody'"),
+        ({"terms": [["x"]]}, "has no outcome"),
         ({"outcome": "x", "terms": [["g"]]}, "other numbers than 0 and 1"),
         ({"outcome": "g", "terms": [["x"]]}, "which answers of g count as 1"),
         ({"outcome": "g", "event": [9], "terms": [["x"]]}, "no code 9"),
@@ -334,3 +335,11 @@ def test_items_that_run_against_the_others_are_told_and_constant_ones_have_no_co
     pairs = [{"id": "c", "variables": ["p", "k"]}]
     (found,) = run(parse_study({**BARE, "correlations": pairs}), data, {}).correlations
     assert (found.pairs[0].n, found.pairs[0].est) == (6, None)
+
+
+@pytest.mark.parametrize(
+    "part", [{"reliability": [{"id": "r", "items": ["g"]}]}, {"correlations": [{"id": "c"}]}]
+)
+def test_one_variable_alone_is_no_scale_and_no_pair(part: dict[str, Any]) -> None:
+    with pytest.raises(StudyError, match="two"):
+        run(parse_study({**BARE, **part}), small(x=[1.5, 2.5]), {})

@@ -153,6 +153,23 @@ export const tableQuery = (id: string, edition: number, table_id: string) =>
       ),
   });
 
+export const analysisQuery = (
+  id: string,
+  edition: number,
+  part: "models" | "reliability" | "correlations",
+  analysis_id: string,
+) =>
+  queryOptions({
+    queryKey: below(id, edition, "analysis", part, analysis_id),
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/analyses/{part}/{analysis_id}", {
+          params: { path: { study_id: id, part, analysis_id } },
+          signal,
+        }),
+      ),
+  });
+
 const studyRoute = getRouteApi("/study/$id");
 
 /** The study of the page one is on, as it is saved. */

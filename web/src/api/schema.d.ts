@@ -301,6 +301,26 @@ export interface paths {
         patch: operations["change"];
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/analyses/{part}/{analysis_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Analysis
+         * @description A model, a scale of items or correlations, with what it says in words.
+         */
+        get: operations["analysis"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/cells": {
         parameters: {
             query?: never;
@@ -1165,6 +1185,28 @@ export interface components {
             small: boolean;
         };
         /**
+         * AnalysisView
+         * @description A model, a scale of items or correlations: what it came to, and what that says in words; or what is
+         *     wrong with it. titles: of the variables it names.
+         */
+        AnalysisView: {
+            correlations: components["schemas"]["CorrelationsResult"] | null;
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** Id */
+            id: string;
+            model: components["schemas"]["ModelResult"] | null;
+            /** Note */
+            note: string[];
+            reliability: components["schemas"]["ReliabilityResult"] | null;
+            /** Titles */
+            titles: {
+                [key: string]: string;
+            };
+            /** Words */
+            words: string[];
+        };
+        /**
          * Answer
          * @description A distinct answer and how many cells hold it.
          */
@@ -1630,6 +1672,32 @@ export interface components {
             variables: components["schemas"]["VariableView"][];
         };
         /**
+         * Coefficient
+         * @description A coefficient; term: empty for the intercept. odds_ratio and its limits: of logistic models.
+         */
+        Coefficient: {
+            /** Est */
+            est: number;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Odds Ratio */
+            odds_ratio?: number | null;
+            /** Or High */
+            or_high?: number | null;
+            /** Or Low */
+            or_low?: number | null;
+            /** P */
+            p: number | null;
+            /** Se */
+            se: number | null;
+            /** T */
+            t: number | null;
+            /** Term */
+            term: components["schemas"]["Factor"][];
+        };
+        /**
          * Collapse
          * @description Fewer categories, in a new variable. `otherwise`: the code for answers in no group; left out, they
          *     are blank.
@@ -1769,6 +1837,66 @@ export interface components {
             of: number;
         };
         /**
+         * Contrast
+         * @description A linear combination of a table's columns; ratio: the column that counts 1 over the one that counts
+         *     −1.
+         */
+        Contrast: {
+            /** Label */
+            label: string;
+            /** Of */
+            of: components["schemas"]["ContrastTerm"][];
+            /**
+             * Ratio
+             * @default false
+             */
+            ratio?: boolean;
+        };
+        /**
+         * ContrastResult
+         * @description A contrast of one stub row's figures; columns: those it is made of; ratio: of the first to the second,
+         *     whose test is of its logarithm.
+         */
+        ContrastResult: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns?: components["schemas"]["BannerKey"][][];
+            /** Est */
+            est: number;
+            /** High */
+            high?: number | null;
+            /** Label */
+            label: string;
+            /** Low */
+            low?: number | null;
+            /** P */
+            p?: number | null;
+            /** Ratio */
+            ratio?: boolean | null;
+            /** Se */
+            se?: number | null;
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["StubKey"];
+            /** T */
+            t?: number | null;
+        };
+        /**
+         * ContrastTerm
+         * @description A column of a contrast and how often it counts; at: the codes of all variables of one banner entry,
+         *     or nothing for the total column.
+         */
+        ContrastTerm: {
+            /** At */
+            at: {
+                [key: string]: number;
+            };
+            /** Times */
+            times: number;
+        };
+        /**
          * CorrelationsRequest
          * @description Correlations of every pair of some variables.
          */
@@ -1791,10 +1919,27 @@ export interface components {
             method?: "pearson" | "spearman";
             /** Title */
             title?: string | null;
-            /** Variables */
-            variables: string[];
+            /**
+             * Variables
+             * @default []
+             */
+            variables?: string[];
             /** Where */
             where?: string | null;
+        };
+        /**
+         * CorrelationsResult
+         * @description Correlations, pair by pair.
+         */
+        CorrelationsResult: {
+            /** Id */
+            id: string;
+            /** Method */
+            method: string;
+            /** Pairs */
+            pairs: components["schemas"]["PairResult"][];
+            /** Title */
+            title: string;
         };
         /**
          * CountBlank
@@ -2278,6 +2423,16 @@ export interface components {
             words: string[];
         };
         /**
+         * Factor
+         * @description A variable in a term's column; code: of a category, None of a number.
+         */
+        Factor: {
+            /** Code */
+            code?: number | null;
+            /** Variable */
+            variable: string;
+        };
+        /**
          * Fault
          * @description One thing that is wrong with a study or its data.
          *
@@ -2665,6 +2820,23 @@ export interface components {
             variable: string;
         };
         /**
+         * ItemResult
+         * @description An item of a scale. item_rest: its correlation with the sum of the others; alpha_without: of the
+         *     others.
+         */
+        ItemResult: {
+            /** Alpha Without */
+            alpha_without: number | null;
+            /** Item Rest */
+            item_rest: number | null;
+            /** Mean */
+            mean: number;
+            /** Sd */
+            sd: number | null;
+            /** Variable */
+            variable: string;
+        };
+        /**
          * Jackknifed
          * @description Each first-stage unit left out in turn.
          */
@@ -2695,6 +2867,22 @@ export interface components {
             share: number | null;
             /** State */
             state: string;
+        };
+        /**
+         * JointTest
+         * @description A test of all columns of a term.
+         */
+        JointTest: {
+            /** Df1 */
+            df1: number;
+            /** Df2 */
+            df2: number;
+            /** F */
+            f: number;
+            /** P */
+            p: number;
+            /** Term */
+            term: string[];
         };
         /**
          * Labels
@@ -2738,6 +2926,14 @@ export interface components {
             who?: string | null;
             /** Why */
             why: string | null;
+        };
+        /**
+         * LeftOut
+         * @description A column that earlier ones make up.
+         */
+        LeftOut: {
+            /** Term */
+            term: components["schemas"]["Factor"][];
         };
         /**
          * Level
@@ -2897,6 +3093,16 @@ export interface components {
             take: string[];
             /** Why */
             why?: string | null;
+        };
+        /**
+         * Lost
+         * @description Cases in the filter that a variable leaves out, because they have no answer to it.
+         */
+        Lost: {
+            /** Cases */
+            cases: number;
+            /** Variable */
+            variable: string;
         };
         /**
          * Made
@@ -3068,8 +3274,11 @@ export interface components {
              * @enum {string}
              */
             kind: "linear" | "logistic";
-            /** Outcome */
-            outcome: string;
+            /**
+             * Outcome
+             * @default
+             */
+            outcome?: string;
             /**
              * Predictions
              * @default []
@@ -3091,6 +3300,78 @@ export interface components {
             title?: string | null;
             /** Where */
             where?: string | null;
+        };
+        /**
+         * ModelResult
+         * @description A fitted model, or why there is none (`message`). r2: of logistic models McFadden's. in_filter: cases
+         *     of weight in the filter; lost: what each variable takes of them; events: unweighted, of n; event: the
+         *     answers that count as one.
+         */
+        ModelResult: {
+            /**
+             * Coefficients
+             * @default []
+             */
+            coefficients?: components["schemas"]["Coefficient"][];
+            /**
+             * Differences
+             * @default []
+             */
+            differences?: components["schemas"]["PredictionDifference"][];
+            /**
+             * Event
+             * @default []
+             */
+            event?: string[];
+            /** Events */
+            events?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * In Filter
+             * @default 0
+             */
+            in_filter?: number;
+            /**
+             * Joint
+             * @default []
+             */
+            joint?: components["schemas"]["JointTest"][];
+            /** Kind */
+            kind: string;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out?: components["schemas"]["LeftOut"][];
+            /**
+             * Lost
+             * @default []
+             */
+            lost?: components["schemas"]["Lost"][];
+            /** Message */
+            message?: string | null;
+            /** N */
+            n: number;
+            /**
+             * Outcome
+             * @default
+             */
+            outcome?: string;
+            /**
+             * Predictions
+             * @default []
+             */
+            predictions?: components["schemas"]["Prediction"][];
+            /** R2 */
+            r2?: number | null;
+            /** Title */
+            title: string;
+            /**
+             * Variables
+             * @default []
+             */
+            variables?: components["schemas"]["Term"][];
         };
         /**
          * Moved
@@ -3299,6 +3580,30 @@ export interface components {
             questions: string[];
         };
         /**
+         * PairResult
+         * @description The correlation of a pair.
+         */
+        PairResult: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Est */
+            est?: number | null;
+            /** High */
+            high?: number | null;
+            /** Low */
+            low?: number | null;
+            /** N */
+            n: number;
+            /** P */
+            p?: number | null;
+            /** Se */
+            se?: number | null;
+            /** T */
+            t?: number | null;
+        };
+        /**
          * PartChoice
          * @description Something a part can be, and what it is called.
          */
@@ -3426,6 +3731,48 @@ export interface components {
             high: number | null;
             /** Low */
             low: number | null;
+        };
+        /**
+         * Prediction
+         * @description The average prediction with everybody in one category.
+         */
+        Prediction: {
+            /** Code */
+            code: number;
+            /** Est */
+            est: number;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Se */
+            se: number | null;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * PredictionDifference
+         * @description The difference of two average predictions, a less b.
+         */
+        PredictionDifference: {
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** Diff */
+            diff: number;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** P */
+            p: number | null;
+            /** Se */
+            se: number | null;
+            /** T */
+            t: number | null;
+            /** Variable */
+            variable: string;
         };
         /**
          * ProductBase
@@ -3571,12 +3918,60 @@ export interface components {
              *     }
              */
             interval?: components["schemas"]["Level"];
-            /** Items */
-            items: string[];
+            /**
+             * Items
+             * @default []
+             */
+            items?: string[];
             /** Title */
             title?: string | null;
             /** Where */
             where?: string | null;
+        };
+        /**
+         * ReliabilityResult
+         * @description The reliability of a scale of items, or why there is none. against: items that run against the
+         *     others.
+         */
+        ReliabilityResult: {
+            /**
+             * Against
+             * @default []
+             */
+            against?: string[];
+            /** Alpha */
+            alpha?: number | null;
+            /** High */
+            high?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * In Filter
+             * @default 0
+             */
+            in_filter?: number;
+            /**
+             * Items
+             * @default []
+             */
+            items?: components["schemas"]["ItemResult"][];
+            /**
+             * Lost
+             * @default []
+             */
+            lost?: components["schemas"]["Lost"][];
+            /** Low */
+            low?: number | null;
+            /** Message */
+            message?: string | null;
+            /** N */
+            n: number;
+            /** Se */
+            se?: number | null;
+            /** Standardised */
+            standardised?: number | null;
+            /** Title */
+            title: string;
         };
         /**
          * Rename
@@ -4258,8 +4653,8 @@ export interface components {
          *     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
          *     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
          *     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-         *     its stub variables down and their common answers across. per: the number that ratios are per. beside:
-         *     what is shown with each figure.
+         *     its stub variables down and their common answers across. per: the number that ratios are per.
+         *     contrasts: of its columns. beside: what is shown with each figure.
          *     display: how it is shown; no figure depends on either.
          */
         TableRequest: {
@@ -4282,6 +4677,11 @@ export interface components {
              *     ]
              */
             beside?: ("se" | "interval" | "rse" | "deff" | "effective")[];
+            /**
+             * Contrasts
+             * @default []
+             */
+            contrasts?: components["schemas"]["Contrast"][];
             /**
              * Dates
              * @default month
@@ -4370,6 +4770,8 @@ export interface components {
             banners: components["schemas"]["BannerHeading"][];
             /** Cells */
             cells: components["schemas"]["Cell"][];
+            /** Contrasts */
+            contrasts?: components["schemas"]["ContrastResult"][] | null;
             /** Hidden */
             hidden?: components["schemas"]["HiddenFigure"][] | null;
             /** Id */
@@ -4427,6 +4829,29 @@ export interface components {
         TargetLines: {
             /** Text */
             text: string;
+        };
+        /**
+         * Term
+         * @description A variable of a model as it entered: its codes with cases, in order, with their labels; reference: the
+         *     one held against, None of a number.
+         */
+        Term: {
+            /**
+             * Codes
+             * @default []
+             */
+            codes?: number[];
+            /**
+             * Labels
+             * @default []
+             */
+            labels?: string[];
+            /** Reference */
+            reference?: number | null;
+            /** Title */
+            title: string;
+            /** Variable */
+            variable: string;
         };
         /**
          * Tidy
@@ -5745,6 +6170,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    analysis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part: "models" | "reliability" | "correlations";
+                analysis_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnalysisView"];
                 };
             };
             /** @description Not Found */

@@ -5,7 +5,14 @@ export const count = (n: number) => whole.format(n);
 
 /** A number with so many decimals, and thousands apart. */
 export const decimals = (n: number, digits: number) =>
-  n.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }).replace("-", "−");
+  // What rounds to nought has no sign.
+  n
+    .toLocaleString("en-GB", {
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+      signDisplay: "negative",
+    })
+    .replace("-", "−");
 
 /** A number with as many decimals as it has, up to four. */
 export const plainly = (n: number) => n.toLocaleString("en-GB", { maximumFractionDigits: 4 });

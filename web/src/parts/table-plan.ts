@@ -40,9 +40,17 @@ export function titleOf(request: Pick<Request, "stub" | "banner">, variables: re
   return across.length ? `${rows} by ${across.join(", ")}` : rows;
 }
 
-/** A table with another stub or banner; its title goes with them until it is given one. */
+/** The contrasts whose columns a banner has. */
+export function contrastsOf({ banner, contrasts }: Pick<Request, "banner" | "contrasts">) {
+  const key = (names: readonly string[]) => [...names].sort().join("|");
+  const there = new Set(["", ...(banner ?? []).map((b) => key(typeof b === "string" ? [b] : b))]);
+  return (contrasts ?? []).filter((c) => c.of.every((term) => there.has(key(Object.keys(term.at)))));
+}
+
+/** A table with another stub or banner; its title goes with them until it is given one, and contrasts of columns that are gone go too. */
 export function asked(request: Request, parts: Partial<Request>, variables: readonly View[]): Request {
-  const to = { ...request, ...parts };
+  const given = { ...request, ...parts };
+  const to = given.contrasts?.length && "banner" in parts ? { ...given, contrasts: contrastsOf(given) } : given;
   const first =
     !request.stub?.length && to.stub?.length ? variables.find((v) => v.variable.name === to.stub?.[0]) : null;
   const own = request.title && request.title !== titleOf(request, variables);

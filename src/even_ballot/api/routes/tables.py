@@ -7,8 +7,9 @@ from fastapi import APIRouter, Request, Response
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
 from even_ballot.core.faults import fault
+from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.services.stations import tables
-from even_ballot.services.stations.views import DisclosureView, TableView
+from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
 
@@ -24,6 +25,14 @@ _TYPES = {
 def table(table_id: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> TableView:
     """One table, laid out."""
     return tables.table(session, pipelines, state, table_id)
+
+
+@router.get("/analyses/{part}/{analysis_id}")
+def analysis(
+    part: AnalysisPart, analysis_id: str, state: CurrentStudy, session: Transaction, pipelines: Workbench
+) -> AnalysisView:
+    """A model, a scale of items or correlations, with what it says in words."""
+    return tables.analysis(session, pipelines, state, part, analysis_id)
 
 
 @router.get("/disclosure")

@@ -8,6 +8,7 @@ from itertools import combinations
 import numpy as np
 import scipy
 
+from even_ballot.core.faults import fault
 from even_ballot.core.models.request import CorrelationsRequest
 from even_ballot.core.models.results import FIXED, CorrelationsResult, PairResult, two_sided
 from even_ballot.core.models.terms import Measured, complete, measured
@@ -223,6 +224,8 @@ def correlations(
     >>> [round(of.est, 3) for of in correlations(sampled(ferry(), Design(), "w"), request).pairs]
     [0.395]
     """
+    if len(request.variables) < 2:
+        raise fault("A correlation is of two variables.", f"{where}.variables", "Name two at least.")
     of: list[Measured] = [
         measured(sample, name, f"{where}.variables[{i}]") for i, name in enumerate(request.variables)
     ]

@@ -170,6 +170,13 @@ def _split(laid: Laid, found: Separated, n: int) -> str:
     )
 
 
+def _labels(sample: Sample, request: ModelRequest) -> tuple[str, ...]:
+    """The answers that count as the event, in words."""
+    if sample.head.variable(request.outcome).kind != "coded":
+        return tuple(map(str, request.event or (1,)))
+    return tuple(of.label for of in sample.head.categories(request.outcome)[0] if of.code in request.event)
+
+
 def fitted_model(
     sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None = None, where: str = "models[0]"
 ) -> ModelResult:
@@ -186,8 +193,10 @@ def fitted_model(
     """
     laid = lay(sample, request, inside, where)
     n = sum(int(of.sum()) for of in laid.inside)
-    events = None
+    events: int | None = None
+    event: tuple[str, ...] = ()
     if request.kind == "logistic":
+        event = _labels(sample, request)
         pairs = zip(laid.outcome, laid.inside, strict=True)
         events = sum(int(of[which].sum()) for of, which in pairs)
     bare = ModelResult(
@@ -200,6 +209,7 @@ def fitted_model(
         in_filter=laid.in_filter,
         lost=laid.lost,
         events=events,
+        event=event,
     )
     if n == 0:
         return replace(

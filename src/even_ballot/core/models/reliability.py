@@ -6,6 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
+from even_ballot.core.faults import fault
 from even_ballot.core.models.request import ReliabilityRequest
 from even_ballot.core.models.results import FIXED, ItemResult, ReliabilityResult
 from even_ballot.core.models.terms import Measured, complete, measured
@@ -138,6 +139,8 @@ def reliability(
     >>> found.n, round(found.alpha, 3)
     (6, 0.35)
     """
+    if len(request.items) < 2:
+        raise fault("A scale is made of two items at least.", f"{where}.items", "Name its items.")
     variables = [measured(sample, name, f"{where}.items[{i}]") for i, name in enumerate(request.items)]
     who, in_filter, lost = complete(sample, variables, inside)
     n = sum(int(of.sum()) for of in who)

@@ -44,7 +44,7 @@ class ModelRequest(Analysis):
     predictions are wanted."""
 
     kind: Literal["linear", "logistic"]
-    outcome: str
+    outcome: str = ""
     event: tuple[CodeNumber, ...] = ()
     terms: tuple[Term, ...] = Field(default=(), max_length=200)
     reference: dict[str, CodeNumber] = {}
@@ -67,7 +67,7 @@ class ModelRequest(Analysis):
         twice = [term for term in self.terms if sum(sorted(term) == sorted(of) for of in self.terms) > 1]
         if twice:
             raise ValueError(f"the term {' × '.join(twice[0])} stands twice; keep one")
-        if self.outcome in used:
+        if self.outcome and self.outcome in used:
             raise ValueError(f"{self.outcome!r} is the outcome and cannot be in a term; leave it out of one")
         if self.event and self.kind == "linear":
             raise ValueError("event belongs to a logistic model; leave it out")
@@ -82,7 +82,7 @@ class ModelRequest(Analysis):
 class ReliabilityRequest(Analysis):
     """The reliability of a scale of items."""
 
-    items: tuple[str, ...] = Field(min_length=2, max_length=200)
+    items: tuple[str, ...] = Field(default=(), max_length=200)
 
     @model_validator(mode="after")
     def _once_each(self) -> Self:
@@ -94,7 +94,7 @@ class ReliabilityRequest(Analysis):
 class CorrelationsRequest(Analysis):
     """Correlations of every pair of some variables."""
 
-    variables: tuple[str, ...] = Field(min_length=2, max_length=60)
+    variables: tuple[str, ...] = Field(default=(), max_length=60)
     method: Literal["pearson", "spearman"] = "pearson"
 
     @model_validator(mode="after")

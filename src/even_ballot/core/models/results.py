@@ -140,7 +140,8 @@ class Lost:
 @dataclass(frozen=True)
 class ModelResult:
     """A fitted model, or why there is none (`message`). r2: of logistic models McFadden's. in_filter: cases
-    of weight in the filter; lost: what each variable takes of them; events: unweighted, of n."""
+    of weight in the filter; lost: what each variable takes of them; events: unweighted, of n; event: the
+    answers that count as one."""
 
     id: str
     kind: str
@@ -158,6 +159,7 @@ class ModelResult:
     in_filter: int = 0
     lost: tuple[Lost, ...] = ()
     events: int | None = None
+    event: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

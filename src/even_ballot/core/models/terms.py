@@ -137,6 +137,8 @@ class Laid:
 
 def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
     """The outcome: a number or codes; of logistic models 0 and 1."""
+    if not request.outcome:
+        raise fault("The model has no outcome.", f"{where}.outcome", "Name the variable it is of.")
     found = measured(sample, request.outcome, f"{where}.outcome")
     if request.kind == "linear":
         return found

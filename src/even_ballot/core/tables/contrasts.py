@@ -2,7 +2,7 @@
 the joint covariance, whether the columns share cases or not."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -275,32 +275,28 @@ def _told(of: _Combined, request: TableRequest, df: int) -> Iterator[ContrastRes
     for row, value, v in zip(of.stub.rows, est.tolist(), variance.tolist(), strict=True):
         if not np.isfinite(value):
             continue
-        bare = ContrastResult(of.contrast.label, row.key, row.stat, value, columns=paths)
+        bare = ContrastResult(
+            of.contrast.label, row.key, row.stat, value, columns=paths, ratio=of.contrast.ratio or None
+        )
         if df < 1 or not np.isfinite(v):
             yield bare
         elif v <= _FIXED * value**2:
-            yield ContrastResult(
-                of.contrast.label, row.key, row.stat, value, 0.0, value, value, columns=paths
-            )
+            yield replace(bare, se=0.0, low=value, high=value)
         else:
-            yield _with_error(bare, value, float(np.sqrt(v)), of.contrast.ratio, request, df)
+            yield _with_error(bare, float(np.sqrt(v)), request, df)
 
 
-def _with_error(
-    bare: ContrastResult, value: float, se: float, ratio: bool, request: TableRequest, df: int
-) -> ContrastResult:
+def _with_error(bare: ContrastResult, se: float, request: TableRequest, df: int) -> ContrastResult:
     """With its limits and test; of a ratio on the scale of its logarithm."""
+    value, ratio = bare.est, bare.is_ratio
     if ratio and value <= 0:
-        return ContrastResult(bare.label, bare.stub, bare.stat, value, se, columns=bare.columns)
+        return replace(bare, se=se)
     middle = np.array([np.log(value) if ratio else value])
     size = np.array([se / value if ratio else se])
-    low, high = (float(of[0]) for of in symmetric(middle, size, df, request.interval))
+    ends = [float(of[0]) for of in symmetric(middle, size, df, request.interval)]
+    low, high = (None if x != x else float(np.exp(x)) if ratio else x for x in ends)
     t = float(middle[0] / size[0])
-    p = float(2 * scipy.special.stdtr(df, -abs(t)))
-    if ratio:
-        low, high = float(np.exp(low)), float(np.exp(high))
-    limits = (None if low != low else low, None if high != high else high)
-    return ContrastResult(bare.label, bare.stub, bare.stat, value, se, *limits, t, p, bare.columns)
+    return replace(bare, se=se, low=low, high=high, t=t, p=float(2 * scipy.special.stdtr(df, -abs(t))))
 
 
 def contrasts_of(

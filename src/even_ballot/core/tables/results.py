@@ -101,8 +101,8 @@ class Cell:
 
 @dataclass(frozen=True, slots=True)
 class ContrastResult:
-    """A contrast of one stub row's figures; columns: those it is made of. Of a ratio the test is of its
-    logarithm."""
+    """A contrast of one stub row's figures; columns: those it is made of; ratio: of the first to the second,
+    whose test is of its logarithm."""
 
     label: str
     stub: StubKey
@@ -114,6 +114,12 @@ class ContrastResult:
     t: float | None = None
     p: float | None = None
     columns: tuple[BannerPath, ...] = ()
+    ratio: bool | None = None
+
+    @property
+    def is_ratio(self) -> bool:
+        """Whether it is the ratio of two figures, without a unit."""
+        return bool(self.ratio)
 
 
 @dataclass(frozen=True, slots=True)

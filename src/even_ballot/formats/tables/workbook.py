@@ -2,17 +2,21 @@
 
 import io
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Any, TypeVar
 
 import xlsxwriter
 
+from even_ballot.core.models.analysis import ANALYSES
+from even_ballot.core.models.request import Analysis
+from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import TableResult
-from even_ballot.core.tables.statistics import Shape
+from even_ballot.core.tables.results import StubKey, TableResult
+from even_ballot.core.tables.statistics import Shape, statistic_of
+from even_ballot.formats.analyses.sheet import write_analysis
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Bases, Grid, Line
 from even_ballot.formats.tables.methods import methods_note
@@ -92,12 +96,42 @@ def _write_table(
     for c in range(last + 1):
         sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
     small = formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top")
+    row = _write_contrasts(sheet, formats, result, row)
     for k, text in enumerate((*grid.notes, *note)):
         _across(sheet, row + 1 + k, max(last, 6), text, small)
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
     sheet.repeat_rows(_TOP, _TOP + depth - 1)
+
+
+def _write_contrasts(sheet: Any, formats: _Formats, result: TableResult, row: int) -> int:
+    """Contrasts below a table, a line each; the row after them."""
+    if not result.contrasts:
+        return row
+    headings = ("Contrast", "Figure", "Estimate", "Standard error", "Lower", "Upper", "t", "p")
+    for c, heading in enumerate(headings):
+        align = {} if c < 2 else {"align": "right"}
+        sheet.write(row + 1, c, heading, formats(bold=True, bottom=1, bottom_color=_RULE, **align))
+    labels = {StubKey.of(stub.variable, line.step): line.label for stub in result.stubs for line in stub.rows}
+    row += 1
+    for of in result.contrasts:
+        row += 1
+        statistic = statistic_of(of.stat)
+        # A ratio of two shares is no share.
+        times = 100.0 if statistic.shape == "share" and not of.is_ratio else 1.0
+        sheet.write(row, 0, clean(of.label), formats())
+        name = labels.get(of.stub, "") or next(
+            s.title for s in result.stubs if s.variable == of.stub.variable
+        )
+        sheet.write(row, 1, clean(f"{name}, {statistic.label}"), formats())
+        figures = [None if x is None else times * x for x in (of.est, of.se, of.low, of.high)]
+        for c, value in enumerate((*figures, of.t, of.p), start=2):
+            if value is not None:
+                sheet.write_number(
+                    row, c, value, formats(align="right", num_format="0.000" if c > 5 else "0.00")
+                )
+    return row + 1
 
 
 def _write_headings(sheet: Any, formats: _Formats, grid: Grid, depth: int, last: int) -> None:
@@ -218,14 +252,29 @@ def workbook(study: Study, results: Results) -> bytes:
         contents.write(2 + k, 0, k + 1, formats(align="left"))
         contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
     made = tuple(requests[result.id] for result in results.tables)
+    k = len(made)
+    for asked, analysis in _analyses(study, results):
+        name = _sheet_name(asked.name, taken)
+        note = methods_note(study, results, ())
+        write_analysis(book.add_worksheet(name), formats, clean, analysis, asked, study.where, note)
+        contents.write(2 + k, 0, k + 1, formats(align="left"))
+        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(asked.name)[:250])
+        k += 1
     _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, made))
-    below = 3 + len(made)
+    below = 3 + k
     contents.write_url(below, 1, "internal:'Methods'!A1", link, "How these tables were made")
     for k, table in enumerate(results.faulty):
         said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
         contents.write(below + 2 + k, 1, clean(said)[:_LONGEST], formats(text_wrap=True))
     book.close()
     return out.getvalue()
+
+
+def _analyses(study: Study, results: Results) -> Iterator[tuple[Analysis, AnalysisResult]]:
+    """Every analysis that was made, with what it was asked for by."""
+    for part in ANALYSES:
+        asked: dict[str, Analysis] = {request.id: request for request in getattr(study, part)}
+        yield from ((asked[of.id], of) for of in getattr(results, part))
 
 
 def _write_methods(sheet: Any, formats: _Formats, note: list[str]) -> None:

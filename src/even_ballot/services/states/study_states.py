@@ -15,6 +15,8 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.disclosure.tables import HiddenPattern
 from even_ballot.core.faults import StudyError
+from even_ballot.core.models.analysis import AnalysisPart
+from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding
@@ -129,6 +131,11 @@ class Pipelines:
         tests = tuple(dict.fromkeys((*request.tests, "columns")))
         asked = request.model_copy(update={"tests": tests})
         return self.pipeline(session, state).table(at, asked, f"table {request.id}")
+
+    def analysis(self, session: Session, state: StudyState, part: AnalysisPart, at: int) -> AnalysisResult:
+        """A model, a scale of items or correlations. It takes the place of an earlier edition's."""
+        request = getattr(state.study, part)[at]
+        return self.pipeline(session, state).analysis(part, at, f"{part} {request.id}")
 
     def pattern(self, session: Session, state: StudyState) -> tuple[str, HiddenPattern]:
         """What is hidden when all tables are released together."""

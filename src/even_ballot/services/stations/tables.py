@@ -7,21 +7,31 @@ from typing import Literal
 
 from sqlalchemy.orm import Session
 
+from even_ballot.core.data.batteries import item_of, stem_of
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.models.analysis import AnalysisPart
+from even_ballot.core.models.request import (
+    Analysis,
+    CorrelationsRequest,
+    ModelRequest,
+    ReliabilityRequest,
+)
+from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.request import TableRequest
+from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.running import outputs
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.stations.views import DisclosureView, TableView
+from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
@@ -64,6 +74,55 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
     return TableView(table_id, shown, grid, tuple(note), (), words, compared)
+
+
+def analysis(
+    session: Session, pipelines: Pipelines, state: StudyState, part: AnalysisPart, analysis_id: str
+) -> AnalysisView:
+    """A model, a scale of items or correlations, or what is wrong with it."""
+    requests: tuple[Analysis, ...] = getattr(state.study, part)
+    ids = [request.id for request in requests]
+    if analysis_id not in ids:
+        there = f"There are: {some(ids) or 'none'}."
+        raise fault(f"There is no analysis {analysis_id!r}.", part, there)
+    at = ids.index(analysis_id)
+    nothing = AnalysisView(analysis_id, None, None, None, {}, (), (), ())
+    try:
+        found = pipelines.analysis(session, state, part, at)
+        notable = pipelines.notable(session, state)
+    except StudyError as error:
+        return replace(nothing, faults=error.faults)
+    except Superseded:
+        return replace(nothing, faults=(_SUPERSEDED,))
+    except Stopped:
+        return replace(nothing, faults=(_STOPPED,))
+    known = notable.data.variables
+    titles = {name: known[name].title for name in _named(requests[at]) if name in known}
+    if part == "reliability":
+        # Items of a battery by what tells them apart.
+        stem = stem_of(list(titles.values()))
+        titles = {name: item_of(title, stem) for name, title in titles.items()}
+    return replace(
+        nothing,
+        model=found if isinstance(found, ModelResult) else None,
+        reliability=found if isinstance(found, ReliabilityResult) else None,
+        correlations=found if isinstance(found, CorrelationsResult) else None,
+        titles=titles,
+        words=analysis_in_words(found),
+        note=tuple(methods_note(state.study, notable, ())),
+    )
+
+
+def _named(request: Analysis) -> tuple[str, ...]:
+    """The variables that an analysis names."""
+    match request:
+        case ModelRequest():
+            return (request.outcome, *request.variables)
+        case ReliabilityRequest():
+            return request.items
+        case CorrelationsRequest():
+            return request.variables
+    return ()
 
 
 def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> DisclosureView | None:

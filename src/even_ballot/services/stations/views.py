@@ -11,6 +11,7 @@ from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
+from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.roles import DesignProposal
 from even_ballot.core.study.study_file import Source, Study
@@ -304,3 +305,18 @@ class CutOffView:
     high: float
     bars: tuple[int, ...]
     under: int
+
+
+@dataclass(frozen=True)
+class AnalysisView:
+    """A model, a scale of items or correlations: what it came to, and what that says in words; or what is
+    wrong with it. titles: of the variables it names."""
+
+    id: str
+    model: ModelResult | None
+    reliability: ReliabilityResult | None
+    correlations: CorrelationsResult | None
+    titles: dict[str, str]
+    words: tuple[str, ...]
+    note: tuple[str, ...]
+    faults: tuple[Fault, ...]

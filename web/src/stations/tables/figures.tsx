@@ -88,6 +88,9 @@ export function Figures({ request, codebook, save }: Asked) {
   const levels = (request.levels ?? [0.05]).join(",");
   const named = [...(request.stub ?? []), ...banner.flat()];
   const dated = codebook.variables.some((v) => v.variable.kind === "date" && named.includes(v.variable.name));
+  const numbers = codebook.variables
+    .filter((v) => v.variable.kind === "number" && !request.stub?.includes(v.variable.name))
+    .map((v) => v.variable.name);
   const tick = ([stat, label]: readonly [Stat, string]) => (
     <Tick
       key={stat}
@@ -96,7 +99,10 @@ export function Figures({ request, codebook, save }: Asked) {
       onChange={(e) => {
         const order = [...known, ...shown.filter((s) => !known.includes(s))];
         const to = order.filter((s) => (s === stat ? e.target.checked : shown.includes(s)));
-        if (to.length) save({ show: to });
+        if (!to.length) return;
+        // A ratio is per a number.
+        const per = to.includes("ratio") && !request.per ? (numbers[0] ?? null) : request.per;
+        save({ show: to, per });
       }}
     />
   );
@@ -106,6 +112,18 @@ export function Figures({ request, codebook, save }: Asked) {
         <legend className="sr-only">Figures</legend>
         {vocabulary.statistics.map((s) => tick([s.name, s.says]))}
         {shown.filter((s) => !known.includes(s)).map((s) => tick([s, statisticName(vocabulary, s)]))}
+        {shown.includes("ratio") && (
+          <span className="flex items-center gap-1 text-sm">
+            ratio per
+            <Choice
+              aria-label="What ratios are per"
+              className="!w-40 !py-0"
+              value={request.per ?? ""}
+              options={numbers.map((name) => [name, name] as const)}
+              onChange={(e) => save({ per: e.target.value })}
+            />
+          </span>
+        )}
         <span className="flex items-center gap-1 text-sm">
           quantile at
           <NumberField

@@ -9,6 +9,7 @@ import { asked, type Request } from "../../parts/table-plan";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
 import { casesOf } from "./cases";
+import { Contrasts, NewContrast } from "./contrasts";
 import { Fold } from "./fold";
 import { Header } from "./header";
 import { InWords } from "./in-words";
@@ -76,6 +77,19 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       {view?.result && (
         <Fold id="shown" title="Rows and columns" says={saysShown(request.display ?? {})}>
           <Shown result={view.result} request={request} redisplay={redisplay} />
+        </Fold>
+      )}
+      {view?.result && view.result.banners.length > 0 && (
+        <Fold
+          id="contrasts"
+          title="Contrasts"
+          says={(request.contrasts ?? []).map((c) => c.label).join(", ") || "none"}
+        >
+          <NewContrast
+            result={view.result}
+            contrasts={request.contrasts ?? []}
+            take={(contrasts) => save({ contrasts })}
+          />
         </Fold>
       )}
       <div className="flex gap-1 border-hair border-y py-0.5">
@@ -159,6 +173,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           </div>
           <div>
             <Tests result={view.result} />
+            <Contrasts result={view.result} />
             <InWords words={view.words ?? []} />
             <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">
               {notes.map((line) => (

@@ -9,6 +9,8 @@ import { arrows } from "../../parts/panes";
 import { Sortable, SortableRow } from "../../parts/sortable";
 import { freeId, gist, grouped, placed, type Request, shifted, TABLED } from "../../parts/table-plan";
 
+import { AnalysesOfPlan } from "./analyses/plan-part";
+
 export const ALL_TABLES = "_all";
 export const MANY_TABLES = "_many";
 
@@ -131,6 +133,7 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
           ))}
         </Sortable>
         {!shown.length && tables.length > 0 && <p className="px-2 py-3 text-soft">No table goes by that.</p>}
+        <AnalysesOfPlan current={current} />
       </nav>
     </>
   );

@@ -4,6 +4,8 @@ import { useCodebook, useStudy } from "../../api/queries";
 import { Empty, Panes } from "../../parts/panes";
 import { TABLED } from "../../parts/table-plan";
 import { AllTables } from "./all-tables";
+import { AnalysisInHand } from "./analyses/in-hand";
+import { analysesOf, partOf } from "./analyses/plan";
 import { TableInHand } from "./in-hand";
 import { ManyTables } from "./many-tables";
 import { ALL_TABLES, MANY_TABLES, PlanList } from "./plan-list";
@@ -14,10 +16,15 @@ export function TablesStation() {
   const book = useCodebook();
   const tables = study.document.tables ?? [];
   const current = tables.find((t) => t.id === item) ?? (item ? undefined : tables[0]);
+  const other = partOf(item);
+  const analysis = other && analysesOf(study.document, other.part).find((a) => a.id === other.id);
   const tabled = book.variables.some((v) => TABLED.includes(v.variable.kind));
   const hand = () => {
     if (item === ALL_TABLES) return <AllTables codebook={book} />;
     if (item === MANY_TABLES) return <ManyTables codebook={book} />;
+    if (other && analysis) {
+      return <AnalysisInHand key={item} part={other.part} analysis={analysis} codebook={book} />;
+    }
     if (current) {
       return (
         <Suspense fallback={<p className="text-soft">Counting …</p>}>
@@ -26,7 +33,7 @@ export function TablesStation() {
       );
     }
     return (
-      <Empty title={item ? "There is no such table" : "No table yet"}>
+      <Empty title={other ? "There is no such analysis" : item ? "There is no such table" : "No table yet"}>
         {tabled
           ? "A new table begins with a question; choose its stub and banner next. Or make several at once."
           : "Tables need coded questions or numbers. Lay an answer scale on a question first, in the Codebook."}

@@ -1,0 +1,1 @@
+"""Models, scales of items and correlations as they are read and released."""

@@ -1,0 +1,132 @@
+"""An analysis read in words: sentences that its figures bear, for a reader who knows no odds and no
+coefficients."""
+
+from collections.abc import Iterator, Mapping
+
+from even_ballot.core.faults import counted, some
+from even_ballot.core.models.results import (
+    AnalysisResult,
+    CorrelationsResult,
+    Lost,
+    ModelResult,
+    Prediction,
+    ReliabilityResult,
+)
+
+_LEVEL = 0.05
+_HOW = ((0.5, "strongly"), (0.3, "clearly"), (0.1, "weakly"))
+"""How two variables go together, from which correlation on."""
+Titles = Mapping[str, str]
+
+
+def _lost(n: int, in_filter: int, lost: tuple[Lost, ...]) -> Iterator[str]:
+    if n < in_filter:
+        most = sorted(lost, key=lambda of: -of.cases)
+        said = some([f"{of.variable} ({of.cases:,})" for of in most])
+        yield f"{n:,} of {counted(in_filter, 'case')} have all answers; without an answer: {said}."
+
+
+def _percent(of: Prediction, share: bool) -> str:
+    """41.2 % (35.0 to 47.7), or a mean."""
+    times, unit, digits = (100, " %", 1) if share else (1, "", 2)
+    said = f"{times * of.est:,.{digits}f}{unit}"
+    if of.low is not None and of.high is not None and of.se:
+        said += f" ({times * of.low:,.{digits}f} to {times * of.high:,.{digits}f})"
+    return said
+
+
+def _predicted(model: ModelResult) -> Iterator[str]:
+    """Of every variable with predictions the smallest and the largest, and whether they differ."""
+    share = model.kind == "logistic"
+    for term in model.variables:
+        mine = [of for of in model.predictions if of.variable == term.variable]
+        if len(mine) < 2:
+            continue
+        labels = dict(zip(term.codes, term.labels, strict=True))
+        low, high = min(mine, key=lambda of: of.est), max(mine, key=lambda of: of.est)
+        pairs = [of for of in model.differences if of.variable == term.variable]
+        pair = next(of for of in pairs if {of.a, of.b} == {low.code, high.code})
+        size = f"{100 * abs(pair.diff):.1f} points" if share else f"{abs(pair.diff):,.2f}"
+        answer = " or ".join(f"“{label}”" for label in model.event)
+        what = f"are expected to answer {answer}" if share else "is the expected mean"
+        text = (
+            f"With everybody in “{labels[high.code]}” and all else as it is, {_percent(high, share)} {what}; "
+            f"with everybody in “{labels[low.code]}”, {_percent(low, share)}"
+        )
+        if pair.p is None:
+            yield f"{text}: {size} apart."
+            continue
+        bears = (
+            "more than sampling alone would explain"
+            if pair.p * len(pairs) < _LEVEL
+            else "which could be sampling alone"
+        )
+        among = f", the widest of {len(pairs):,}," if len(pairs) > 1 else ","
+        yield f"{text}. They are {size} apart{among} {bears}."
+
+
+def _of_model(model: ModelResult) -> Iterator[str]:
+    yield from _lost(model.n, model.in_filter, model.lost)
+    if model.message is not None:
+        yield model.message
+        return
+    if model.left_out:
+        gone = [" × ".join(of.variable for of in column.term) for column in model.left_out]
+        yield f"Left out, because earlier columns make it up: {some(list(dict.fromkeys(gone)))}."
+    yield from _predicted(model)
+    clear = [" × ".join(of.term) for of in model.joint if of.p < _LEVEL]
+    if model.joint:
+        said = some(clear) if clear else "none of the terms"
+        yield f"Terms that explain more than chance would ({100 * _LEVEL:.0f} %): {said}."
+    if model.r2 is not None:
+        if model.kind == "linear":
+            yield f"The terms account for {100 * model.r2:.1f} % of the variance of the outcome."
+        else:
+            yield f"McFadden's pseudo R² is {model.r2:.3f}; it is no share of variance."
+
+
+def _of_scale(scale: ReliabilityResult) -> Iterator[str]:
+    yield from _lost(scale.n, scale.in_filter, scale.lost)
+    if scale.message is not None:
+        yield scale.message
+    if scale.alpha is not None:
+        limits = (
+            f" ({scale.low:.2f} to {scale.high:.2f})"
+            if scale.low is not None and scale.high is not None
+            else ""
+        )
+        yield f"Cronbach's α is {scale.alpha:.2f}{limits}, of {scale.n:,} cases that answered all items."
+        higher = [of for of in scale.items if of.alpha_without is not None and of.alpha_without > scale.alpha]
+        better = [of.variable for of in higher]
+        if better:
+            yield f"It would be higher without {some(better)}."
+    if scale.against:
+        verb = "runs" if len(scale.against) == 1 else "run"
+        yield f"{some(list(scale.against))} {verb} against the others: reverse it, or look at what it asks."
+
+
+def _of_pairs(found: CorrelationsResult) -> Iterator[str]:
+    there = [of for of in found.pairs if of.est is not None]
+    if there:
+        top = max(there, key=lambda of: abs(of.est or 0.0))
+        assert top.est is not None
+        how = next((word for least, word in _HOW if abs(top.est) >= least), "hardly")
+        way = "together" if top.est > 0 else "in opposite ways"
+        limits = f" ({top.low:.2f} to {top.high:.2f})" if top.low is not None and top.high is not None else ""
+        yield f"{top.a} and {top.b} go {how} {way}: r = {top.est:.2f}{limits}, of {top.n:,} cases."
+    gone = [f"{of.a} with {of.b}" for of in found.pairs if of.est is None]
+    if gone:
+        yield f"No correlation for {some(gone)}: one of the two does not vary."
+
+
+def analysis_in_words(result: AnalysisResult) -> tuple[str, ...]:
+    """Sentences about an analysis.
+
+    >>> from even_ballot.core.models.results import PairResult
+    >>> pairs = (PairResult("age", "trips", 40, 0.42, 0.1, 0.2, 0.6, 4.2, 0.001),)
+    >>> analysis_in_words(CorrelationsResult("c", "C", "pearson", pairs))
+    ('age and trips go clearly together: r = 0.42 (0.20 to 0.60), of 40 cases.',)
+    """
+    if isinstance(result, ModelResult):
+        return tuple(_of_model(result))
+    return tuple(_of_scale(result) if isinstance(result, ReliabilityResult) else _of_pairs(result))
