@@ -386,3 +386,52 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
     browser.act("undo")
     browser.until(lambda: "n = 2,268" in browser.text(), "one undo to take the filter back")
     assert browser.field("Filter").get_attribute("value") == ""
+
+
+def test_a_model_is_asked_for_fitted_and_its_reference_turned(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables")
+    browser.act("new-models")
+    browser.see("Choose the outcome and what might explain it")
+    browser.choose("Outcome", "passenger_ferry")
+    browser.choose("As", "logistic")
+    browser.driver.find_element("xpath", '//button[@aria-pressed and contains(., "Every week")]').click()
+    browser.choose("Terms", "isle")
+    browser.see("Odds ratio")
+    browser.see("reference")
+    browser.driver.find_element("xpath", '//button[@title="Make it the reference" and .="Brim"]').click()
+    browser.until(
+        lambda: browser.driver.find_elements(
+            "xpath", '//button[@title="Make it the reference" and .="Hask"]'
+        ),
+        "Hask to have a coefficient",
+    )
+    browser.see("Terms that explain more than chance would")
+
+
+def test_a_scale_and_correlations_are_read(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/scale.trust")
+    browser.see("Cronbach's α is 0.75")
+    browser.go(f"{study}/tables/pairs.views")
+    browser.until(lambda: browser.all('[aria-label^="feel_safe_crossing with ferry_runs_need"]'), "the pair")[
+        0
+    ].click()
+    browser.see("of 2,092 cases")
+
+
+def test_two_columns_are_contrasted(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    browser.until(lambda: browser.all('[data-fold="contrasts"] summary'), "contrasts")[0].click()
+    browser.choose("Contrast", "3")
+    browser.choose("With", "0")
+    browser.act("add-contrast")
+    browser.until(lambda: browser.all('section[aria-label="Contrasts"] table'), "the contrasts")
+    browser.see("Brim less Hask")
+
+
+def test_a_margin_of_a_number_is_made_and_met(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/weighting/new")
+    browser.choose("It fixes", "age")
+    browser.fill("Target of all", "51", enter=True)
+    browser.see("Mean of age")
+    browser.see("1 target, in means; met")

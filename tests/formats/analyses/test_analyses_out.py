@@ -89,9 +89,8 @@ def test_every_analysis_has_a_sheet_with_its_figures_as_numbers(demo: tuple[Stud
     listed = [row[1].value for row in book["Contents"].iter_rows(min_row=3)]
     assert [title for title in listed if title in titles] == titles
     sheets: list[Any] = [sheet for sheet in book.worksheets if sheet["A1"].value in titles]
-    for sheet, result in zip(
-        sheets, (*demo[1].models, *demo[1].reliability, *demo[1].correlations), strict=True
-    ):
+    assert len(sheets) == len(made)
+    for k, sheet in enumerate(sheets):
         numbers = [cell.value for row in sheet.iter_rows() for cell in row if isinstance(cell.value, float)]
         wanted: list[Any] = [
             value
