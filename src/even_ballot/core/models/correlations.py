@@ -4,9 +4,11 @@ design-based errors; intervals by Fisher's transformation."""
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from typing import Any
 
 import numpy as np
 import scipy
+from numpy.typing import NDArray
 
 from even_ballot.core.faults import fault
 from even_ballot.core.models.request import CorrelationsRequest
@@ -33,14 +35,14 @@ class _Pair:
 
     sample: Sample
     inside: tuple[Bools, ...]
-    a: tuple[Floats, ...]
-    b: tuple[Floats, ...]
+    a: tuple[NDArray[Any], ...]
+    b: tuple[NDArray[Any], ...]
 
     def moments(self) -> tuple[float, Floats, Floats]:
         """Σ w, the means (2,), and the covariance matrix, (2, 2)."""
 
         def both(number: int, at: Ints) -> Floats:
-            return np.stack([self.a[number][at], self.b[number][at]], 1)
+            return np.stack([self.a[number][at], self.b[number][at]], 1).astype(np.float64)
 
         def first(number: int, at: Ints) -> Floats:
             w = self.sample.parts[number].weight[at]
@@ -65,7 +67,7 @@ class _Pair:
     def constant(self) -> bool:
         """Whether one of the two has one value only."""
 
-        def one(values: tuple[Floats, ...]) -> bool:
+        def one(values: tuple[NDArray[Any], ...]) -> bool:
             seen = [of[which] for of, which in zip(values, self.inside, strict=True) if which.any()]
             return not seen or max(of.max() for of in seen) == min(of.min() for of in seen)
 
@@ -108,7 +110,7 @@ class _Ranked:
     """A variable's values by their order: place of each case among the distinct ones, (n,), of all parts one
     below the other."""
 
-    def __init__(self, values: Floats) -> None:
+    def __init__(self, values: NDArray[Any]) -> None:
         found, self.place = numbered(values)
         self.size = len(found)
 

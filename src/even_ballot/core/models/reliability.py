@@ -41,7 +41,7 @@ class _Items:
 
     def y(self, number: int, at: Ints) -> Floats:
         """(n, k)."""
-        return np.stack([item.values[number][at] for item in self.items], 1)
+        return np.stack([item.values[number][at] for item in self.items], 1).astype(np.float64)
 
     def _first(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]

@@ -19,10 +19,11 @@ from even_ballot.core.sampling.sample import Sample, SamplePart
 
 @dataclass(frozen=True)
 class Measured:
-    """A variable's values where they are numbers: for every part (n,), and which are answers."""
+    """A variable's values where they are numbers: for every part (n,), anything where there is no answer, and
+    which are answers."""
 
     name: str
-    values: tuple[Floats, ...]
+    values: tuple[NDArray[Any], ...]
     known: tuple[Bools, ...]
 
 
@@ -33,7 +34,7 @@ def measured(sample: Sample, name: str, where: str) -> Measured:
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> measured(sampled(ferry(), Design(), "w"), "isle", "").values[0][:2].tolist()
-    [1.0, 1.0]
+    [1, 1]
     """
     head = sample.head
     kind = head.variable(name, where).kind
@@ -47,13 +48,14 @@ def measured(sample: Sample, name: str, where: str) -> Measured:
     codes = None
     if kind == "coded":
         found, count = head.categories(name)
-        codes = np.array([item.code for item in found[:count]], np.float64)
+        codes = [item.code for item in found[:count]]
 
-    def of(part: SamplePart) -> tuple[Floats, Bools]:
+    def of(part: SamplePart) -> tuple[NDArray[Any], Bools]:
+        # Nothing is copied: a column may be most of what memory there is.
         column = part.data.column(name)
-        values = np.asarray(column.values, np.float64)
-        known = column.answered if codes is None else column.answered & np.isin(values, codes)
-        return np.where(known, values, 0.0), known
+        if codes is None or np.isin(column.distinct, codes).all():
+            return column.values, column.answered
+        return column.values, column.answered & np.isin(column.values, codes)
 
     seen = sample.each(of)
     return Measured(name, tuple(v for v, _ in seen), tuple(k for _, k in seen))
@@ -97,7 +99,7 @@ class Laid:
     intercept, each of factors; term_of: which term each is of."""
 
     request: ModelRequest
-    outcome: tuple[Floats, ...]
+    outcome: tuple[NDArray[Any], ...]
     inside: tuple[Bools, ...]
     entering: Mapping[str, Entering]
     columns: tuple[tuple[Factor, ...], ...]
@@ -116,7 +118,7 @@ class Laid:
             code = instead[factor.variable]
             return float(code) if factor.code is None else float(code == factor.code)
         values = self.entering[factor.variable].measured.values[number][at]
-        return values if factor.code is None else (values == factor.code).astype(np.float64)
+        return values if factor.code is None else values == factor.code
 
     def block(self, number: int, at: Ints, instead: Mapping[str, int] | None = None) -> Floats:
         """The columns of some cases of a part, (n, 1 + columns); instead: codes that everybody is put
@@ -132,7 +134,7 @@ class Laid:
 
     def y(self, number: int, at: Ints) -> Floats:
         """The outcome of some cases."""
-        return self.outcome[number][at]
+        return np.asarray(self.outcome[number][at], np.float64)
 
 
 def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
@@ -153,7 +155,7 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
                 else f"It is not said which answers of {request.outcome} count as 1."
             )
             raise fault(what, f"{where}.event", f"Codes there are: {some([str(code) for code in codes])}.")
-        values = tuple(np.isin(of, request.event).astype(np.float64) for of in found.values)
+        values = tuple(np.isin(of, request.event) for of in found.values)
         return Measured(found.name, values, found.known)
     for values_of, known in zip(found.values, found.known, strict=True):
         if not np.isin(values_of[known], (0.0, 1.0)).all():
@@ -163,19 +165,23 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
                 "Give it an answer scale and say which codes count, or make a 0/1 variable.",
             )
     if request.event and request.event != (1,):
-        values = tuple(np.isin(of, request.event).astype(np.float64) for of in found.values)
+        values = tuple(np.isin(of, request.event) for of in found.values)
         return Measured(found.name, values, found.known)
     return found
 
 
 def _entering(
-    head: Dataset, request: ModelRequest, of: Measured, present: NDArray[Any], where: str
+    head: Dataset, request: ModelRequest, of: Measured, who: Sequence[Bools], where: str
 ) -> Entering:
     variable = head.variable(of.name)
     if variable.kind == "number":
         return Entering(of, variable.title)
     categories, known = head.categories(of.name)
-    there = [item for item in categories[:known] if item.code in present]
+    there = [
+        item
+        for item in categories[:known]
+        if any(((at == item.code) & which).any() for at, which in zip(of.values, who, strict=True))
+    ]
     codes = tuple(item.code for item in there)
     labels = tuple(item.label for item in there)
     if of.name in request.as_number:
@@ -247,8 +253,7 @@ def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, w
     who, in_filter, lost = complete(sample, [outcome, *variables.values()], inside)
     entering = {}
     for name, of in variables.items():
-        found = [np.unique(values[which]) for values, which in zip(of.values, who, strict=True)]
-        entering[name] = _entering(head, request, of, np.unique(np.concatenate(found)), where)
+        entering[name] = _entering(head, request, of, who, where)
     columns, term_of = [], []
     for t, term in enumerate(request.terms):
         for codes in product(*(entering[name].parts for name in term)):

@@ -21,6 +21,7 @@ from even_ballot.core.weighting.solving.base_runs import BaseRuns, base_runs, or
 from even_ballot.core.weighting.solving.exponential import Met, calibrated
 from even_ballot.core.weighting.solving.limits import Possible, possible, solve
 
+_NEAR, _CYCLES = 1e-4, 20
 FINE = 1e-13
 """How near weights made again come to their margins: nearer than the weights themselves, so that a figure
 they fix is not seen to move."""
@@ -98,14 +99,21 @@ class _Meeting:
         if bound:
             low, high, _ = bounds_of(frame, self.totals, self.cases)
         numbers = [np.stack(of) for of in zip(*(n.values for n in frame.numbers), strict=True)]
+        # Raked to the other margins they begin nearer, and end at the same weights: the factors are of the
+        # same columns.
+        targets = tuple(m.target for m in self.margins)
+        near = fit(self.started, frame.categories, targets, _NEAR, _CYCLES)[0] if targets else self.started
+        there = self.sums > 0
+        grown = np.divide(near, self.sums, out=np.zeros_like(near), where=there)
+        if not np.isfinite(grown).all():
+            grown = self.grown
         parts: list[tuple[NDArray[Any], Floats, Floats]] = [
-            (of, spread_out(d, self.grown, of), y)
-            for of, d, y in zip(self.index, self.base, numbers, strict=True)
+            (of, spread_out(d, grown, of), y) for of, d, y in zip(self.index, self.base, numbers, strict=True)
         ]
         wanted = frame.wanted(self.totals, self.margins, low, high)
         met = calibrated(parts, wanted, frame.weighting.tolerance, self.merge)
         each = [met.weights(*part) for part in parts]
-        free = tuple(of if bound else None for _, of in each)
+        free = tuple(of for _, of in each)
         weights = tuple(w * self.whole for w, _ in each)
         return Found(weights, free, met.after, met.cycles, met.gap, met)
 

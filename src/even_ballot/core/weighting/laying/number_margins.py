@@ -3,6 +3,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -10,7 +11,20 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.compiled import compiled
 from even_ballot.core.weighting.laying.margins import LaidMargin
+
+
+@compiled
+def _ends(index: Any, category: Any, y: Any, d: Any, low: Any, high: Any, sums: Any) -> None:
+    """The smallest and the largest value of each category, and Σ d y² and Σ d of all."""
+    for k in range(y.shape[0]):
+        if d[k] > 0:
+            j = category[index[k]]
+            low[j] = min(low[j], y[k])
+            high[j] = max(high[j], y[k])
+            sums[0] += d[k] * y[k] * y[k]
+            sums[1] += d[k]
 
 
 @dataclass(frozen=True)
@@ -75,12 +89,9 @@ def lay_number(
     )
 
     def seen(part: Dataset, y: Floats, of: Ints, d: Floats) -> tuple[Floats, Floats, Floats]:
-        there = d > 0
-        at, y = laid.category[of[there]], y[there]
-        low, high = np.full(len(laid.target), np.inf), np.full(len(laid.target), -np.inf)
-        np.minimum.at(low, at, y)
-        np.maximum.at(high, at, y)
-        return low, high, np.array([d[there] @ y**2, d[there].sum()])
+        low, high, sums = np.full(len(laid.target), np.inf), np.full(len(laid.target), -np.inf), np.zeros(2)
+        _ends(of, laid.category, y, d, low, high, sums)
+        return low, high, sums
 
     def together(
         a: tuple[Floats, Floats, Floats], b: tuple[Floats, Floats, Floats]

@@ -7,7 +7,7 @@ else is algebra on these sums.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -23,12 +23,19 @@ _FINE, _MOST, _FAR = 1e-14, 100, 700.0
 
 @compiled
 def _pass(
-    index: Any, d: Any, y: Any, a: Any, b: Any, centre: Any, size: Any, low: Any, high: Any,
-    whole: Any, free: Any, squares: Any, absolute: Any, dual: Any,
-) -> None:  # fmt: skip
-    """Adds up by combination c: whole[0, c] Σ w, whole[1 + q, c] Σ w v_q; free: the same of the cases
-    strictly between the bounds, and squares Σ w v_q v_r of them; absolute: Σ w |v_q|; dual[0]: what the
-    weights contribute to the dual. v_q = (y_q − centre)/size."""
+    index: Any,
+    d: Any,
+    y: Any,
+    a: Any,
+    b: Any,
+    centre: Any,
+    size: Any,
+    whole: Any,
+    squares: Any,
+    absolute: Any,
+) -> None:
+    """Adds up by combination c: whole[0, c] Σ w, whole[1 + q, c] Σ w v_q; squares: Σ w v_q v_r, r ≤ q;
+    absolute: Σ w |v_q|. v_q = (y_q − centre) · size, size one over that of the numbers."""
     numbers = y.shape[0]
     v = np.empty(numbers)
     for k in range(index.shape[0]):
@@ -36,7 +43,33 @@ def _pass(
             c = index[k]
             t = a[c]
             for q in range(numbers):
-                v[q] = (y[q, k] - centre[q, c]) / size[q]
+                v[q] = (y[q, k] - centre[q, c]) * size[q]
+                t += b[q, c] * v[q]
+            w = d[k] * math.exp(min(t, 700.0))
+            whole[0, c] += w
+            for q in range(numbers):
+                x = w * v[q]
+                whole[1 + q, c] += x
+                absolute[q, c] += abs(x)
+                for r in range(q + 1):
+                    squares[q, r, c] += x * v[r]
+
+
+@compiled
+def _bounded_pass(
+    index: Any, d: Any, y: Any, a: Any, b: Any, centre: Any, size: Any, low: Any, high: Any,
+    whole: Any, free: Any, squares: Any, absolute: Any, dual: Any,
+) -> None:  # fmt: skip
+    """The same of weights between bounds; free: whole of the cases strictly between them, and squares of
+    them; dual[0]: what the weights contribute to the dual."""
+    numbers = y.shape[0]
+    v = np.empty(numbers)
+    for k in range(index.shape[0]):
+        if d[k] > 0:
+            c = index[k]
+            t = a[c]
+            for q in range(numbers):
+                v[q] = (y[q, k] - centre[q, c]) * size[q]
                 t += b[q, c] * v[q]
             w = d[k] * math.exp(min(t, 700.0))
             bound = 0.0
@@ -53,15 +86,16 @@ def _pass(
             else:
                 w = 0.0
             whole[0, c] += w
-            for q in range(numbers):
-                whole[1 + q, c] += w * v[q]
-                absolute[q, c] += w * abs(v[q])
             if inside:
                 free[0, c] += w
-                for q in range(numbers):
-                    free[1 + q, c] += w * v[q]
-                    for r in range(numbers):
-                        squares[q, r, c] += w * v[q] * v[r]
+            for q in range(numbers):
+                x = w * v[q]
+                whole[1 + q, c] += x
+                absolute[q, c] += abs(x)
+                if inside:
+                    free[1 + q, c] += x
+                    for r in range(q + 1):
+                        squares[q, r, c] += x * v[r]
 
 
 @compiled
@@ -74,7 +108,7 @@ def _weights(
             c = index[k]
             t = a[c]
             for q in range(y.shape[0]):
-                t += b[q, c] * (y[q, k] - centre[q, c]) / size[q]
+                t += b[q, c] * ((y[q, k] - centre[q, c]) * size[q])
             out[k] = min(max(d[k] * math.exp(min(t, 700.0)), low[c]), high[c])
 
 
@@ -94,6 +128,11 @@ class Wanted:
     low: Floats
     high: Floats
 
+    @property
+    def bounded(self) -> bool:
+        """Whether there are any bounds."""
+        return bool((self.low > 0).any() or np.isfinite(self.high).any())
+
 
 @dataclass(frozen=True)
 class Met:
@@ -109,12 +148,21 @@ class Met:
     of_totals: Floats
     of_numbers: tuple[Floats, ...]
 
-    def weights(self, index: NDArray[Any], start: Floats, y: Floats) -> tuple[Floats, Bools]:
-        """Of a part's cases, as shares of the whole, and which lie strictly between the bounds. start: where
-        they began, (n,); y: (Q, n)."""
+    def weights(self, index: NDArray[Any], start: Floats, y: Floats) -> tuple[Floats, Bools | None]:
+        """Of a part's cases, as shares of the whole, and, where there are bounds, which lie strictly between
+        them. start: where they began, (n,); y: (Q, n)."""
         out, want = np.zeros(len(start)), self.wanted
-        _weights(index, start, y, self.a, self.b, want.centre, want.size, want.low, want.high, out)
-        return out, (out > want.low[index]) & (out < want.high[index])
+        scale = 1 / want.size
+
+        def half(lo: int, hi: int) -> None:
+            at = slice(lo, hi)
+            _weights(
+                index[at], start[at], y[:, at], self.a, self.b, want.centre, scale, want.low, want.high,
+                out[at],
+            )  # fmt: skip
+
+        in_halves(len(start), half)
+        return out, (out > want.low[index]) & (out < want.high[index]) if want.bounded else None
 
 
 @dataclass(frozen=True)
@@ -176,9 +224,15 @@ class _Dual:
                     np.zeros((q, self.k)),
                     np.zeros(1),
                 )
-                at = slice(lo, hi)
-                _pass(
-                    index[at], d[at], y[:, at], a, b, want.centre, want.size, want.low, want.high,
+                at, scale = slice(lo, hi), 1 / want.size
+                if not want.bounded:
+                    _pass(
+                        index[at], d[at], y[:, at], a, b, want.centre, scale, made.whole, made.squares,
+                        made.absolute,
+                    )  # fmt: skip
+                    return replace(made, free=made.whole, dual=made.whole[0].sum(keepdims=True))
+                _bounded_pass(
+                    index[at], d[at], y[:, at], a, b, want.centre, scale, want.low, want.high,
                     made.whole, made.free, made.squares, made.absolute, made.dual,
                 )  # fmt: skip
                 return made
@@ -208,7 +262,8 @@ class _Dual:
             found[at, : self.c] = found[: self.c, at].T
             for r, other in enumerate(self.inside):
                 to = slice(self.ends[r], self.ends[r + 1])
-                found[at, to] = (inside * sums.squares[q, r][:, None]).T @ other
+                of = sums.squares[max(q, r), min(q, r)]
+                found[at, to] = (inside * of[:, None]).T @ other
         return found
 
     def gaps(self, sums: _Sums) -> tuple[Floats, tuple[Floats, ...]]:
