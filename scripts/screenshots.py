@@ -52,11 +52,6 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     time.sleep(0.4)
     browser.driver.save_screenshot(str(OUT / "questionnaire.png"))
     shot("codebook", f"{here}/codebook/ferry_runs_need", "also used by")
-    shot("reverse", f"{here}/codebook/feel_safe_crossing", "also used by", "tool-reverse")
-    browser.see("and the new feel_safe_crossing_rev")
-    browser.driver.execute_script(into_sight, browser.all('[aria-label="What it would do"]')[0])
-    time.sleep(0.4)
-    browser.driver.save_screenshot(str(OUT / "reverse.png"))
     shot("screening", f"{here}/screening/too_fast", "The cells")
     shot("cells", f"{here}/screening/cells?where=age%20%3E%2080&sort=fare_spend", "of 2,268 cases")
     shot("left-out", f"{here}/screening/left-out", "Question by question")
@@ -68,6 +63,8 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.see("Less the other column")
     time.sleep(0.4)
     browser.driver.save_screenshot(str(OUT / "tables.png"))
+    shot("model", f"{here}/tables/model.weekly", "Odds ratio, on a log axis")
+    shot("correlations", f"{here}/tables/pairs.views", "A press tells of a pair")
     browser.go(f"{here}/intake")
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("Tied to the job")
@@ -93,7 +90,6 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.driver.execute_script("arguments[0].scrollIntoView()", browser.all('[aria-label="Pictures"]')[0])
     time.sleep(0.6)
     browser.driver.save_screenshot(str(OUT / "picture.png"))
-    shot("dark", f"{here}/tables/crossing", "Base (unweighted)", "theme")
 
 
 def main() -> None:

@@ -20,6 +20,7 @@ export const tables = {
       "The plan is on the left: find, group, put in order (Alt and the arrows), make many at once, or read it from a file. The table in hand is counted at every change. T on a question in the Codebook opens its table by the usual banner.",
       "Stub variables go down, banner variables across; type a part of a name or of a question. Shift and Enter sets one within the one before. The first column is everybody in the filter; a filter is a domain: nobody is removed, so standard errors stay right.",
       "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back; saved, a picture brings its title and the table's notes with it. E and I show standard errors and intervals.",
+      "Models, scales of items and correlations stand below the tables of the plan; the plus beside a heading begins one. A model's answers that count are picked on their bar; a category becomes the reference by a press on it. Average predictions say what would be expected if everybody were in one category. Contrasts hold two columns of a table against each other, whether they share cases or not.",
       "A letter beside a figure names a column that it is larger than by more than sampling would explain. ° marks a weak figure, × a hidden one; the notes say why. Both follow rules under “For all tables”.",
     ],
     words: [
@@ -30,6 +31,10 @@ export const tables = {
         "the base over the design effect: how many cases of a simple random sample would say as much.",
       ],
       ["Net", "several answers as one row, or one column, such as agree and strongly agree."],
+      ["Contrast", "one column less another, or over it, with its own error and test."],
+      ["Odds ratio", "how many times the odds of the event are those of the reference, all else as it is."],
+      ["Average prediction", "what the model expects if everybody were in one category and all else stayed."],
+      ["Cronbach's α", "how well items that are meant to measure one thing agree, up to 1."],
       ["Hidden", "figures of few cases, and others from which those could be worked out."],
       ["% of cases, % of responses", "of those who answered the question; of all the answers they ticked."],
       ["Clearest of", "the sentences name the clearest difference, and hold it against all those it was picked from."],
