@@ -20,7 +20,8 @@ def solve(x: Vector, w: Vector, y: Vector, logistic: bool) -> Vector | None:
     for _ in range(60):
         p = 1 / (1 + np.exp(-x @ beta))
         curve = (x * (w * p * (1 - p))[:, None]).T @ x
-        if np.linalg.cond(curve) > 1e14:
+        root = np.sqrt(np.diag(curve))
+        if not (root > 0).all() or not 1 / np.linalg.cond(curve / np.outer(root, root)) >= 1e-12:
             return None
         step = np.linalg.solve(curve, x.T @ (w * (y - p)))
         beta = beta + step

@@ -32,8 +32,7 @@ def _quantile(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
     for column in range(first, len(row.paths)):
         found = row.quantile(_per_cent(stat) / 100, column)
         if found is not None:
-            value, low, high = found
-            yield from row.emit_value(stat, column, value, low, high)
+            yield from row.emit_value(stat, column, found.value, found.low, found.high, found.se)
 
 
 def _modes(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:

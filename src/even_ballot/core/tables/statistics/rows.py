@@ -2,6 +2,7 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from even_ballot.core.estimation.estimates import Estimates
@@ -56,6 +57,17 @@ class CategoryRows(ABC):
         """The same as of a simple random sample, by column and row, where that is asked for."""
 
 
+@dataclass(frozen=True)
+class Quantile:
+    """A quantile, its standard error (half the width of its two-sided Woodruff interval over t), and its
+    limits."""
+
+    value: float
+    se: float | None = None
+    low: float | None = None
+    high: float | None = None
+
+
 class NumberRow(ABC):
     """A variable's own row: of a number, or of codes taken as numbers. One value a column, the first the
     total."""
@@ -88,7 +100,13 @@ class NumberRow(ABC):
 
     @abstractmethod
     def emit_value(
-        self, stat: str, column: int, value: float, low: float | None = None, high: float | None = None
+        self,
+        stat: str,
+        column: int,
+        value: float,
+        low: float | None = None,
+        high: float | None = None,
+        se: float | None = None,
     ) -> Iterator[Cell]:
         """The cell of one value."""
 
@@ -117,7 +135,7 @@ class NumberRow(ABC):
         """Values in ascending order, by column."""
 
     @abstractmethod
-    def quantile(self, q: float, column: int) -> tuple[float, float | None, float | None] | None:
+    def quantile(self, q: float, column: int) -> Quantile | None:
         """A quantile with Woodruff's limits; None where there is no case."""
 
     @abstractmethod

@@ -10,7 +10,7 @@ from even_ballot.core.estimation.quantiles import Ranks
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.results import Cell, Plain, StubKey
 from even_ballot.core.tables.statistics import statistic_of
-from even_ballot.core.tables.statistics.rows import NumberRow
+from even_ballot.core.tables.statistics.rows import NumberRow, Quantile
 from even_ballot.core.tables.stubs.stub import StubByBanner, there
 
 
@@ -78,27 +78,41 @@ class OwnRow(NumberRow):
                 yield from self.emit_value(stat, column, value)
 
     def emit_value(
-        self, stat: str, column: int, value: float, low: float | None = None, high: float | None = None
+        self,
+        stat: str,
+        column: int,
+        value: float,
+        low: float | None = None,
+        high: float | None = None,
+        se: float | None = None,
     ) -> Iterator[Cell]:
         degrees = self.degrees if statistic_of(stat).marked else None
         df = None if degrees is None else int(degrees[column])
         base = self._bases[column]
-        yield Cell(self.key, self.paths[column], stat, value, low=low, high=high, base_n=base, df=df)
+        yield Cell(self.key, self.paths[column], stat, value, se, low, high, base_n=base, df=df)
 
-    def quantile(self, q: float, column: int) -> tuple[float, float | None, float | None] | None:
+    def quantile(self, q: float, column: int) -> Quantile | None:
         ranks = self._ranks[column]
         if ranks is None:
             return None
         value, df = ranks.quantile(q), self.part.df
         if df < 1:
-            return value, None, None
-        variance = float(self.below(value, column).variance.item())
+            return Quantile(value)
+        error = float(self.below(value, column).variance.item()) ** 0.5
+        if error != error:
+            return Quantile(value)
+
+        def ends(t: float) -> tuple[float, float]:
+            return ranks.quantile(max(q - t * error, 0)), ranks.quantile(min(q + t * error, 1))
+
         interval = self.part.request.interval
-        half = float(interval.t(df)) * variance**0.5
-        if half != half:
-            return value, None, None
-        low, high = ranks.quantile(max(q - half, 0)), ranks.quantile(min(q + half, 1))
-        return value, None if interval.sides == "upper" else low, None if interval.sides == "lower" else high
+        low, high = ends(float(interval.t(df)))
+        # Its standard error is that of the two-sided interval, on whichever side limits are wanted.
+        t = float(interval.model_copy(update={"sides": "both"}).t(df))
+        lower, upper = ends(t)
+        se = (upper - lower) / (2 * t)
+        sides = interval.sides
+        return Quantile(value, se, None if sides == "upper" else low, None if sides == "lower" else high)
 
     def plain_means(self) -> list[Plain | None] | None:
         if not self.part.request.plain:

@@ -67,7 +67,7 @@ export function ModelForm({
   const coded = names.filter((n) => usable.find((v) => v.variable.name === n)?.variable.kind === "coded");
   return (
     <section aria-label="What the model asks for" className="grid grid-cols-[1fr_1fr_14rem] gap-x-6 [&>*]:my-1">
-      <div className="flex gap-3">
+      <div className="grid grid-cols-2 gap-3 [&_select]:!w-full">
         <Field label="Outcome">
           {(p) => (
             <Choice
@@ -82,10 +82,11 @@ export function ModelForm({
           {(p) => (
             <Choice
               {...p}
+              className="!w-48"
               value={model.kind}
               options={[
-                ["linear", "a number (linear)"],
-                ["logistic", "yes or no (logistic)"],
+                ["linear", "a number: linear"],
+                ["logistic", "yes or no: logistic"],
               ]}
               onChange={(e) => save({ ...model, kind: e.target.value as Model["kind"], event: [] })}
             />
