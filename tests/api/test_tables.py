@@ -33,7 +33,9 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
     file = api.raw("GET", f"/studies/{study['id']}/plan.{kind}").content
     before = study["document"]["tables"]
     params = {"edition": study["edition"], "name": f"plan.{kind}", "replace": True}
-    assert api("PUT", f"/studies/{study['id']}/plan", params=params, content=file) == 2
+    assert api("PUT", f"/studies/{study['id']}/plan", params=params, content=file) == (
+        2 if kind == "csv" else 5
+    )
     now = api("GET", f"/studies/{study['id']}")
     assert _full(now["document"]["tables"]) == _full(before)
     # Read once more, after those there are: each gets an identifier of its own.
@@ -41,6 +43,26 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
     api("PUT", f"/studies/{study['id']}/plan", params=params, content=file)
     ids = [t["id"] for t in api("GET", f"/studies/{study['id']}")["document"]["tables"]]
     assert len(set(ids)) == len(ids) == 4
+    models = api("GET", f"/studies/{study['id']}")["document"]["models"]
+    assert [m["id"] for m in models] == (["weekly"] if kind == "csv" else ["weekly", "weekly-2"])
+    assert {**models[-1], "id": "weekly"} == models[0]
+
+
+@pytest.mark.parametrize(
+    ("part", "said"),
+    [
+        ({"models": [{"id": "m", "kind": "cubic"}]}, "models[0], kind"),
+        ({"correlations": {"id": "c"}}, "is no list"),
+        ({"reliability": [{"items": ["sxe", "age"]}]}, "names sxe"),
+    ],
+)
+def test_a_plan_of_analyses_says_what_is_wrong_with_it(
+    api: Any, demo: dict[str, Any], part: dict[str, Any], said: str
+) -> None:
+    params = {"edition": demo["edition"], "name": "plan.json"}
+    content = json.dumps({"even_ballot_plan": 1, **part}).encode()
+    refused = api("PUT", f"/studies/{demo['id']}/plan", 422, params=params, content=content)
+    assert said in json.dumps(refused["faults"])
 
 
 def _full(tables: list[dict[str, Any]]) -> list[dict[str, Any]]:

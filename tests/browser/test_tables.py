@@ -266,7 +266,7 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(
     mine.write_text("title,stub,banner,show\nTenure by isle and sex,tenure,isle > sex,n; row_pct\n", "utf-8")
     browser.tick("in place of the tables there are")
     browser.give_file("lay-plan", mine)
-    browser.see("1 table read from mine.csv.")
+    browser.see("1 part of the plan read from mine.csv.")
     browser.until(lambda: plan() == ["Tenure by isle and sex"], "the plan of the file")
     mine.write_text("title,stub,show\nTenure,tenure,nonsense\n", "utf-8")
     browser.give_file("lay-plan", mine)

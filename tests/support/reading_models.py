@@ -15,6 +15,9 @@ Vector = Any
 def solve(x: Vector, w: Vector, y: Vector, logistic: bool) -> Vector | None:
     """Coefficients, by Newton's method from nought; None where they run away."""
     if not logistic:
+        scaled = np.sqrt(w)[:, None] * x
+        if np.linalg.matrix_rank(scaled / np.maximum(np.sqrt((scaled**2).sum(0)), 1e-300)) < x.shape[1]:
+            return None
         return np.linalg.lstsq(np.sqrt(w)[:, None] * x, np.sqrt(w) * y, rcond=None)[0]
     beta = np.zeros(x.shape[1])
     for _ in range(60):

@@ -1,16 +1,23 @@
-"""A plan of tables as a file: JSON, or lines of a spreadsheet, one table each. Both hold everything;
-nothing is lost on the way."""
+"""A plan of tables as a file: JSON, or lines of a spreadsheet, one table each. Both hold everything of a
+table; JSON the other analyses too."""
 
 import csv
 import io
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from pydantic import ValidationError
 
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.model import said_by
+from even_ballot.core.models.analysis import AnalysisPart
+from even_ballot.core.models.request import (
+    Analysis,
+    CorrelationsRequest,
+    ModelRequest,
+    ReliabilityRequest,
+)
 from even_ballot.core.study.study_file import place_in
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.formats.exchange.guarding import guarded, unguarded
@@ -23,20 +30,26 @@ _LISTS = ("stub", "show", "tests")
 _NESTED = " > "
 
 
-def _said(request: TableRequest) -> dict[str, Any]:
+_SORTS: dict[AnalysisPart, type[Analysis]] = {
+    "models": ModelRequest,
+    "reliability": ReliabilityRequest,
+    "correlations": CorrelationsRequest,
+}
+
+
+def _said(request: TableRequest | Analysis) -> dict[str, Any]:
     """What a request says, without what goes without saying."""
     document = request.model_dump(mode="json", exclude_defaults=True, by_alias=True)
     return {"id": request.id, **document}
 
 
-def plan_json(requests: Sequence[TableRequest]) -> str:
-    """A plan as JSON: `tables` as in a study file."""
-    return (
-        json.dumps(
-            {"even_ballot_plan": 1, "tables": [_said(r) for r in requests]}, ensure_ascii=False, indent=1
-        )
-        + "\n"
-    )
+def plan_json(
+    requests: Sequence[TableRequest], analyses: Mapping[AnalysisPart, Sequence[Analysis]] | None = None
+) -> str:
+    """A plan as JSON: `tables`, and the other analyses where there are any, as in a study file."""
+    document: dict[str, Any] = {"even_ballot_plan": 1, "tables": [_said(r) for r in requests]}
+    document |= {part: [_said(r) for r in of] for part, of in (analyses or {}).items() if of}
+    return json.dumps(document, ensure_ascii=False, indent=1) + "\n"
 
 
 def plan_csv(requests: Sequence[TableRequest]) -> str:
@@ -119,15 +132,62 @@ def _lines(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
     return found
 
 
-def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
+def _json(content: bytes, name: str) -> Any:
     try:
-        document = json.loads(content.decode("utf-8-sig"))
+        return json.loads(content.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
         raise fault(f"This is not JSON: {error}.", name, "Bring a plan as JSON or as CSV.") from None
+
+
+def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
+    document = _json(content, name)
     tables = document.get("tables") if isinstance(document, dict) else None
+    if tables is None and isinstance(document, dict) and any(document.get(part) for part in _SORTS):
+        return []
     if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
         raise fault("The document has no list of tables.", name, "A plan has “tables”, as a study file has.")
     return [(table, f"{name}, tables[{i}]") for i, table in enumerate(tables)]
+
+
+def _is_json(content: bytes) -> bool:
+    return content.lstrip()[:1] in (b"{", b"[")
+
+
+def read_analyses(
+    content: bytes, name: str, taken: Mapping[AnalysisPart, Sequence[str]]
+) -> dict[AnalysisPart, tuple[Analysis, ...]]:
+    """The analyses of a plan that are no tables, from JSON; taken: identifiers there are. Raises StudyError
+    with everything that is at fault."""
+    found: dict[AnalysisPart, tuple[Analysis, ...]] = {}
+    if not content.strip() or not _is_json(content):
+        return found
+    with readable(name, "The plan"):
+        document = _json(content, name)
+    faults: list[Fault] = []
+    for part, sort in _SORTS.items():
+        said = document.get(part) if isinstance(document, dict) else None
+        if said is None:
+            continue
+        if not isinstance(said, list) or not all(isinstance(of, dict) for of in said):
+            raise fault(f"“{part}” is no list.", name, "It is a list, as in a study file.")
+        ids, made = set(taken.get(part, ())), list[Analysis]()
+        for i, one in enumerate(said):
+            wanted = str(one.get("id") or f"{part[0]}{len(ids) + 1}")
+            free, k = wanted, 2
+            while free in ids:
+                free, k = f"{wanted}-{k}", k + 1
+            ids.add(free)
+            try:
+                made.append(sort.model_validate({**one, "id": free}))
+            except ValidationError as error:
+                for item in error.errors():
+                    place = place_in(item["loc"], one)
+                    where = f"{name}, {part}[{i}]{f', {place}' if place else ''}"
+                    faults.append(Fault(f"{said_by(item)}.", where))
+        found[part] = tuple(made)
+    if faults:
+        raise StudyError(faults)
+    return found
 
 
 def read_plan(content: bytes, name: str, taken: Sequence[str] = ()) -> tuple[TableRequest, ...]:
@@ -136,8 +196,8 @@ def read_plan(content: bytes, name: str, taken: Sequence[str] = ()) -> tuple[Tab
     if not content.strip():
         raise fault("The file is empty.", name, f"It begins with a line of headings: {', '.join(HEADINGS)}.")
     with readable(name, "The plan"):
-        asked = _document(content, name) if content.lstrip()[:1] in (b"{", b"[") else _lines(content, name)
-    if not asked:
+        asked = _document(content, name) if _is_json(content) else _lines(content, name)
+    if not asked and not (_is_json(content) and any(_json(content, name).get(part) for part in _SORTS)):
         raise fault("The file has no tables.", name, "Give each table a line below the headings.")
     ids = set(taken)
     requests: list[TableRequest] = []

@@ -12,7 +12,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
-from even_ballot.core.models.analysis import AnalysisPart
+from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
 from even_ballot.core.models.request import (
     Analysis,
     CorrelationsRequest,
@@ -135,20 +135,25 @@ def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> Dis
 
 def plan(state: StudyState, kind: Literal["csv", "json"]) -> str:
     """The plan of tables as a file."""
-    return (plan_csv if kind == "csv" else plan_json)(state.study.tables)
+    study = state.study
+    if kind == "csv":
+        return plan_csv(study.tables)
+    return plan_json(study.tables, {part: getattr(study, part) for part in ANALYSES})
 
 
-def _unknown(requests: Sequence[TableRequest], known: Collection[str], name: str) -> list[Fault]:
-    """A fault for each table of a plan that names variables there are not."""
+def _unknown(requests: Sequence[TableRequest | Analysis], known: Collection[str], name: str) -> list[Fault]:
+    """A fault for each part of a plan that names variables there are not."""
     faults = []
     for request in requests:
-        across = (
-            part for entry in request.banner for part in ((entry,) if isinstance(entry, str) else entry)
-        )
-        absent = [v for v in dict.fromkeys((*request.stub, *across)) if v not in known]
+        if isinstance(request, TableRequest):
+            named = (*request.stub, *(part for entry in request.entries for part in entry))
+        else:
+            named = _named(request)
+        absent = [v for v in dict.fromkeys(named) if v and v not in known]
         if absent:
-            what = f"The table {request.title or request.id} names {some(absent)}, which the study has not."
-            faults.append(Fault(what, name, "Mend the plan, or read it anyway.", kind="unknown_in_plan"))
+            what = "table" if isinstance(request, TableRequest) else "analysis"
+            said = f"The {what} {request.title or request.id} names {some(absent)}, which the study has not."
+            faults.append(Fault(said, name, "Mend the plan, or read it anyway.", kind="unknown_in_plan"))
     return faults
 
 
@@ -162,15 +167,20 @@ def lay_plan(
     replace: bool,
     anyway: bool,
 ) -> int:
-    """Reads a plan of tables: after those there are, or in their place. How many tables it has. Raises
-    StudyError for names that are no variables, unless it is to be read anyway."""
+    """Reads a plan of tables and other analyses: after those there are, or in their place. How many it has.
+    Raises StudyError for names that are no variables, unless it is to be read anyway."""
     state = read_study(session, study_id)
     kept = () if replace else state.study.tables
     requests = HELPERS.run("plan", content, name, [request.id for request in kept], size=len(content))
+    taken = {part: [] if replace else [of.id for of in getattr(state.study, part)] for part in ANALYSES}
+    analyses: dict[AnalysisPart, tuple[Analysis, ...]] = HELPERS.run(
+        "analyses", content, name, taken, size=len(content)
+    )
+    others = [of for part in analyses.values() for of in part]
     if not anyway:
         made = [weighting.save_as for weighting in state.study.weightings]
         known = {*pipelines.ledgered(session, state)[1].last.variables, *made, "row"}
-        if faults := _unknown(requests, known, name):
+        if faults := _unknown([*requests, *others], known, name):
             raise StudyError(faults)
     document = json.loads(dump_study(state.study))
     earlier = [] if replace else document.get("tables") or []
@@ -178,9 +188,13 @@ def lay_plan(
         *earlier,
         *(request.model_dump(mode="json", exclude_unset=True) for request in requests),
     ]
-    did = f"Read a plan of {counted(len(requests), 'table')} from {name}"
+    for part, of in analyses.items():
+        there = [] if replace else document.get(part) or []
+        document[part] = [*there, *(one.model_dump(mode="json", exclude_unset=True) for one in of)]
+    more = f" and {counted(len(others), 'analysis', 'analyses')}" if others else ""
+    did = f"Read a plan of {counted(len(requests), 'table')}{more} from {name}"
     write_study(session, study_id, edition, parse_study(document), state.files, did)
-    return len(requests)
+    return len(requests) + len(others)
 
 
 def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, bytes]:

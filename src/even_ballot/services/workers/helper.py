@@ -26,6 +26,7 @@ TASKS = {
     "picture": ("even_ballot.formats.images.files", "picture_content"),
     "codebook": ("even_ballot.formats.exchange.codebooks", "read_codebook"),
     "plan": ("even_ballot.formats.exchange.plans", "read_plan"),
+    "analyses": ("even_ballot.formats.exchange.plans", "read_analyses"),
     "targets": ("even_ballot.formats.exchange.target_lines", "target_lines"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }

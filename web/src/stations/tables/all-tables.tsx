@@ -36,7 +36,10 @@ function PlanFiles() {
         ),
       );
       await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
-      tell(`${plural(tables, "table")} read from ${file.name}.`, { label: "Undo", go: () => move.mutate("undo") });
+      tell(`${plural(tables, "part")} of the plan read from ${file.name}.`, {
+        label: "Undo",
+        go: () => move.mutate("undo"),
+      });
     } catch (error) {
       const unknown = error instanceof Refusal && error.faults.some((f) => f.kind === "unknown_in_plan");
       if (unknown) tell(error as Error, { label: "Read it anyway", go: () => lay(file, true) });
