@@ -233,13 +233,7 @@ def workbook(study: Study, results: Results) -> bytes:
     )
     formats = _Formats(book)
     taken = {"contents", "methods"}
-    contents = book.add_worksheet("Contents")
-    contents.hide_gridlines(2)
-    contents.fit_to_pages(1, 0)
-    contents.set_column(0, 0, 8)
-    contents.set_column(1, 1, 90)
-    contents.write(0, 0, clean(study.title), formats(bold=True, font_size=14))
-    link = formats(font_color="#1f4e5f", underline=1)
+    contents = _contents(book, formats, study.title)
     requests = {request.id: request for request in study.tables}
     for k, result in enumerate(results.tables):
         request = requests[result.id]
@@ -249,25 +243,44 @@ def workbook(study: Study, results: Results) -> bytes:
         _write_table(
             sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,))
         )
-        contents.write(2 + k, 0, k + 1, formats(align="left"))
-        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(result.title)[:250])
+        _list(contents, formats, k, name, result.title)
     made = tuple(requests[result.id] for result in results.tables)
     k = len(made)
     for asked, analysis in _analyses(study, results):
         name = _sheet_name(asked.name, taken)
         note = methods_note(study, results, ())
         write_analysis(book.add_worksheet(name), formats, clean, analysis, asked, study.where, note)
-        contents.write(2 + k, 0, k + 1, formats(align="left"))
-        contents.write_url(2 + k, 1, f"internal:'{name}'!A1", link, clean(asked.name)[:250])
+        _list(contents, formats, k, name, asked.name)
         k += 1
     _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, made))
     below = 3 + k
-    contents.write_url(below, 1, "internal:'Methods'!A1", link, "How these tables were made")
+    contents.write_url(below, 1, "internal:'Methods'!A1", _link(formats), "How these tables were made")
     for k, table in enumerate(results.faulty):
         said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
         contents.write(below + 2 + k, 1, clean(said)[:_LONGEST], formats(text_wrap=True))
     book.close()
     return out.getvalue()
+
+
+def _contents(book: Any, formats: _Formats, title: str) -> Any:
+    """The sheet of contents, under its title."""
+    contents = book.add_worksheet("Contents")
+    contents.hide_gridlines(2)
+    contents.fit_to_pages(1, 0)
+    contents.set_column(0, 0, 8)
+    contents.set_column(1, 1, 90)
+    contents.write(0, 0, clean(title), formats(bold=True, font_size=14))
+    return contents
+
+
+def _link(formats: _Formats) -> Any:
+    return formats(font_color="#1f4e5f", underline=1)
+
+
+def _list(contents: Any, formats: _Formats, k: int, sheet: str, title: str) -> None:
+    """A line of the contents, which leads to a sheet."""
+    contents.write(2 + k, 0, k + 1, formats(align="left"))
+    contents.write_url(2 + k, 1, f"internal:'{sheet}'!A1", _link(formats), clean(title)[:250])
 
 
 def _analyses(study: Study, results: Results) -> Iterator[tuple[Analysis, AnalysisResult]]:

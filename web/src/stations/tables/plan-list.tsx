@@ -133,6 +133,8 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
           ))}
         </Sortable>
         {!shown.length && tables.length > 0 && <p className="px-2 py-3 text-soft">No table goes by that.</p>}
+      </nav>
+      <nav aria-label="Other analyses of the plan" onKeyDown={arrows}>
         <AnalysesOfPlan current={current} />
       </nav>
     </>
