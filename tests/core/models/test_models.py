@@ -374,3 +374,29 @@ def test_items_that_run_against_the_others_are_told_and_constant_ones_have_no_co
 def test_one_variable_alone_is_no_scale_and_no_pair(part: dict[str, Any]) -> None:
     with pytest.raises(StudyError, match="two"):
         run(parse_study({**BARE, **part}), small(x=[1.5, 2.5]), {})
+
+
+def test_nothing_is_told_that_rests_on_few_cases() -> None:
+    x = [float(k % 7) for k in range(40)]
+    data = small(x=x, e=[int(k % 3 == 0) for k in range(40)], p=[1, 2] * 20, q=[2, 1, 2, 2] * 10,
+                 few=[5] * 3 + [""] * 37, rare=[1] * 37 + [2] * 3)  # fmt: skip
+    scale = {"codes": [{"code": 1, "label": "one"}, {"code": 2, "label": "two"}]}
+    book = {"scales": {"g": SCALES["a"], "r": scale}, "variables": [
+        {"name": "g", "kind": "coded", "scale": "g"}, {"name": "rare", "kind": "coded", "scale": "r"}]}  # fmt: skip
+    asked = {
+        **BARE, "codebook": book,
+        "models": [
+            {"id": "fine", "kind": "logistic", "outcome": "e", "terms": [["x"], ["g"]]},
+            {"id": "rare", "kind": "linear", "outcome": "x", "terms": [["rare"]]},
+        ],
+        "reliability": [{"id": "r", "items": ["p", "few"]}, {"id": "s", "items": ["p", "q"]}],
+        "correlations": [{"id": "c", "variables": ["x", "few", "p"]}],
+    }  # fmt: skip
+    shown = run(parse_study(asked), data, {})
+    hidden = run(parse_study({**asked, "suppression": {"below": 5}}), data, {})
+    assert [m.message for m in shown.models] == [None, None]
+    assert hidden.models[0] == shown.models[0]
+    assert "fewer than 5 cases in rare, two" in (hidden.models[1].message or "")
+    assert (hidden.models[1].coefficients, hidden.models[1].n) == ((), 0)
+    assert [of.alpha is None for of in hidden.reliability] == [True, False]
+    assert [(of.n, of.est) for of in hidden.correlations[0].pairs if "few" in (of.a, of.b)] == [(0, None)] * 2

@@ -4832,10 +4832,15 @@ export interface components {
         };
         /**
          * Term
-         * @description A variable of a model as it entered: its codes with cases, in order, with their labels; reference: the
-         *     one held against, None of a number.
+         * @description A variable of a model as it entered: its codes with cases, in order, with their labels and how many
+         *     cases; reference: the one held against, None of a number.
          */
         Term: {
+            /**
+             * Cases
+             * @default []
+             */
+            cases?: number[];
             /**
              * Codes
              * @default []

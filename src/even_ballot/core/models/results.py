@@ -119,14 +119,15 @@ class LeftOut:
 
 @dataclass(frozen=True, slots=True)
 class Term:
-    """A variable of a model as it entered: its codes with cases, in order, with their labels; reference: the
-    one held against, None of a number."""
+    """A variable of a model as it entered: its codes with cases, in order, with their labels and how many
+    cases; reference: the one held against, None of a number."""
 
     variable: str
     title: str
     codes: tuple[int, ...] = ()
     labels: tuple[str, ...] = ()
     reference: int | None = None
+    cases: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

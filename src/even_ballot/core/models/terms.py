@@ -64,7 +64,7 @@ def measured(sample: Sample, name: str, where: str) -> Measured:
 @dataclass(frozen=True)
 class Entering:
     """A variable of the terms. codes: with cases in the model, in the order of its scale, of a coded one;
-    labels: of them; reference: place of the one held against; by_code: it enters as a number."""
+    labels, cases: of them; reference: place of the one held against; by_code: it enters as a number."""
 
     measured: Measured
     title: str
@@ -72,6 +72,7 @@ class Entering:
     labels: tuple[str, ...] = ()
     reference: int = 0
     by_code: bool = False
+    cases: tuple[int, ...] = ()
 
     @property
     def name(self) -> str:
@@ -89,7 +90,12 @@ class Entering:
         """The same as results tell it."""
         plain = not self.codes or self.by_code
         return Term(
-            self.name, self.title, self.codes, self.labels, None if plain else self.codes[self.reference]
+            self.name,
+            self.title,
+            self.codes,
+            self.labels,
+            None if plain else self.codes[self.reference],
+            self.cases,
         )
 
 
@@ -177,15 +183,16 @@ def _entering(
     if variable.kind == "number":
         return Entering(of, variable.title)
     categories, known = head.categories(of.name)
-    there = [
-        item
+    found = [
+        (item, sum(int(((at == item.code) & which).sum()) for at, which in zip(of.values, who, strict=True)))
         for item in categories[:known]
-        if any(((at == item.code) & which).any() for at, which in zip(of.values, who, strict=True))
     ]
+    there = [item for item, n in found if n]
+    cases = tuple(n for _, n in found if n)
     codes = tuple(item.code for item in there)
     labels = tuple(item.label for item in there)
     if of.name in request.as_number:
-        return Entering(of, variable.title, codes, labels, by_code=True)
+        return Entering(of, variable.title, codes, labels, by_code=True, cases=cases)
     said = request.reference.get(of.name)
     if said is not None and said not in codes:
         raise fault(
@@ -193,7 +200,8 @@ def _entering(
             f"{where}.reference.{of.name}",
             f"Codes with cases: {some([str(code) for code in codes])}.",
         )
-    return Entering(of, variable.title, codes, labels, 0 if said is None else codes.index(said))
+    at = 0 if said is None else codes.index(said)
+    return Entering(of, variable.title, codes, labels, at, cases=cases)
 
 
 def complete(

@@ -33,6 +33,7 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.model import Model
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
+from even_ballot.core.models.protection import protected
 from even_ballot.core.models.request import Analysis
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
@@ -353,7 +354,9 @@ class Pipeline:
                 domain = shared.value.domain(request.where, f"{where}.where")
                 return analysed(shared.value.sample, counted, domain.inside, where)
 
-        return self._keep(key, work)
+        below = self.study.suppression.below
+        found = self._keep(key, work)
+        return found if below is None else protected(found, below)
 
     @cached_property
     def pattern(self) -> Node[HiddenPattern]:

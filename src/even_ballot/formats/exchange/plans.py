@@ -5,12 +5,12 @@ import csv
 import io
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
 from even_ballot.core.faults import Fault, StudyError, fault
-from even_ballot.core.model import said_by
+from even_ballot.core.model import Model, said_by
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.request import (
     Analysis,
@@ -28,6 +28,7 @@ from even_ballot.formats.sources.readable import readable
 HEADINGS = ("id", "group", "title", "stub", "banner", "where", "show", "tests", "more")
 _LISTS = ("stub", "show", "tests")
 _NESTED = " > "
+R = TypeVar("R", bound=Model)
 
 
 _SORTS: dict[AnalysisPart, type[Analysis]] = {
@@ -149,6 +150,31 @@ def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:
     return [(table, f"{name}, tables[{i}]") for i, table in enumerate(tables)]
 
 
+def _validated(
+    sort: type[R],
+    asked: Sequence[tuple[dict[str, Any], str]],
+    taken: Sequence[str],
+    begins: str,
+    faults: list[Fault],
+) -> tuple[R, ...]:
+    """Parts of a plan, each with its place; one without an identifier, or with one that is taken, gets one of
+    its own. What is at fault is added to the faults."""
+    ids, made = set(taken), list[R]()
+    for said, where in asked:
+        wanted = str(said.get("id") or f"{begins}{len(ids) + 1}")
+        free, k = wanted, 2
+        while free in ids:
+            free, k = f"{wanted}-{k}", k + 1
+        ids.add(free)
+        try:
+            made.append(sort.model_validate({**said, "id": free}))
+        except ValidationError as error:
+            for item in error.errors():
+                place = place_in(item["loc"], said)
+                faults.append(Fault(f"{said_by(item)}.", f"{where}{f', {place}' if place else ''}"))
+    return tuple(made)
+
+
 def _is_json(content: bytes) -> bool:
     return content.lstrip()[:1] in (b"{", b"[")
 
@@ -170,21 +196,8 @@ def read_analyses(
             continue
         if not isinstance(said, list) or not all(isinstance(of, dict) for of in said):
             raise fault(f"“{part}” is no list.", name, "It is a list, as in a study file.")
-        ids, made = set(taken.get(part, ())), list[Analysis]()
-        for i, one in enumerate(said):
-            wanted = str(one.get("id") or f"{part[0]}{len(ids) + 1}")
-            free, k = wanted, 2
-            while free in ids:
-                free, k = f"{wanted}-{k}", k + 1
-            ids.add(free)
-            try:
-                made.append(sort.model_validate({**one, "id": free}))
-            except ValidationError as error:
-                for item in error.errors():
-                    place = place_in(item["loc"], one)
-                    where = f"{name}, {part}[{i}]{f', {place}' if place else ''}"
-                    faults.append(Fault(f"{said_by(item)}.", where))
-        found[part] = tuple(made)
+        asked = [(one, f"{name}, {part}[{i}]") for i, one in enumerate(said)]
+        found[part] = _validated(sort, asked, taken.get(part, ()), part[0], faults)
     if faults:
         raise StudyError(faults)
     return found
@@ -199,21 +212,8 @@ def read_plan(content: bytes, name: str, taken: Sequence[str] = ()) -> tuple[Tab
         asked = _document(content, name) if _is_json(content) else _lines(content, name)
     if not asked and not (_is_json(content) and any(_json(content, name).get(part) for part in _SORTS)):
         raise fault("The file has no tables.", name, "Give each table a line below the headings.")
-    ids = set(taken)
-    requests: list[TableRequest] = []
     faults: list[Fault] = []
-    for said, where in asked:
-        wanted = str(said.get("id") or f"t{len(ids) + 1}")
-        free, k = wanted, 2
-        while free in ids:
-            free, k = f"{wanted}-{k}", k + 1
-        ids.add(free)
-        try:
-            requests.append(TableRequest.model_validate({**said, "id": free}))
-        except ValidationError as error:
-            for item in error.errors():
-                place = place_in(item["loc"], said)
-                faults.append(Fault(f"{said_by(item)}.", f"{where}{f', {place}' if place else ''}"))
+    requests = _validated(TableRequest, asked, taken, "t", faults)
     if faults:
         raise StudyError(faults)
-    return tuple(requests)
+    return requests
