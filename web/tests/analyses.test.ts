@@ -3,6 +3,7 @@ import type { Schema } from "../src/api/client";
 import { contrastsOf } from "../src/parts/table-plan";
 import { axisOf } from "../src/stations/tables/analyses/axis";
 import {
+  calledOf,
   fresh,
   gistOf,
   itemOf,
@@ -35,6 +36,9 @@ describe("an analysis in the plan", () => {
       ready("reliability", scale),
       ready("reliability", { ...scale, items: ["a", "b"] } as typeof scale),
     ]).toEqual([false, true]);
+    expect(calledOf("models", model)).toBe("New model");
+    expect(calledOf("models", { ...model, outcome: "y", terms: [["a"]] } as Model)).toBe("y by a");
+    expect(calledOf("models", { ...model, title: "Mine" })).toBe("Mine");
     expect(gistOf("models", { ...model, outcome: "y", terms: [["a"], ["a", "b"]] } as Model)).toBe(
       "linear: y by a, a × b",
     );

@@ -10,6 +10,11 @@ from even_ballot.core.model import Model
 Term = Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
 
 
+def _listed(names: tuple[str, ...], most: int = 4) -> str:
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
+
+
 class Level(Model):
     """The level of two-sided intervals."""
 
@@ -33,8 +38,12 @@ class Analysis(Model):
 
     @property
     def name(self) -> str:
-        """What it is called."""
-        return self.title or self.id
+        """What it is called: its title, else what it is of."""
+        return self.title or self._gist() or self.id
+
+    def _gist(self) -> str:
+        """What it is of, in a line; nothing where that is not said yet."""
+        return ""
 
 
 class ModelRequest(Analysis):
@@ -73,6 +82,10 @@ class ModelRequest(Analysis):
             raise ValueError("event belongs to a logistic model; leave it out")
         return self
 
+    def _gist(self) -> str:
+        terms = ", ".join(" × ".join(term) for term in self.terms)
+        return f"{self.outcome} by {terms}" if self.outcome and terms else self.outcome
+
     @property
     def variables(self) -> tuple[str, ...]:
         """Those of the terms, each once."""
@@ -90,6 +103,9 @@ class ReliabilityRequest(Analysis):
             raise ValueError("an item stands twice; name each item once")
         return self
 
+    def _gist(self) -> str:
+        return f"Reliability of {_listed(self.items)}" if self.items else ""
+
 
 class CorrelationsRequest(Analysis):
     """Correlations of every pair of some variables."""
@@ -102,3 +118,6 @@ class CorrelationsRequest(Analysis):
         if len(set(self.variables)) < len(self.variables):
             raise ValueError("a variable stands twice; name each once")
         return self
+
+    def _gist(self) -> str:
+        return f"Correlations of {_listed(self.variables)}" if self.variables else ""

@@ -12,6 +12,7 @@ import { PairsForm, PairsResult } from "./pairs-page";
 import {
   type Analysis,
   analysesOf,
+  calledOf,
   type Model,
   type ModelFound,
   namesOf,
@@ -44,6 +45,7 @@ export function AnalysisInHand({
     placeholderData: keepPreviousData,
     enabled: saved != null && ready(part, saved),
   });
+  const called = calledOf(part, analysis);
   const one = PARTS.find((p) => p.part === part)?.one ?? "analysis";
   const save = (to: Analysis) =>
     change.mutate((document) => ({
@@ -56,10 +58,10 @@ export function AnalysisInHand({
       <div className="flex items-start gap-1">
         <h1 className="grow">
           <textarea
-            key={analysis.title}
+            key={called}
             rows={1}
             aria-label={`Title of the ${one}`}
-            defaultValue={analysis.title ?? analysis.id}
+            defaultValue={called}
             onKeyDown={(e) => {
               if (e.key === "Enter") {
                 e.preventDefault();
@@ -67,8 +69,7 @@ export function AnalysisInHand({
               }
             }}
             onBlur={(e) =>
-              e.target.value.trim() !== (analysis.title ?? analysis.id) &&
-              save({ ...analysis, title: e.target.value.trim() || null })
+              e.target.value.trim() !== called && save({ ...analysis, title: e.target.value.trim() || null })
             }
             className="field-sizing-content w-full resize-none rounded bg-transparent font-serif text-2xl leading-snug hover:bg-wash"
           />

@@ -2,7 +2,7 @@ import { Plus } from "@phosphor-icons/react";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useChange, useStudy } from "../../../api/queries";
 import { ActionButton } from "../../../parts/actions";
-import { analysesOf, fresh, gistOf, itemOf, PARTS } from "./plan";
+import { analysesOf, calledOf, fresh, gistOf, itemOf, PARTS } from "./plan";
 
 /** Models, scales of items and correlations in the plan, below its tables. */
 export function AnalysesOfPlan({ current }: { current: string | undefined }) {
@@ -43,7 +43,7 @@ export function AnalysesOfPlan({ current }: { current: string | undefined }) {
                   aria-current={item === current ? "true" : undefined}
                   className={`block rounded px-2 py-1 hover:bg-wash ${item === current ? "bg-wash" : ""}`}
                 >
-                  <span className="line-clamp-2 font-serif leading-snug">{a.title ?? a.id}</span>
+                  <span className="line-clamp-2 font-serif leading-snug">{calledOf(part, a)}</span>
                   <span className="block truncate text-soft text-sm">{gistOf(part, a)}</span>
                 </Link>
               </li>

@@ -53,6 +53,16 @@ export function gistOf(part: Part, analysis: Analysis): string {
   return namesOf(part, analysis).join(", ") || "nothing yet";
 }
 
+/** What an analysis is called: its title, else what it is of. */
+export function calledOf(part: Part, analysis: Analysis): string {
+  if (analysis.title) return analysis.title;
+  if (!ready(part, analysis)) return `New ${PARTS.find((p) => p.part === part)?.one}`;
+  const gist = gistOf(part, analysis);
+  return part === "models"
+    ? gist.replace(/^\w+: /, "")
+    : `${part === "reliability" ? "Reliability" : "Correlations"} of ${gist}`;
+}
+
 /** Whether enough is said for it to be worked out. */
 export function ready(part: Part, analysis: Analysis): boolean {
   if (part === "models") {
