@@ -200,3 +200,14 @@ def test_one_table_at_fault_leaves_the_others_and_is_named_with_its_place(case: 
     nothing = run(broken(case, lambda d: d.update(tables=d["tables"][-1:])), tmp_path / "none")
     assert nothing.exit_code == 2
     assert not (tmp_path / "none").exists()
+
+
+def test_a_model_without_estimates_is_told_and_the_run_goes_on(tmp_path: Path) -> None:
+    result = run(CASES / "model-left-out" / "study.json", tmp_path / "out")
+    assert result.exit_code == 0
+    said = " ".join(result.stderr.split())
+    assert "splits the outcome" in said
+    assert "cheap" in said
+    found = json.loads((tmp_path / "out" / "results.json").read_text())["models"]
+    assert {bool(model.get("coefficients")) for model in found} == {True, False}
+    assert all(("message" in model) is not bool(model.get("coefficients")) for model in found)

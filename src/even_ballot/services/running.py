@@ -116,14 +116,16 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, byt
 
 
 def run_problems(study: Study, results: Results) -> tuple[str, ...]:
-    """What to mind about a run's design, in sentences."""
+    """What to mind about a run's design and its analyses, in sentences."""
     weightless = 0
     if results.weight is not None:
         column = results.data.column(results.weight)
         weightless = int((column.answered & (column.values <= 0)).sum())
     unused = role_notices(study, results.data.variables)
     notices = (*unused, *design_notices(results.units, weightless))
-    return tuple(f"{item.said} {item.mend}" for item in notices)
+    of_models = [f"{of.title}: {of.message}" for of in results.models if of.message is not None]
+    of_scales = [f"{of.title}: {of.message}" for of in results.reliability if of.message is not None]
+    return (*(f"{item.said} {item.mend}" for item in notices), *of_models, *of_scales)
 
 
 def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:
