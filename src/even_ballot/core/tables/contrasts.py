@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import scipy
 
-from even_ballot.core.data.categories import Category
 from even_ballot.core.estimation.intervals import symmetric
 from even_ballot.core.faults import fault, some
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
@@ -24,6 +23,7 @@ from even_ballot.core.tables.nets import net_rows
 from even_ballot.core.tables.request import Contrast, TableRequest
 from even_ballot.core.tables.results import BannerKey, BannerPath, ContrastResult, StubKey
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.stubs.counts import several
 
 _ROUNDING, _FIXED = 1e-20, 1e-18
 _SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
@@ -51,31 +51,21 @@ class _Stub:
             y = shared.sample.each(lambda part: part.data.column(name))
             self.values = [np.where(of.answered, np.asarray(of.values, np.float64), 0.0) for of in y]
             self.answered = [of.answered for of in y]
-            x = (
-                None
-                if request.per is None
-                else shared.sample.each(lambda part: part.data.column(str(request.per)))
-            )
-            self.per = None if x is None else [np.where(of.answered, of.values, 0.0) for of in x]
-            self.both = (
-                None if x is None else [a & of.answered for a, of in zip(self.answered, x, strict=True)]
-            )
+            if "ratio" in stats:
+                x = shared.sample.each(lambda part: part.data.column(str(request.per), "per"))
+                self.per = [np.where(of.answered, of.values, 0.0) for of in x]
+                self.both = [a & of.answered for a, of in zip(self.answered, x, strict=True)]
             self.rows = [_Row(StubKey(name), stat) for stat in stats if stat in ("mean", "total", "ratio")]
             return
         self._coded(shared, request, stats, where)
 
     def _coded(self, shared: SharedCounts, request: TableRequest, stats: list[str], where: str) -> None:
-        name, head = self.name, shared.head
+        name = self.name
         if self.kind == "multi":
-            parts = head.variable(name).parts
-            options = head.variable(name).options
-            categories = [
-                Category(options[i].code if options else i + 1, options[i].label if options else part)
-                for i, part in enumerate(parts)
-            ]
-            columns = shared.sample.each(lambda part: [part.data.column(of) for of in parts])
-            self.answered = [np.logical_or.reduce([of.answered for of in each]) for each in columns]
-            self.chosen = [np.stack([(of.values == 1) & of.answered for of in each], 1) for each in columns]
+            of_parts = shared.sample.each(lambda part: several(part.data, name, where))
+            categories = list(of_parts[0].options)
+            self.answered = [of.answered for of in of_parts]
+            self.chosen = [np.stack(of.chosen, 1) for of in of_parts]
         else:
             found = shared.sample.each(lambda part: placed(part.data, name, request.dates, where))
             categories = list(found[0][1])
@@ -105,8 +95,6 @@ class _Stub:
             for j, row in enumerate(self.rows):
                 y = self.values[number][at]
                 if row.stat == "ratio":
-                    assert self.both is not None
-                    assert self.per is not None
                     both = self.both[number][at]
                     above[:, j], below[:, j] = y * both, self.per[number][at] * both
                 else:

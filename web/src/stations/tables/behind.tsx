@@ -31,11 +31,13 @@ function Compared({
   level: string;
 }) {
   const { variables, own } = columnOf(cell);
-  const stat = cell.stub.code == null && cell.stub.net == null ? "mean" : "col_pct";
+  const number = cell.stub.code == null && cell.stub.net == null;
+  const stat = !number ? "col_pct" : cell.stat === "ratio" ? "ratio" : "mean";
   if (cell.stat !== stat) return null;
   const is = (path: readonly (number | string)[]) => JSON.stringify(path) === JSON.stringify(own);
   const mine = compared.filter(
     (t) =>
+      (t.stat ?? null) === (stat === "ratio" ? "ratio" : null) &&
       JSON.stringify(t.banner) === JSON.stringify(variables) &&
       t.stub.variable === cell.stub.variable &&
       (t.stub.code ?? null) === (cell.stub.code ?? null) &&
