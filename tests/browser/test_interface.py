@@ -35,6 +35,9 @@ PAGES = {
     "new margin": ("weighting/new", "Variables; several are crossed"),
     "design": ("weighting/design", "142 degrees of freedom"),
     "tables": ("tables/crossing", "Base (unweighted)"),
+    "model": ("tables/model.weekly", "Odds ratio, on a log axis"),
+    "scale": ("tables/scale.trust", "Cronbach's α"),
+    "correlations": ("tables/pairs.views", "A press tells of a pair"),
     "release": ("release", "Records with weights"),
 }
 

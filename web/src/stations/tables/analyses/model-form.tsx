@@ -27,6 +27,7 @@ function Event({
           const on = event.includes(a.code as number);
           return (
             <button
+              data-passing
               key={a.code}
               type="button"
               aria-pressed={on}

@@ -64,7 +64,13 @@ function TermRows({
           <tr key={label} className="text-right">
             <td className={`py-0.5 text-left ${alone ? "font-semibold font-serif" : "pl-4"}`}>
               {to ? (
-                <button type="button" title="Make it the reference" className="text-left hover:underline" onClick={to}>
+                <button
+                  data-passing
+                  type="button"
+                  title="Make it the reference"
+                  className="text-left hover:underline"
+                  onClick={to}
+                >
                   {label}
                 </button>
               ) : (

@@ -80,6 +80,7 @@ export function PairsResult({ result, names }: { result: Result; names: readonly
                 return (
                   <td key={column} className="p-0 text-right">
                     <button
+                      data-passing
                       type="button"
                       aria-pressed={chosen === key(row, column)}
                       aria-label={`${row} with ${column}: ${pair?.est == null ? "none" : decimals(pair.est, 2)}`}
