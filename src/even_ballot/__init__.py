@@ -1,3 +1,9 @@
 """Even Ballot: from questionnaire answers to weighted, released tables."""
 
+import os
+
+# One thread for products of matrices: the last digits of a figure do not hang on how many processors a
+# machine has. What is worth sharing out is shared out here (core/numerics/parts.py). Said before NumPy loads.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 __version__ = "0.1.0"

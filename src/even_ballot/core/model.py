@@ -8,7 +8,12 @@ class Model(BaseModel):
     """Frozen; refuses keys it does not know."""
 
     model_config = ConfigDict(
-        extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True, allow_inf_nan=False
+        extra="forbid",
+        frozen=True,
+        populate_by_name=True,
+        serialize_by_alias=True,
+        allow_inf_nan=False,
+        defer_build=True,
     )
 
 

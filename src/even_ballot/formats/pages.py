@@ -1,17 +1,24 @@
 """Pages made of templates; every value is escaped."""
 
-from typing import Any
+from functools import cache
+from typing import TYPE_CHECKING, Any
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
+if TYPE_CHECKING:
+    from jinja2 import Environment
 
-_TEMPLATES = Environment(
-    loader=PackageLoader("even_ballot.formats"),
-    autoescape=True,
-    undefined=StrictUndefined,
-    keep_trailing_newline=True,
-)
+
+@cache
+def _templates() -> "Environment":
+    from jinja2 import Environment, PackageLoader, StrictUndefined  # Loaded where a page is made.
+
+    return Environment(
+        loader=PackageLoader("even_ballot.formats"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        keep_trailing_newline=True,
+    )
 
 
 def page(template: str, **values: Any) -> str:
     """A page of a template in `templates/`."""
-    return _TEMPLATES.get_template(f"{template}.html.j2").render(values)
+    return _templates().get_template(f"{template}.html.j2").render(values)

@@ -51,5 +51,5 @@ def draft_file(answers: Path, out: Path, title: str | None = None, replace: bool
         codebook=codebook,
         ledger=steps,
     )
-    write_outputs({out.name: study_text(study)}, folder)
+    write_outputs({out.name: (study_text(study),)}, folder)
     return Drafted(reading, lines, study, len(raw.rows), len(raw.columns))

@@ -4,13 +4,14 @@ import json
 import os
 import stat
 import tempfile
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
-from even_ballot.core.study.pipeline import run
+from even_ballot.core.study.pipeline import given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
@@ -19,6 +20,7 @@ from even_ballot.formats.tables.designs import design_notices
 from even_ballot.formats.tables.weighting_page import weighting_page
 from even_ballot.formats.tables.workbook import workbook
 from even_ballot.services.workers.helper_processes import forked
+from even_ballot.services.workers.process_limits import give_back
 
 
 def read_document(content: bytes, where: str) -> Any:
@@ -92,26 +94,38 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     lookups = {
         name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()
     }
-    results = run(study.model_copy(update={"source": reading}), raw, lookups)
+    pipeline = given(study.model_copy(update={"source": reading}), raw, lookups)
+    del raw
+    # The answers as they came make room for what they were read as.
+    _ = pipeline.start
+    give_back()
+    results = pipeline.results()
+    give_back()
     return study, replace(results, guessed=study.source.guessed(reading))
 
 
-def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, bytes]:
-    """Every file a run hands over, by name. guard: texts that a spreadsheet would run are written so that
-    it does not."""
+def _later(make: Callable[[], bytes]) -> Iterator[bytes]:
+    """Bytes that are made when they are asked for."""
+    yield make()
+
+
+def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, Iterator[bytes]]:
+    """Every file a run hands over, by name, piece by piece, each made when it is gone through. guard: texts
+    that a spreadsheet would run are written so that it does not."""
     weights = [w.save_as for w in study.weightings]
-    page = (
-        {"weighting.html": weighting_page(study, results.weightings, results.units).encode()}
-        if weights
-        else {}
-    )
+
+    def document() -> bytes:
+        written = json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False)
+        return f"{written}\n".encode(errors="replace")
+
+    def page() -> bytes:
+        return weighting_page(study, results.weightings, results.units).encode()
+
     return {
-        "results.json": (
-            json.dumps(results.document(), ensure_ascii=False, indent=1, allow_nan=False) + "\n"
-        ).encode(errors="replace"),
+        "results.json": _later(document),
         "microdata.csv": microdata(results.data, weights, guard),
-        "tables.xlsx": workbook(study, results),
-        **page,
+        "tables.xlsx": _later(lambda: workbook(study, results)),
+        **({"weighting.html": _later(page)} if weights else {}),
     }
 
 
@@ -128,9 +142,9 @@ def run_problems(study: Study, results: Results) -> tuple[str, ...]:
     return (*(f"{item.said} {item.mend}" for item in notices), *of_models, *of_scales)
 
 
-def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list[Path]:
-    """Writes files into a folder: each first under a passing name, then all put in place, so none is ever
-    half-written."""
+def write_outputs(files: Mapping[str, Iterable[bytes]], out: Path, mode: int = 0o644) -> list[Path]:
+    """Writes files, each in pieces, into a folder: first under passing names, then all put in place, so that
+    none is ever half-written."""
     try:
         out.mkdir(parents=True, exist_ok=True)
         staged = []
@@ -139,7 +153,7 @@ def write_outputs(files: dict[str, bytes], out: Path, mode: int = 0o644) -> list
                 handle, temporary = tempfile.mkstemp(prefix=f".{name}.", dir=out)
                 staged.append((Path(temporary), out / name))
                 with os.fdopen(handle, "wb") as file:
-                    file.write(content)
+                    file.writelines(content)
                     file.flush()
                     os.fsync(file.fileno())
                 os.chmod(temporary, mode)

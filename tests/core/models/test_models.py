@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 from builders import raw
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from parting import differing, random_parts
 from reading_estimates import Sample
@@ -267,6 +267,7 @@ def test_reliability_and_correlations_change_with_weights_as_their_errors_say(
 
 @settings(max_examples=25, deadline=None)
 @given(SEEDS, st.sampled_from(sorted(DESIGNS)), st.booleans())
+@example(3060, "bootstrap", False)  # Replicates in which a category has no case.
 def test_cases_in_parts_have_the_same_analyses(seed: int, named: str, numbers: bool) -> None:
     design = {
         **DESIGNS[named],

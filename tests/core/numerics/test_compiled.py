@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 from reference_cases import CASES
+from released import released
 
 from even_ballot.core.numerics import compiled
 from even_ballot.core.numerics.compiled import Budget, Loop
-from even_ballot.services.running import outputs, run_file
+from even_ballot.services.running import run_file
 
 LEAST = 15
 
@@ -41,7 +42,7 @@ def test_python_and_compiled_loops_give_the_same_bits(case: str) -> None:
     found = []
     for left in (10**12, 0):
         with budget(left):
-            found.append(outputs(*run_file(Path(CASES) / case / "study.json")))
+            found.append(released(*run_file(Path(CASES) / case / "study.json")))
             assert any(loop._fast is not None for loop in loops()) == (left == 0)
     plain, fast = found
     assert plain["results.json"] == fast["results.json"]

@@ -6,6 +6,7 @@ from typing import Any
 
 import openpyxl
 import pytest
+from released import released
 
 from even_ballot.core.models.results import (
     AnalysisResult,
@@ -22,7 +23,7 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.demo import FILES
 from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.analyses.rows import blocks_of
-from even_ballot.services.running import outputs, run_file
+from even_ballot.services.running import run_file
 
 
 @pytest.fixture(scope="module")
@@ -82,7 +83,7 @@ def test_the_closest_pair_is_told(r: float, how: str) -> None:
 
 
 def test_every_analysis_has_a_sheet_with_its_figures_as_numbers(demo: tuple[Study, Results]) -> None:
-    book = openpyxl.load_workbook(io.BytesIO(outputs(*demo)["tables.xlsx"]))
+    book = openpyxl.load_workbook(io.BytesIO(released(*demo)["tables.xlsx"]))
     made: list[AnalysisResult] = [*demo[1].models, *demo[1].reliability, *demo[1].correlations]
     titles = [of.title for of in made]
     assert len(book.sheetnames) == 2 + len(demo[1].tables) + len(titles)

@@ -55,7 +55,7 @@ def study_of(texts: list[str], **more: Any) -> tuple[Study, Results]:
 
 def test_microdata_run_nowhere_and_are_read_back() -> None:
     _, found = study_of(FORMULAS)
-    text = microdata(found.data).decode()
+    text = b"".join(microdata(found.data)).decode()
     rows = list(csv.DictReader(io.StringIO(text)))
     assert all(not row["t"].startswith(("=", "+", "-", "@", "\t")) for row in rows)
     assert [row["x"] for row in rows][1] == "-1"
@@ -63,7 +63,7 @@ def test_microdata_run_nowhere_and_are_read_back() -> None:
     column = table.columns[table.names.index("t")]
     assert [column.words[v] for v in column.values] == FORMULAS
     assert [
-        row["t"] for row in csv.DictReader(io.StringIO(microdata(found.data, guard=False).decode()))
+        row["t"] for row in csv.DictReader(io.StringIO(b"".join(microdata(found.data, guard=False)).decode()))
     ] == FORMULAS
 
 

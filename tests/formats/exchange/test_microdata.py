@@ -27,7 +27,7 @@ def test_every_record_reads_back_as_it_was(cells: list[tuple[float, str]]) -> No
         {"x": Variable(name="x", kind="number"), "t": Variable(name="t", kind="text")},
         {},
     )
-    rows = list(csv.DictReader(io.StringIO(microdata(data, guard=False).decode(), newline="")))
+    rows = list(csv.DictReader(io.StringIO(b"".join(microdata(data, guard=False)).decode(), newline="")))
     assert [row["row"] for row in rows] == [str(k) for k in range(1, len(cells) + 1)]
     for row, (value, text) in zip(rows, cells, strict=True):
         assert row["x"] == "" if np.isnan(value) else float(row["x"]) == value
@@ -40,6 +40,6 @@ def test_large_columns_are_written_as_small_ones() -> None:
     data = Dataset(
         np.arange(len(values)), {"x": number_column(values)}, {"x": Variable(name="x", kind="number")}, {}
     )
-    written = [line.split(",")[1] for line in microdata(data).decode().splitlines()[1:]]
+    written = [line.split(",")[1] for line in b"".join(microdata(data)).decode().splitlines()[1:]]
     plain = [str(int(v)) if v == int(v) and abs(v) < 1e15 else repr(float(v)) for v in values]
     assert written == plain

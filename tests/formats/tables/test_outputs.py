@@ -7,12 +7,13 @@ from typing import Any
 
 import openpyxl
 import pytest
+from released import released
 
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.demo import FILES
 from even_ballot.formats.tables.methods import methods_note
-from even_ballot.services.running import outputs, run_file
+from even_ballot.services.running import run_file
 
 
 @pytest.fixture(scope="module")
@@ -22,7 +23,7 @@ def demo() -> tuple[Study, Results]:
 
 @pytest.fixture(scope="module")
 def book(demo: tuple[Study, Results]) -> Any:
-    return openpyxl.load_workbook(io.BytesIO(outputs(*demo)["tables.xlsx"]))
+    return openpyxl.load_workbook(io.BytesIO(released(*demo)["tables.xlsx"]))
 
 
 def test_the_workbook_has_contents_a_sheet_for_each_table_and_the_methods(book: Any) -> None:
@@ -55,11 +56,11 @@ def test_a_sheet_has_title_merged_banner_bases_and_real_numbers(
 
 def test_the_same_study_gives_the_same_files(demo: tuple[Study, Results]) -> None:
     again = run_file(FILES / "study.json")
-    assert outputs(*demo) == outputs(*again)
+    assert released(*demo) == released(*again)
 
 
 def test_the_records_hold_codes_blanks_and_weights_last(demo: tuple[Study, Results]) -> None:
-    rows = list(csv.DictReader(io.StringIO(outputs(*demo)["microdata.csv"].decode())))
+    rows = list(csv.DictReader(io.StringIO(released(*demo)["microdata.csv"].decode())))
     _, results = demo
     assert len(rows) == results.used_cases
     assert next(iter(rows[0])) == "row"
@@ -86,5 +87,5 @@ def test_a_title_that_no_sheet_may_have_is_mended(tmp_path: Path) -> None:
     (tmp_path / "study.json").write_text(text)
     for name in ("answers.csv", "frame.csv"):
         (tmp_path / name).write_bytes((FILES / name).read_bytes())
-    content = outputs(*run_file(tmp_path / "study.json"))["tables.xlsx"]
+    content = released(*run_file(tmp_path / "study.json"))["tables.xlsx"]
     assert all(len(name) <= 31 for name in openpyxl.load_workbook(io.BytesIO(content)).sheetnames)

@@ -3,6 +3,7 @@
 from typing import Literal
 
 from fastapi import APIRouter, Request, Response
+from fastapi.responses import StreamingResponse
 
 from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
@@ -77,4 +78,7 @@ def release(name: str, state: CurrentStudy, session: Transaction, pipelines: Wor
     content = tables.release(session, pipelines, state).get(name)
     if content is None:
         raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
-    return Response(content, media_type=_TYPES[name], headers=attachment(state.study.title, name))
+    headers = attachment(state.study.title, name)
+    if name == "microdata.csv":
+        return StreamingResponse(content, media_type=_TYPES[name], headers=headers)
+    return Response(b"".join(content), media_type=_TYPES[name], headers=headers)

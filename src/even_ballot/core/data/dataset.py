@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.codebook import Code, Role, Scale, Variable
 from even_ballot.core.data.first_look import FirstLook
@@ -157,6 +156,8 @@ class Dataset:
     def instead(self, name: str) -> str:
         """What might have been meant by a name that is no variable."""
         folded = {known.casefold()[:_NAME]: known for known in self.variables}
+        from rapidfuzz import fuzz, process  # Loaded where a name is not found.
+
         near = process.extractOne(name.casefold()[:_NAME], list(folded), scorer=fuzz.ratio, score_cutoff=70)
         if near is not None:
             case = " Names are case-sensitive." if near[0] == name.casefold() else ""

@@ -115,8 +115,11 @@ def _placed(column: Column, values: list[float | None] | Floats, dtype: type) ->
         values = np.array([np.nan if value is None else value for value in values] or [np.nan])
     fits = ~np.isnan(values)
     numbers: NDArray[Any] = np.where(fits, values, np.arange(len(values))).astype(dtype)
-    index = np.where(column.state == BLANK, 0, column.values)
-    state = np.where(column.state == BLANK, BLANK, np.where(fits[index], ANSWERED, UNPLACED)).astype(np.uint8)
+    # A blank's value is that of the first word, whichever it is.
+    blank = column.state == BLANK
+    index = np.where(blank, 0, column.values) if blank.any() else column.values
+    said = np.uint8(ANSWERED) if fits.all() else np.where(fits, ANSWERED, UNPLACED).astype(np.uint8)[index]
+    state = np.where(blank, np.uint8(BLANK), said)
     return Column(numbers[index], state, () if fits.all() else column.words)
 
 

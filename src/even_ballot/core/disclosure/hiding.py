@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.sparse import coo_array, csr_array, hstack, vstack
+import scipy
 
 from even_ballot.core.disclosure.atoms import Atoms, Links
 from even_ballot.core.disclosure.events import ANSWERED, RESPONSES, Events
@@ -42,6 +42,16 @@ class Hidden:
 
     def __contains__(self, event: int) -> bool:
         return event in self.small or event in self.protecting
+
+
+def _conditions(rows: Any, aim: Any, profiles: int, places: int) -> Any:
+    """What a move holds to, (slots + places + 1, 2 m + 2 slots): what it changes of the events, rows:
+    (slots, m); that every place stays as full; and what it aims at, (1, m)."""
+    slots, m = rows.shape
+    same = scipy.sparse.coo_array((np.ones(m), (np.tile(np.arange(places), profiles), np.arange(m))))
+    slack = scipy.sparse.eye_array(slots)
+    top: Any = scipy.sparse.vstack([same, aim])
+    return scipy.sparse.block_array([[rows, -rows, -slack, slack], [top, -top, None, None]]).tocsc()
 
 
 @dataclass(frozen=True)
@@ -185,7 +195,7 @@ class _Search:
 
     def _rows(
         self, root: str, others: Sequence[str], part: _Part, events: Sequence[int], weighted: bool
-    ) -> csr_array:
+    ) -> "scipy.sparse.csr_array":
         """Events as sums over profile × place, (events, A · K)."""
         weight = self.atoms.of_weight
         own = np.ones((len(events), len(part.profiles)))
@@ -202,7 +212,7 @@ class _Search:
                 own *= w[part.profiles]
             else:
                 there *= w[part.places[:, others.index(r)]]
-        return csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
+        return scipy.sparse.csr_array((own[:, :, None] * there[:, None, :]).reshape(len(events), -1))
 
     def _move(self, root: str, terms: Terms, by: float, size: int) -> _Move | None:
         """The cheapest move between profiles of one component that shifts the sum; None where there is
@@ -214,7 +224,7 @@ class _Search:
         events = self.moved[root]
         counts = self._rows(root, others, part, events, False)
         told = [i for i in events if i in self.events.weighted] if self.atoms.of_weight is not None else []
-        rows = vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
+        rows = scipy.sparse.vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
         of = np.array([*events, *told])
         m, slots = rows.shape[1], len(of)
         places = [self._rows(root, others, part, [i], False) * c for i, c in terms]
@@ -224,13 +234,7 @@ class _Search:
         cost = np.where(~hidden & np.isin(of, self.dear), _DEAR * cost, cost)
         fixed = np.array([i in self.fixed for i in of])
         k = len(part.places)
-        same = coo_array(
-            (np.ones(m), (np.tile(np.arange(k), len(part.profiles)), np.arange(m))), shape=(k, m)
-        )
-        slack = coo_array((np.ones(slots), (np.arange(slots), np.arange(slots))), shape=(slots, slots))
-        nothing = coo_array((k + 1, slots))
-        top: Any = vstack([same, aim])
-        a = vstack([hstack([rows, -rows, -slack, slack]), hstack([top, -top, nothing, nothing])]).tocsc()
+        a = _conditions(rows, aim, len(part.profiles), k)
         b = np.zeros(slots + k + 1)
         b[-1] = by
         bounds = np.zeros((2 * m + 2 * slots, 2))

@@ -1,6 +1,7 @@
 """Weighted central moments, merged from those of parts."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 
 import numpy as np
 
@@ -53,6 +54,27 @@ class CentralSums:
         )
         return CentralSums(whole, origin, level, second, third, fourth, self.squares + other.squares)
 
+    def of(self, domains: "Ints | slice") -> "CentralSums":
+        """Those of some domains."""
+        return CentralSums(*(getattr(self, item.name)[domains] for item in fields(self)))
+
+    @staticmethod
+    def beside(parts: Sequence["CentralSums"]) -> "CentralSums":
+        """Domains of several, one after the other."""
+        names = [item.name for item in fields(CentralSums)]
+        return CentralSums(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
+
+    @property
+    def together(self) -> "CentralSums":
+        """Of all domains as one, (1,): halves merged until one is left."""
+        sums, m = self, len(self.whole)
+        while m > 1:
+            half = m // 2
+            merged = sums.of(slice(0, half)).merged(sums.of(slice(half, 2 * half)))
+            sums = CentralSums.beside([merged, sums.of(slice(2 * half, m))])
+            m = len(sums.whole)
+        return sums
+
 
 def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
     """Of a number's weighted values among m domains: value, domain, weight: (k,), of the cases that count.
@@ -66,7 +88,7 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
         return np.bincount(domain, weights=weight * quantity, minlength=domains).astype(np.float64)
 
     with np.errstate(all="ignore"):
-        whole = total(np.ones_like(value))
+        whole = np.bincount(domain, weights=weight, minlength=domains).astype(np.float64)
         first = total(value) / whole
         deviation = value - first[domain]
         # A second pass: the first mean of large values is off in their last digits.

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from rapidfuzz import fuzz, process
 
 from even_ballot.core.data.codebook import Scale
 from even_ballot.core.data.dataset import ANSWERED, MISSING, Dataset
@@ -52,6 +51,8 @@ def _proposed(answer: str, cases: int, scale: Scale, labels: dict[str, int]) -> 
         return AnswerFit(answer, cases, None, folded[wanted], "alike")
     if len(wanted) > _LONGEST:
         return AnswerFit(answer, cases, None)
+    from rapidfuzz import fuzz, process  # Loaded where a label fits no code.
+
     near = process.extractOne(wanted, list(folded), scorer=fuzz.ratio, score_cutoff=_LIKE)
     if near is not None:
         return AnswerFit(answer, cases, None, folded[near[0]], "misspelt", round(near[1]))

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
-from even_ballot.core.models.fitting import FAR, SINGULAR, Fit, Likelihood, of_columns, rcond_of
+from even_ballot.core.models.fitting import FAR, Fit, Likelihood, singular
 from even_ballot.core.models.terms import Laid
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.case_values import ReplicateWeights, replicate_sums, replicate_totals
@@ -20,7 +20,7 @@ def _solved(fit: Fit, curve: Floats, slope: Floats) -> Floats:
     """curve⁻¹ slope by replicate, (R, p); NaN where that is singular."""
     found = np.full_like(slope, np.nan)
     for r in range(len(slope)):
-        if np.isfinite(curve[r]).all() and rcond_of(of_columns(curve[r], fit.basis)) >= SINGULAR:
+        if not singular(curve[r], fit.basis):
             found[r] = np.linalg.solve(curve[r], slope[r])
     return found
 

@@ -3,9 +3,6 @@
 from collections.abc import Sequence
 from typing import Literal
 
-from even_ballot.core.models.correlations import correlations
-from even_ballot.core.models.model import fitted_model
-from even_ballot.core.models.reliability import reliability
 from even_ballot.core.models.request import (
     Analysis,
     CorrelationsRequest,
@@ -31,11 +28,18 @@ def analysed(sample: Sample, request: Analysis, inside: Sequence[Bools] | None, 
     >>> analysed(sampled(ferry(), Design(), "w"), request, None, "correlations[0]").id
     'c'
     """
+    # Each is loaded where a study asks for it.
     match request:
         case ModelRequest():
+            from even_ballot.core.models.model import fitted_model
+
             return fitted_model(sample, request, inside, where)
         case ReliabilityRequest():
+            from even_ballot.core.models.reliability import reliability
+
             return reliability(sample, request, inside, where)
         case CorrelationsRequest():
+            from even_ballot.core.models.correlations import correlations
+
             return correlations(sample, request, inside, where)
     raise TypeError(type(request).__name__)

@@ -16,7 +16,7 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.case_values import blocks, summed
 from even_ballot.core.sampling.sample import Sample
 
-SHORT, SINGULAR = 1e-9, 1e-12
+SHORT, SINGULAR, _ROUNDING = 1e-9, 1e-12, 1e-13
 FAR, _STEP, _MOST = 30.0, 1e-10, 60
 
 
@@ -188,7 +188,7 @@ class Likelihood:
 
     def singular(self, curve: Floats) -> bool:
         """Whether second derivatives leave some coefficient open."""
-        return rcond_of(of_columns(curve, self.basis)) < SINGULAR
+        return singular(curve, self.basis)
 
     def largest(self) -> tuple[Floats, float, Floats, bool]:
         """Where it is largest, by Newton's method with step halving: γ, ℓ and the negative Hessian there,
@@ -253,6 +253,21 @@ def of_columns(curve: Floats, basis: Basis) -> Floats:
     [[4.0]]
     """
     return np.asarray(basis.r.T @ curve @ basis.r)
+
+
+def singular(curve: Floats, basis: Basis) -> bool:
+    """Whether second derivatives on orthonormal columns, (p, p), leave some coefficient open: their
+    reciprocal condition, scaled to unit diagonal, is too small, or a column has nothing but rounding left.
+
+    >>> singular(np.eye(1), Basis(np.array([0]), np.array([[2.0]]), np.zeros(1), 0.0))
+    False
+    """
+    if not np.isfinite(curve).all():
+        return True
+    own = of_columns(curve, basis)
+    # A column without cases is not quite zero once it is turned, and scaling would make much of it.
+    rounding = _ROUNDING * (basis.r**2).sum(0) * np.diag(curve).max()
+    return bool((np.diag(own) <= rounding).any()) or rcond_of(own) < SINGULAR
 
 
 def _separated(laid: Laid, basis: Basis, beta: Floats) -> Separated:

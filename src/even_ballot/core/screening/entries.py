@@ -174,8 +174,9 @@ def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
 def _likely(data: Dataset, names: list[str]) -> Ints:
     """Places of cases whose digest another case has: equal digests only point at cases, the cells decide."""
     digest = _digest([data.column(name) for name in names], data.n)
-    _, first, counts = np.unique(digest, return_inverse=True, return_counts=True)
-    return np.flatnonzero(counts[first.ravel()] > 1)
+    ordered = np.sort(digest)
+    recurring = np.unique(ordered[1:][ordered[1:] == ordered[:-1]])
+    return np.flatnonzero(np.isin(digest, recurring)) if len(recurring) else np.zeros(0, np.int64)
 
 
 def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
@@ -183,10 +184,11 @@ def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
     digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
     for column in columns:
         # Zero is written in two ways that are equal.
-        bits = (np.where(column.state == BLANK, np.inf, column.values).astype(np.float64) + 0.0).view(
-            np.uint64
-        )
-        digest = (digest ^ bits) * np.uint64(1_099_511_628_211)
+        cells = column.values + 0.0
+        if (blank := column.state == BLANK).any():
+            cells[blank] = np.inf
+        digest ^= cells.view(np.uint64)
+        digest *= np.uint64(1_099_511_628_211)
         digest ^= digest >> np.uint64(29)
     return digest
 

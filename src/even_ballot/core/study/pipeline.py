@@ -453,18 +453,37 @@ class Pipeline:
 
 
 class _Given(Inputs):
-    """Tables that are there."""
+    """Tables that are there. The answers are handed over once, and not held on to."""
 
     source_key = lookups_key = ""
 
     def __init__(self, raw: RawTable, lookups: Mapping[str, RawTable]) -> None:
-        self._raw, self._lookups = raw, lookups
+        self._raw: RawTable | None = raw
+        self._lookups = lookups
 
     def source(self) -> RawTable:
-        return self._raw
+        raw, self._raw = self._raw, None
+        assert raw is not None
+        return raw
 
     def lookups(self) -> Mapping[str, RawTable]:
         return self._lookups
+
+
+def given(
+    study: Study,
+    raw: RawTable,
+    lookups: Mapping[str, RawTable],
+    part: Callable[[Dataset], Cases] = Cases.of,
+) -> Pipeline:
+    """A study on answers that are handed over: what its cases are made of is let go once they are made.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> given(parse_study({"source": {"path": "answers.csv"}}), ferry_answers(), {}).cases.value.n
+    8
+    """
+    return Pipeline(study, _Given(raw, lookups), part=part)
 
 
 def run(
@@ -483,4 +502,4 @@ def run(
     >>> run(study, ferry_answers(), {}).used_cases
     7
     """
-    return Pipeline(study, _Given(raw, lookups), part=part).results()
+    return given(study, raw, lookups, part).results()

@@ -117,6 +117,23 @@ def without_blank_records(
     return RawTable(names, labels, tuple(columns), rows, blank)
 
 
+def _in_entries(texts: list[pa.ChunkedArray | None], progress: Progress) -> list[Column]:
+    """Columns as their distinct entries; each one's texts are let go once it is there."""
+
+    def entries(at: int) -> Column:
+        column = as_column(texts[at])
+        texts[at] = None
+        pa.default_memory_pool().release_unused()
+        return column
+
+    columns: list[Column] = []
+    with ThreadPoolExecutor(2) as pool:
+        for column in pool.map(entries, range(len(texts))):
+            columns.append(column)
+            progress(f"Looking at column {len(columns)} of {len(texts)}", len(columns) / len(texts))
+    return columns
+
+
 def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -> tuple[RawTable, Guess]:
     """A delimited file as text columns, and what was guessed.
 
@@ -138,11 +155,9 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     progress("Taking the records apart", None)
     table = _parsed(body, delimiter, len(names), lines, source.path)
     _check_last(table, body, source.path)
-    columns: list[Column] = []
-    with ThreadPoolExecutor(2) as pool:
-        for column in pool.map(as_column, table.columns):
-            columns.append(column)
-            progress(f"Looking at column {len(columns)} of {len(names)}", len(columns) / len(names))
+    texts: list[pa.ChunkedArray | None] = list(table.columns)
+    del table
+    columns = _in_entries(texts, progress)
     if heads[names_row - 1][0].strip() == "row":
         # Records that were written here: texts are as they were before they were guarded.
         columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
@@ -244,10 +259,10 @@ def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa
     try:
         return arrow_csv.read_csv(
             pa.BufferReader(pa.py_buffer(body).slice(start)),
-            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=1 << 24),
+            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=1 << 22),
             parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
             convert_options=arrow_csv.ConvertOptions(
-                column_types=dict.fromkeys(keys, pa.dictionary(pa.int32(), pa.string())),
+                column_types=dict.fromkeys(keys, pa.string()),
                 strings_can_be_null=False,
                 quoted_strings_can_be_null=False,
             ),

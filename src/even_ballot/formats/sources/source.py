@@ -9,10 +9,8 @@ from even_ballot.core.data.interpretation import guess_decimal
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.sources.columnar import read_json_lines, read_parquet
 from even_ballot.formats.sources.delimited import read_delimited
 from even_ballot.formats.sources.readable import readable
-from even_ballot.formats.sources.spreadsheet import read_spreadsheet
 
 Format = Literal["csv", "xlsx", "ods", "parquet", "jsonl"]
 
@@ -58,11 +56,17 @@ def _read(content: bytes, source: Source, kind: Format, progress: Progress) -> t
     if kind == "csv":
         table, guess = read_delimited(content, source, progress)
         said = asdict(guess)
-    elif kind == "parquet":
+    elif kind == "parquet":  # Each reader but the first is loaded where a file asks for it.
+        from even_ballot.formats.sources.columnar import read_parquet
+
         table = read_parquet(content, source)
     elif kind == "jsonl":
+        from even_ballot.formats.sources.columnar import read_json_lines
+
         table = read_json_lines(content, source)
     else:
+        from even_ballot.formats.sources.spreadsheet import read_spreadsheet
+
         table, found = read_spreadsheet(content, source)
         said = asdict(found)
     if source.decimal is None and kind == "csv":

@@ -1,7 +1,7 @@
 """Tables of a study, each with its layout and note, and what is released."""
 
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -197,6 +197,6 @@ def lay_plan(
     return len(requests) + len(others)
 
 
-def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, bytes]:
-    """Every file of a release, by name."""
+def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, Iterator[bytes]]:
+    """Every file of a release, by name, each made when it is gone through."""
     return outputs(state.study, pipelines.results(session, state))

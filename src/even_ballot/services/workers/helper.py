@@ -18,6 +18,8 @@ from dataclasses import astuple
 from multiprocessing.connection import Connection
 from typing import Any
 
+import pyarrow as pa
+
 from even_ballot.core.faults import Fault, StudyError
 
 TASKS = {
@@ -86,6 +88,8 @@ def receive(connection: Connection) -> Any:
 def carry_out(connection: Connection, name: str, args: tuple[Any, ...], memory: int) -> None:
     """One task; what came of it is sent: done, faults, or that memory did not suffice."""
     limit_memory(memory)
+    # What a reader lets go is the next one's: no pool holds on to it.
+    pa.set_memory_pool(pa.system_memory_pool())
 
     def progress(says: str, share: float | None) -> None:
         send(connection, ("says", (says, share)))

@@ -6,8 +6,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from rapidfuzz import process
-from rapidfuzz.distance import OSA
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas.functions import FUNCTIONS, Arguments
@@ -198,6 +196,9 @@ class _Evaluation:
             return
         # A letter in eight; w2 is not w3 misspelt.
         most = 1 + len(word) // 8
+        from rapidfuzz import process  # Loaded where a word is not found.
+        from rapidfuzz.distance import OSA
+
         near = process.extractOne(word, text.words, scorer=OSA.distance, score_cutoff=most)
         if near is not None and len(word) > _SHORT and _digits(word) == _digits(near[0]):
             raise self.parsed.fault(f"Nobody answered {word!r}", node, f"Did you mean {near[0]!r}?")

@@ -200,30 +200,10 @@ class NumbersRow(OwnRow):
         sums = part.sample.merged(
             by_combination, part.y, part.inside, part.over.index, add=CentralSums.merged
         )
-        whole, each = spread(self._sums(0), n[:1]), spread(sums, part.tallied.counts)
-        return Spread(*(self._spread_of(s, whole, each, n) for s in ("sd", "skewness", "kurtosis")))
-
-    def _sums(self, column: int) -> CentralSums:
-        """Central sums of one column's cases."""
-
-        def of(part: SamplePart, y: Floats, who: Bools) -> CentralSums:
-            return central_sums(y[who], np.zeros(int(who.sum()), np.int64), part.weight[who], 1)
-
-        return self.of.sample.merged(of, self.of.y, self.of.within(column), add=CentralSums.merged)
-
-    def _spread_of(self, of: str, whole: Spread, each: Spread, n: Ints) -> Floats:
-        """One measure of spread by column, (1 + C,): of everybody, of single combinations, and of nets of
-        several."""
-        part, own = self.of, getattr(each, of)[:-1]
+        columns = [sums.together, sums.of(slice(0, combinations - 1))]
         if part.over.members is not None:
-            found = []
-            for k, members in enumerate(part.over.members):
-                if len(members) == 1:
-                    found.append(own[members[0]])
-                else:
-                    found.append(getattr(spread(self._sums(k + 1), n[k + 1 : k + 2]), of)[0])
-            own = np.array(found)
-        return np.append(getattr(whole, of), own)
+            columns[1:] = [sums.of(members).together for members in part.over.members]
+        return spread(CentralSums.beside(columns), n)
 
     @cached_property
     def _means(self) -> Estimates:

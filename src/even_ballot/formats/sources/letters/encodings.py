@@ -3,8 +3,6 @@
 import csv
 from codecs import getincrementaldecoder
 
-from charset_normalizer import from_bytes
-
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.letters.readings import readings
@@ -55,6 +53,8 @@ def guess_encoding(content: bytes) -> str:
     if found and found[0].looks_like_words:
         return found[0].encoding
     # Characters of several bytes, and old alphabets: the detector knows those.
+    from charset_normalizer import from_bytes  # Loaded where the text is not UTF-8.
+
     best = from_bytes(head).best()
     return "cp1252" if best is None else best.encoding
 
