@@ -92,7 +92,7 @@ export function Help() {
               </div>
             ))}
             <dt>↑ ↓</dt>
-            <dd>through a list</dd>
+            <dd>through a list; with Shift, ticking on the way</dd>
             <dt>Esc</dt>
             <dd>closes what floats</dd>
           </dl>

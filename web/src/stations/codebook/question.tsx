@@ -193,25 +193,31 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
       >
         {variable.label ?? variable.name}
       </Heading>
-      <Counts view={view} />
-      {view.number && <Numbers number={view.number} unit={variable.unit} />}
-      {(!view.number || view.unplaced > 0) && <Answers view={view} />}
-      {variable.note && <p className="mt-2 max-w-2xl text-sm italic">{variable.note}</p>}
-      {scale && (
-        <p className="mt-2 text-soft text-sm">
-          Answer scale <span className="font-semibold text-ink">{variable.scale}</span>
-          {scale.ordered ? ", ordered" : ", not ordered"}
-          {others.length
-            ? `; also used by ${others
-                .slice(0, 4)
-                .map((u) => u.variable)
-                .join(", ")}${others.length > 4 ? ` and ${others.length - 4} more` : ""}`
-            : ""}
-          .
-        </p>
-      )}
-      <ToTable view={view} />
-      <Tools views={[view]} codebook={codebook} />
+      <div className="min-[1600px]:grid min-[1600px]:grid-cols-[minmax(0,42rem)_minmax(24rem,1fr)] min-[1600px]:items-start min-[1600px]:gap-x-12">
+        <div>
+          <Counts view={view} />
+          {view.number && <Numbers number={view.number} unit={variable.unit} />}
+          {(!view.number || view.unplaced > 0) && <Answers view={view} />}
+          {variable.note && <p className="mt-2 max-w-2xl text-sm italic">{variable.note}</p>}
+          {scale && (
+            <p className="mt-2 text-soft text-sm">
+              Answer scale <span className="font-semibold text-ink">{variable.scale}</span>
+              {scale.ordered ? ", ordered" : ", not ordered"}
+              {others.length
+                ? `; also used by ${others
+                    .slice(0, 4)
+                    .map((u) => u.variable)
+                    .join(", ")}${others.length > 4 ? ` and ${others.length - 4} more` : ""}`
+                : ""}
+              .
+            </p>
+          )}
+          <ToTable view={view} />
+        </div>
+        <div>
+          <Tools views={[view]} codebook={codebook} />
+        </div>
+      </div>
     </article>
   );
 }

@@ -8,6 +8,7 @@ import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
 import { moved } from "../../parts/find-many";
 import { Sortable, SortableRow } from "../../parts/sortable";
+import { Ticks } from "../../parts/ticks";
 import { TakeStep } from "../../parts/trial";
 import { alike, frequent, type VariableView } from "./matching";
 import { Direction } from "./scales/direction";
@@ -176,7 +177,7 @@ export function ScaleForm({
       {kin.length > 0 && (
         <fieldset className="my-2">
           <legend className="font-semibold text-sm">Apply to these questions</legend>
-          <div className="grid grid-cols-2">
+          <Ticks className="grid grid-cols-2">
             {[view, ...kin].map((v) => (
               <Tick
                 key={v.variable.name}
@@ -190,7 +191,7 @@ export function ScaleForm({
                 }}
               />
             ))}
-          </div>
+          </Ticks>
         </fieldset>
       )}
       {!existing && (

@@ -2,6 +2,7 @@ import { ArrowsSplit } from "@phosphor-icons/react";
 import { useState } from "react";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { count, plural } from "../../parts/figures";
+import { Ticks } from "../../parts/ticks";
 import { TakeStep } from "../../parts/trial";
 import { texts, type VariableView } from "./matching";
 
@@ -53,14 +54,16 @@ export function SplitForm({ view, done }: { view: VariableView; done: () => void
       </div>
       <fieldset className="my-2">
         <legend className="font-semibold text-sm">Its answers</legend>
-        {found.map(([answer, cases]) => (
-          <Tick
-            key={answer}
-            label={`${answer} (${count(cases)})`}
-            checked={!left.includes(answer)}
-            onChange={(e) => setLeft(e.target.checked ? left.filter((a) => a !== answer) : [...left, answer])}
-          />
-        ))}
+        <Ticks>
+          {found.map(([answer, cases]) => (
+            <Tick
+              key={answer}
+              label={`${answer} (${count(cases)})`}
+              checked={!left.includes(answer)}
+              onChange={(e) => setLeft(e.target.checked ? left.filter((a) => a !== answer) : [...left, answer])}
+            />
+          ))}
+        </Ticks>
       </fieldset>
       <p className="my-2 text-soft text-sm">
         {plural(options.length, "answer")}; what is left out stays a finding of this entry, and the cells themselves

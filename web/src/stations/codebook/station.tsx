@@ -12,6 +12,7 @@ import { save } from "../../parts/files";
 import { LongList } from "../../parts/long-list";
 import { tell } from "../../parts/notices";
 import { arrows, Empty, Panes } from "../../parts/panes";
+import { throughTicks } from "../../parts/ticks";
 import { DeriveForm } from "./derive";
 import { Question } from "./question";
 import { isBattery, partsOf, Questionnaire } from "./questionnaire";
@@ -97,15 +98,7 @@ function Item({
             aria-label={variable.name}
             checked={ticked}
             onChange={(e) => tick(e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)}
-            onKeyDown={(e) => {
-              const by = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
-              if (!by) return;
-              e.preventDefault();
-              const boxes = [...(e.currentTarget.closest('[role="list"]')?.querySelectorAll("input") ?? [])];
-              const next = boxes[boxes.indexOf(e.currentTarget) + by];
-              next?.focus();
-              if (e.shiftKey && next && !next.checked) next.click();
-            }}
+            onKeyDown={(e) => throughTicks(e, e.currentTarget.closest('[role="list"]'))}
             className="mt-1 size-4 accent-[var(--act)]"
           />
           <span className="min-w-0 grow">{inside}</span>

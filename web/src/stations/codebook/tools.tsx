@@ -144,7 +144,7 @@ export function Tools({ views, codebook }: { views: readonly View[]; codebook: S
   const current = there.find((t) => t.name === tool);
   return (
     <>
-      <div className="mt-4 flex flex-wrap gap-1 border-hair border-t pt-3">
+      <div className="mt-4 flex flex-wrap gap-1 border-hair border-t pt-3 min-[1600px]:mt-0">
         {there.map((t) => (
           <ActionButton
             key={t.name}

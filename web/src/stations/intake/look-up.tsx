@@ -5,6 +5,7 @@ import { useCodebook } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, Tick } from "../../parts/fields";
 import { Sub } from "../../parts/panes";
+import { Ticks } from "../../parts/ticks";
 import { TakeStep } from "../../parts/trial";
 
 interface Key {
@@ -79,14 +80,16 @@ export function LookUpForm({ name, file }: { name: string; file: Schema["FilePre
       )}
       <fieldset className="my-2">
         <legend className="font-semibold text-sm">Columns to take</legend>
-        {free.map((c) => (
-          <Tick
-            key={c}
-            label={c}
-            checked={!left.includes(c)}
-            onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== c) : [...left, c])}
-          />
-        ))}
+        <Ticks>
+          {free.map((c) => (
+            <Tick
+              key={c}
+              label={c}
+              checked={!left.includes(c)}
+              onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== c) : [...left, c])}
+            />
+          ))}
+        </Ticks>
         {!free.length && <p className="text-soft text-sm">All its columns have been taken already.</p>}
       </fieldset>
       <TakeStep

@@ -4,6 +4,7 @@ import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
 import { Choice, TextInput, Tick } from "../../parts/fields";
 import type { Request } from "../../parts/table-plan";
+import { Ticks } from "../../parts/ticks";
 
 type Net = Schema["Net"];
 
@@ -94,15 +95,17 @@ export function Nets({
             }}
             options={options}
           />
-          {name != null &&
-            answers(name).map((a) => (
-              <Tick
-                key={a.code}
-                label={a.label}
-                checked={codes.includes(a.code)}
-                onChange={(e) => setCodes(e.target.checked ? [...codes, a.code] : codes.filter((c) => c !== a.code))}
-              />
-            ))}
+          <Ticks className="contents">
+            {name != null &&
+              answers(name).map((a) => (
+                <Tick
+                  key={a.code}
+                  label={a.label}
+                  checked={codes.includes(a.code)}
+                  onChange={(e) => setCodes(e.target.checked ? [...codes, a.code] : codes.filter((c) => c !== a.code))}
+                />
+              ))}
+          </Ticks>
           <ActionButton id="add-net" label="Add this net" disabled={!ready} run={add}>
             Add
           </ActionButton>

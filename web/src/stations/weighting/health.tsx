@@ -97,28 +97,34 @@ export function Health({ at, report, faults }: { at: number; report?: Report; fa
         <>
           <Unmet report={report} />
           <Strip report={report} />
-          <Sub>Distribution of the weights</Sub>
-          <Histogram bars={report.histogram} />
-          <p className="mt-1 text-sm">
-            <Link {...to("limits")} className="text-act underline">
-              What a limit would cost
-            </Link>
-          </p>
-          {report.margins.map((margin, i) => (
-            <section key={titleOf(margin)}>
-              <Sub>
-                <Link {...to(`margin-${i}`)} className="hover:underline">
-                  {titleOf(margin)}
+          <div className="min-[1600px]:grid min-[1600px]:grid-cols-[minmax(0,56rem)_minmax(18rem,1fr)] min-[1600px]:items-start min-[1600px]:gap-x-12">
+            <div className="min-[1600px]:sticky min-[1600px]:top-0 min-[1600px]:order-2">
+              <Sub>Distribution of the weights</Sub>
+              <Histogram bars={report.histogram} />
+              <p className="mt-1 text-sm">
+                <Link {...to("limits")} className="text-act underline">
+                  What a limit would cost
                 </Link>
-              </Sub>
-              <FitPicture rows={margin.rows} number={margin.total_of != null} />
-            </section>
-          ))}
-          <Sub>Heaviest cases</Sub>
-          <Heaviest at={at} />
-          <p className="mt-1 text-soft text-xs">
-            Of {count(report.n)} cases with a weight. A case opens among all cells, where it can be looked at whole.
-          </p>
+              </p>
+            </div>
+            <div>
+              {report.margins.map((margin, i) => (
+                <section key={titleOf(margin)}>
+                  <Sub>
+                    <Link {...to(`margin-${i}`)} className="hover:underline">
+                      {titleOf(margin)}
+                    </Link>
+                  </Sub>
+                  <FitPicture rows={margin.rows} number={margin.total_of != null} />
+                </section>
+              ))}
+              <Sub>Heaviest cases</Sub>
+              <Heaviest at={at} />
+              <p className="mt-1 text-soft text-xs">
+                Of {count(report.n)} cases with a weight. A case opens among all cells, where it can be looked at whole.
+              </p>
+            </div>
+          </div>
         </>
       )}
       {!report && !faults.length && (
