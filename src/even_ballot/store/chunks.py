@@ -26,7 +26,10 @@ def _chunks(array: pa.Array, encode: bool) -> Iterator[tuple[int, bytes]]:
     waiting = [array.slice(at, _ROWS) for at in range(0, len(array), _ROWS)][::-1]
     while waiting:
         piece = waiting.pop()
-        content = _stream(piece.cast(pa.large_string()).dictionary_encode() if encode else piece)
+        if encode and len(piece) < len(array):
+            # Of its own entries alone.
+            piece = piece.cast(pa.large_string()).dictionary_encode()
+        content = _stream(piece)
         if len(content) > LIMIT and len(piece) > 1:
             half = len(piece) // 2
             waiting += [piece.slice(half), piece.slice(0, half)]

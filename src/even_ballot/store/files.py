@@ -4,6 +4,7 @@ import hashlib
 import secrets
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import pyarrow as pa
 from sqlalchemy import insert, select
@@ -63,19 +64,20 @@ def keep_file(
         ],
     )
     pending = [row_chunks(table.rows), *map(column_chunks, table.columns)]
+    together, size = list[dict[str, Any]](), 0
     with ThreadPoolExecutor(2) as pool:
         streams: Iterator[list[tuple[int, bytes]]] = pool.map(list, pending)
         for position, chunks in enumerate(streams):
-            progress(f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads))
             for number, (rows, piece) in enumerate(chunks):
-                values = {
-                    "file_id": file.id,
-                    "position": position,
-                    "number": number,
-                    "rows": rows,
-                    "content": piece,
-                }
-                session.execute(insert(ColumnChunk).values(**values))
+                place = {"file_id": file.id, "position": position, "number": number}
+                together.append({**place, "rows": rows, "content": piece})
+                size += len(piece)
+            if size > _PIECE or position == len(heads) - 1:
+                progress(
+                    f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads)
+                )
+                session.execute(insert(ColumnChunk), together)
+                together, size = [], 0
     return file
 
 

@@ -91,3 +91,24 @@ def test_a_stem_ends_at_a_whole_word() -> None:
     )
     assert stem_of(["Age", "Agent"]) == ""
     assert item_of("How content? [Boats]", "How content? ") == "Boats"
+
+
+PIECES = st.sampled_from(["How ", "safe ", "do ", "you ", "feel", ": ", "on deck", "below", "s", "2"])
+TITLES = st.lists(st.lists(PIECES, min_size=1, max_size=8).map("".join), min_size=2, max_size=12)
+
+
+@given(TITLES)
+def test_a_run_is_cut_as_by_trying_every_length_from_the_longest(titles: list[str]) -> None:
+    names = [f"q{k}" for k in range(len(titles))]
+    found = arrived(
+        {name: (title, ["0", "1"]) for name, title in zip(names, titles, strict=True)},
+        scales={"s": {"codes": [{"code": 0, "label": "No"}, {"code": 1, "label": "Yes"}]}},
+        variables=[{"name": name, "kind": "coded", "scale": "s", "label": title} for name, title in zip(names, titles, strict=True)],
+    )  # fmt: skip
+    expected, at = [], 0
+    while at < len(titles):
+        length = next((n for n in range(len(titles) - at, 1, -1) if stem_of(titles[at : at + n])), 1)
+        if length > 1:
+            expected.append(tuple(names[at : at + length]))
+        at += length
+    assert [one.variables for one in batteries_of(found)] == expected

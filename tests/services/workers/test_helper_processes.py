@@ -35,6 +35,16 @@ def test_a_file_is_read_as_in_this_process(helpers: Helpers) -> None:
         assert read(helpers).names == ("id", "q")
 
 
+@pytest.mark.parametrize("wide", [2, 60, 64, 65, 800])
+def test_wide_files_of_megabytes_are_read_within_the_limit(wide: int) -> None:
+    line = ",".join(f"answer {k}" for k in range(wide)).encode() + b"\n"
+    head = ",".join(f"q{k}" for k in range(wide)).encode() + b"\n"
+    content = head + line * (6_000_000 // len(line))
+    table, _ = forked("read", content, Source(path="a.csv", header_rows=1), size=len(content))
+    assert len(table.names) == wide and len(table.rows) == content.count(b"\n") - 1
+    assert [column.words for column in table.columns] == [(f"answer {k}",) for k in range(wide)]
+
+
 def test_faults_come_through_and_leave_the_process_ready(helpers: Helpers) -> None:
     read(helpers)
     first = helpers._free.queue[0].process.pid

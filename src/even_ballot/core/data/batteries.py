@@ -1,5 +1,6 @@
 """Columns that belong together: batteries, and columns of one several-answer question."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -103,13 +104,22 @@ def _of_one_stem(
     run: list[Variable], alike: Callable[[list[Variable]], bool]
 ) -> Iterator[tuple[str, list[Variable]]]:
     """A run cut where question texts stop having a stem in common, or stop being alike."""
-    while len(run) >= 2:
-        together = next(
-            (n for n in range(len(run), 1, -1) if stem_of([v.title for v in run[:n]]) and alike(run[:n])), 1
-        )
+    titles, start = [v.title for v in run], 0
+
+    def apart(n: int) -> bool:
+        """Whether so many from the start are too many; more of them are, too."""
+        return not (stem_of(titles[start : start + n]) and alike(run[start : start + n]))
+
+    while start < len(run):
+        # In strides that double, so that most cuts are seen at the first look.
+        reach, most = 2, len(run) - start
+        while reach <= most and not apart(reach):
+            reach *= 2
+        within = range(reach // 2 + 1, min(reach, most + 1))
+        together = within.start - 1 + bisect_left(within, True, key=apart)
         if together > 1:
-            yield stem_of([v.title for v in run[:together]]), run[:together]
-        run = run[together:]
+            yield stem_of(titles[start : start + together]), run[start : start + together]
+        start += together
 
 
 def batteries_of(data: Dataset) -> tuple[Battery, ...]:

@@ -16,6 +16,8 @@ from even_ballot.core.faults import Fault, StudyError, some
 from even_ballot.core.numerics.arrays import Floats
 
 _NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
+_PLAIN = re.compile(r"\s*[+-]?(?!0\d)(\d{1,15}(\.\d{0,15})?|\.\d{1,15})\s*", re.ASCII)
+"""As nearly all numbers are written: `float` reads them as they are, and none has a leading zero."""
 _POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)
 _COMMAED = re.compile(r"[+-]?\d+(,\d+)?", re.ASCII)
 _PARTED = re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3})+", re.ASCII)
@@ -103,6 +105,8 @@ def guess_kind(column: Column, decimal: str = ".") -> Kind:
         if packed.zeros or len(others) < len(packed):
             return "text" if packed.zeros or not all(map(reads_as_number, said)) else "number"
     words = [word for word in column.words if word.strip()]
+    if words and decimal == "." and all(map(_PLAIN.fullmatch, words)):
+        return "number"
     if not words or any(not reads_as_number(word, decimal) or _LEADING_ZERO.match(word) for word in words):
         return "date" if words and all(parse_date(word) is not None for word in words) else "text"
     return "number"
@@ -165,6 +169,8 @@ def numbers_of(words: Sequence[str], decimal: str = ".") -> list[float | None] |
     >>> numbers_of(("1", "late"))
     [1.0, None]
     """
+    if decimal == "." and not isinstance(words, Words) and all(map(_PLAIN.fullmatch, words)):
+        return list(map(float, words))
     if not isinstance(words, Words) or words.numbers is None or decimal != ".":
         return [parse_number(word, decimal) for word in words]
     found = words.numbers.copy()

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -25,6 +26,7 @@ from even_ballot.formats.sources.surroundings import cut_tail, guess_rows_above,
 DELIMITERS = ",;\t|"
 
 _SNIFF, _HEAD, _LOOKED_AT = 64 * 1024, 1 << 20, 60
+_FEW, _SMALL, _BLOCK, _LARGE = 64, 1 << 22, 1 << 24, 1 << 20
 
 _LINE_END = re.compile(rb"\r\n|\n|\r")
 
@@ -117,13 +119,15 @@ def without_blank_records(
     return RawTable(names, labels, tuple(columns), rows, blank)
 
 
-def _in_entries(texts: list[pa.ChunkedArray | None], progress: Progress) -> list[Column]:
+def _in_entries(texts: list[Any], progress: Progress) -> list[Column]:
     """Columns as their distinct entries; each one's texts are let go once it is there."""
 
     def entries(at: int) -> Column:
-        column = as_column(texts[at])
-        texts[at] = None
-        pa.default_memory_pool().release_unused()
+        text, texts[at] = texts[at], None
+        column, large = as_column(text), text.nbytes > _LARGE
+        del text
+        if large:
+            pa.default_memory_pool().release_unused()
         return column
 
     columns: list[Column] = []
@@ -155,7 +159,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     progress("Taking the records apart", None)
     table = _parsed(body, delimiter, len(names), lines, source.path)
     _check_last(table, body, source.path)
-    texts: list[pa.ChunkedArray | None] = list(table.columns)
+    texts = list(table.columns)
     del table
     columns = _in_entries(texts, progress)
     if heads[names_row - 1][0].strip() == "row":
@@ -256,13 +260,17 @@ def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa
     start = _after(body, skip)
     if not body[start : start + _HEAD].strip() and not body[start:].strip():
         raise fault("The file holds headings and no record.", path, "Bring a file with at least one record.")
+    # Texts in small blocks take less time and memory, but are laid out for a block's letters in each column.
+    few = width <= _FEW
     try:
         return arrow_csv.read_csv(
             pa.BufferReader(pa.py_buffer(body).slice(start)),
-            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=1 << 22),
+            read_options=arrow_csv.ReadOptions(column_names=keys, block_size=_SMALL if few else _BLOCK),
             parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
             convert_options=arrow_csv.ConvertOptions(
-                column_types=dict.fromkeys(keys, pa.string()),
+                column_types=dict.fromkeys(
+                    keys, pa.string() if few else pa.dictionary(pa.int32(), pa.string())
+                ),
                 strings_can_be_null=False,
                 quoted_strings_can_be_null=False,
             ),
