@@ -295,3 +295,36 @@ def test_the_interval_of_a_difference_is_that_of_its_standard_error() -> None:
             pytest.approx(test.diff - t * test.se),
             pytest.approx(test.diff + t * test.se),
         )
+
+
+@settings(max_examples=12, deadline=None)
+@given(SEEDS, st.booleans())
+def test_intervals_take_each_figures_own_degrees_of_freedom_where_asked(seed: int, own: bool) -> None:
+    """Against t of the cell's df times its error, for means, quantiles and shares (Wald)."""
+    data = survey(seed, strata=3, psus=3, size=4)
+    design = ALONE if own else CLUSTERED
+    asked = {
+        "stub": ["q", "y"],
+        "banner": ["b"],
+        "show": ["col_pct", "mean", "median", "total"],
+        "where": "b == 1 or h == 1",
+    }
+    by = {
+        of: results(data, design, interval={"method": "wald", "df": of}, **asked).tables[0].cells
+        for of in ("cell", "design")
+    }  # fmt: skip
+    whole = results(data, design, **asked).units.degrees_of_freedom
+    compared = 0
+    for cell, usual in zip(by["cell"], by["design"], strict=True):
+        assert (cell.est, cell.df) == (usual.est, usual.df)
+        if cell.stat == "median" or cell.se is None or cell.se == 0 or usual.low is None:
+            continue
+        assert cell.df is not None
+        if cell.df < 1:
+            assert (cell.low, cell.high) == (None, None)
+            continue
+        t, t_usual = stats.t.ppf(0.975, min(cell.df, whole)), stats.t.ppf(0.975, whole)
+        assert usual.high == pytest.approx(usual.est + t_usual * cell.se)
+        assert cell.high == pytest.approx(cell.est + t * cell.se)
+        compared += 1
+    assert compared

@@ -32,6 +32,20 @@ def test_a_figure_is_weak_by_each_rule_that_is_set() -> None:
     assert weak(cell(base_n=30, df=8, se=0.15, deff=3.0), Marks(rse=0.3, effective=10)) == ()
 
 
+def test_wide_intervals_are_weak_in_points_and_over_the_estimate_or_its_complement() -> None:
+    rare, common = cell(est=0.02, low=0.01, high=0.04, se=0.01), cell(est=0.98, low=0.96, high=0.99, se=0.01)
+    rules = Marks(base=None, df=None, width=0.05, relative_width=1.3, rse=0.3)
+    wide = ("interval wider than 130 % of the estimate",)
+    relative = ("relative standard error over 30 %",)
+    assert weak(rare, rules) == relative + wide and weak(common, rules) == ()
+    both = rules.model_copy(update={"complement": True})
+    assert weak(rare, both) == weak(common, both) == relative + wide
+    assert weak(cell(low=0.4, high=0.46), both) == ("interval wider than 5 points",)
+    # A mean has no complement, and its interval no points.
+    assert weak(cell(stat="mean", est=0.98, low=0.96, high=1.2), both) == ()
+    assert weak(cell(), both) == ()
+
+
 def laid(seed: int, marks: Marks | None = None, **table: Any) -> Grid:
     data = survey(seed, strata=3, psus=4, size=8)
     found = results(data, CLUSTERED, **table)

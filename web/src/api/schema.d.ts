@@ -2781,9 +2781,16 @@ export interface components {
         };
         /**
          * Interval
-         * @description Level, method for proportions, and which sides are limited.
+         * @description Level, method for proportions, and which sides are limited. df: the degrees of freedom of Student's t,
+         *     the whole design's or each figure's own: units less strata with cases of its base.
          */
         Interval: {
+            /**
+             * Df
+             * @default design
+             * @enum {string}
+             */
+            df?: "design" | "cell";
             /**
              * Level
              * @default 0.95
@@ -3198,7 +3205,9 @@ export interface components {
          * Marks
          * @description What makes a share, mean or count weak; null: no such rule. base: fewer unweighted cases in the base
          *     than this; rse: a larger relative standard error (0.3 is 30 %); effective: a smaller effective base
-         *     (base over design effect); df: fewer degrees of freedom among the cases of its base. letters: beside weak
+         *     (base over design effect); df: fewer degrees of freedom among the cases of its base; width: a share's
+         *     interval that is wider than this (0.3 is 30 points); relative_width: an interval wider than so many times
+         *     its estimate; complement: what is relative to a share p is also held against 1 − p. letters: beside weak
          *     figures there are none, and none where either base is under this.
          */
         Marks: {
@@ -3208,6 +3217,11 @@ export interface components {
              */
             base?: number | null;
             /**
+             * Complement
+             * @default false
+             */
+            complement?: boolean;
+            /**
              * Df
              * @default 8
              */
@@ -3216,8 +3230,12 @@ export interface components {
             effective?: number | null;
             /** Letters */
             letters?: number | null;
+            /** Relative Width */
+            relative_width?: number | null;
             /** Rse */
             rse?: number | null;
+            /** Width */
+            width?: number | null;
         };
         /**
          * MergedCategory
@@ -4518,6 +4536,7 @@ export interface components {
             /**
              * @default {
              *       "base": 30,
+             *       "complement": false,
              *       "df": 8
              *     }
              */
@@ -4701,6 +4720,7 @@ export interface components {
             id: string;
             /**
              * @default {
+             *       "df": "design",
              *       "level": 0.95,
              *       "method": "logit",
              *       "sides": "both"

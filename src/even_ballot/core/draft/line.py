@@ -58,7 +58,7 @@ class DateReading(Model):
     two_digits_up_to: int = TWO_DIGITS_UP_TO
 
 
-class DraftLine(Model):
+class DraftLine(Model, defer_build=False):
     """A proposal for some questions. sure: from 0 to 1. scale_name, scale, answers: of coded questions, with
     the codes of wordings other than the labels. missing: codes of numbers that mean no answer. name,
     options, separator: of a several-answer question, its columns or the one that holds them all. stem: what

@@ -11,15 +11,18 @@ from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 
 Sides = Literal["both", "lower", "upper"]
 Method = Literal["logit", "wald", "wilson", "beta"]
+Degrees = Literal["design", "cell"]
 EDGE = 1e-12
 
 
 class Interval(Model):
-    """Level, method for proportions, and which sides are limited."""
+    """Level, method for proportions, and which sides are limited. df: the degrees of freedom of Student's t,
+    the whole design's or each figure's own: units less strata with cases of its base."""
 
     level: float = Field(default=0.95, gt=0, lt=1)
     method: Method = "logit"
     sides: Sides = "both"
+    df: Degrees = "design"
 
     @property
     def tail(self) -> float:
@@ -45,7 +48,7 @@ def _sided(
     return low, high
 
 
-def symmetric(est: Floats, se: Floats, df: float, interval: Interval) -> IntervalEnds:
+def symmetric(est: Floats, se: Floats, df: Floats | float, interval: Interval) -> IntervalEnds:
     """est ± t·se, for means and totals; NaN where there is no limit.
 
     >>> low, high = symmetric(np.array([10.0]), np.array([1.0]), 30, Interval())
@@ -64,8 +67,11 @@ def _beta(x: Floats, m: Floats | Ints, tail: float) -> IntervalEnds:
     return low, high
 
 
-def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: Interval) -> IntervalEnds:
-    """Limits of proportions p with design variances; arrays (m,). base_n: unweighted bases; df: the design's.
+def proportion(
+    p: Floats, variance: Floats, base_n: Ints, df: Floats | float, interval: Interval
+) -> IntervalEnds:
+    """Limits of proportions p with design variances; arrays (m,). base_n: unweighted bases; df: the design's,
+    or of each.
 
     p of 0 or 1 takes base_n as its effective size; p between them without variance is its own interval;
     one whose variance is not known (NaN) has none.
@@ -74,7 +80,7 @@ def proportion(p: Floats, variance: Floats, base_n: Ints, df: float, interval: I
     >>> round(float(low[0]), 4), round(float(high[0]), 4)
     (0.1321, 0.2911)
     """
-    t, se = interval.t(df), np.sqrt(variance)
+    t, se = np.broadcast_to(interval.t(df), p.shape), np.sqrt(variance)
     edge: Bools = (p <= EDGE) | (p >= 1 - EDGE)
     whole = np.where(edge, np.round(p), p)
     with np.errstate(all="ignore"):

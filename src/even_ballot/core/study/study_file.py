@@ -18,7 +18,7 @@ from even_ballot.core.tables.request import BannerEntry, TableRequest
 from even_ballot.core.weighting.request import Weighting
 
 
-class Source(Model):
+class Source(Model, defer_build=False):
     """Where a file is and how it is read; what is left out is guessed. names_row: which of the header rows
     (from 1) holds the names; the others become labels. rows_above, rows_below: rows that are not blank above
     the headings and below the records, titles, notes and totals, which are left out; repeated, hidden:

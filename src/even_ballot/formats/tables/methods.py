@@ -9,6 +9,10 @@ from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
 from even_ballot.formats.tables.designs import design_sentence, method_sentence
 
+_DEGREES = {
+    "design": "the design's degrees of freedom",
+    "cell": "the degrees of freedom of each figure's own cases",
+}
 _INTERVALS = {
     "logit": "limits on the logit scale, turned back",
     "wald": "estimate ± t × standard error",
@@ -107,8 +111,7 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
             interval.sides
         ]
         lines.append(
-            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at the design's degrees of "
-            "freedom; "
+            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at {_DEGREES[interval.df]}; "
             f"proportions: {_INTERVALS[interval.method]}."
         )
     lines.append(f"Computed by Even Ballot {__version__}.")

@@ -113,11 +113,14 @@ function Rules({ rules, marks, change }: { rules: readonly Rule[]; marks: Marks;
 function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => void }) {
   const base = marks.base === undefined ? 30 : marks.base;
   const df = marks.df === undefined ? 8 : marks.df;
+  const of = (share: number | null | undefined) => (share == null ? null : 100 * share);
   const weak: Rule[] = [
     ["base", "fewer unweighted cases in its base than", base, 30, 1, 1],
-    ["rse", "a relative standard error (%) over", marks.rse == null ? null : 100 * marks.rse, 30, 0.1, 100],
+    ["rse", "a relative standard error (%) over", of(marks.rse), 30, 0.1, 100],
     ["effective", "an effective base under", marks.effective ?? null, 30, 1, 1],
     ["df", "fewer degrees of freedom among the cases of its base than", df, 8, 1, 1],
+    ["width", "an interval of a share wider, in points, than", of(marks.width), 30, 0.1, 100],
+    ["relative_width", "an interval wider, in % of the estimate, than", of(marks.relative_width), 130, 0.1, 100],
   ];
   const letters: Rule[] = [["letters", "nor where either base is under", marks.letters ?? null, 50, 1, 1]];
   return (
@@ -125,6 +128,11 @@ function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => 
       <Sub>Figures to flag as unreliable</Sub>
       <p className="text-soft text-sm">A figure is marked ° where it has</p>
       <Rules rules={weak} marks={marks} change={change} />
+      <Tick
+        label="What is relative to a share p is held against 1 − p, too"
+        checked={marks.complement ?? false}
+        onChange={(e) => change({ ...marks, complement: e.target.checked })}
+      />
       <p className="mt-1 text-soft text-sm">Letters never stand beside weak figures,</p>
       <Rules rules={letters} marks={marks} change={change} />
     </>

@@ -46,6 +46,10 @@ const METHODS = [
   ["wilson", "Wilson"],
   ["beta", "beta"],
 ] as const;
+const DEGREES = [
+  ["design", "the design's df"],
+  ["cell", "each figure's df"],
+] as const;
 const LEVELS = [
   ["0.9", "90 %"],
   ["0.95", "95 %"],
@@ -170,6 +174,13 @@ export function Figures({ request, codebook, save }: Asked) {
           value={interval.sides ?? "both"}
           options={SIDES}
           onChange={(e) => save({ interval: { ...interval, sides: e.target.value as Interval["sides"] } })}
+        />
+        <Choice
+          aria-label="Degrees of freedom of intervals"
+          className="!w-36"
+          value={interval.df ?? "design"}
+          options={DEGREES}
+          onChange={(e) => save({ interval: { ...interval, df: e.target.value as Interval["df"] } })}
         />
         {dated && (
           <Choice

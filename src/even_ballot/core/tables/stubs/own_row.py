@@ -95,8 +95,9 @@ class OwnRow(NumberRow):
         ranks = self._ranks[column]
         if ranks is None:
             return None
-        value, df = ranks.quantile(q), self.part.df
-        if df < 1:
+        value, degrees = ranks.quantile(q), self.degrees
+        df = float(self.part.degrees_for(None if degrees is None else degrees[column]))
+        if df != df:
             return Quantile(value)
         error = float(self.below(value, column).variance.item()) ** 0.5
         if error != error:

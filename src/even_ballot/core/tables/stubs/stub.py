@@ -69,14 +69,24 @@ class StubByBanner:
         """The tests asked for."""
         raise NotImplementedError
 
-    def limits(self, e: Estimates, share: bool = False) -> IntervalEnds:
-        """The limits of estimates of any shape; NaN where the design has no degrees of freedom."""
-        if self.df < 1:
-            nowhere = np.full(e.est.shape, np.nan)
-            return nowhere, nowhere
+    def degrees_for(self, own: Ints | None) -> Floats:
+        """The degrees of freedom of Student's t; own: those of the figures' cases, of any shape. NaN where
+        there are none."""
+        df = np.asarray(self.df, np.float64)
+        if own is not None and self.request.interval.df == "cell":
+            df = np.minimum(own, df)
+        return np.where(df < 1, np.nan, df)
+
+    def limits(self, e: Estimates, share: bool = False, df: Ints | None = None) -> IntervalEnds:
+        """The limits of estimates of any shape; NaN where there are no degrees of freedom. df: those of the
+        figures' own cases."""
+        t_df, interval = np.broadcast_to(self.degrees_for(df), e.est.shape), self.request.interval
         if share:
-            return proportion(e.est, e.variance, e.base_n, self.df, self.request.interval)
-        return symmetric(e.est, np.sqrt(e.variance), self.df, self.request.interval)
+            low, high = proportion(e.est, e.variance, e.base_n, t_df, interval)
+        else:
+            low, high = symmetric(e.est, np.sqrt(e.variance), t_df, interval)
+        low, high = (np.where(np.isnan(t_df), np.nan, limit) for limit in (low, high))
+        return low, high
 
     def emit(
         self,
@@ -97,7 +107,7 @@ class StubByBanner:
         degrees of freedom. df: broadcast to rows × columns; plain: by column and row; limits: where they
         are not the usual ones; counted: it is of no base; of_one_case: whether one case alone has an
         interval."""
-        low, high = limits or self.limits(e, share)
+        low, high = limits or self.limits(e, share, df)
         if not of_one_case:
             low, high = (np.where(e.base_n == 1, np.nan, limit) for limit in (low, high))
         figures = [x.T.tolist() for x in (e.est, np.sqrt(e.variance), low, high, e.n, e.base_n, e.deff)]
