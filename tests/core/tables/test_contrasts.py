@@ -8,6 +8,7 @@ from designs import DESIGNS, column, sample_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from parting import differing, random_parts
+from plain import quantile
 from reading_estimates import Figure
 from reading_models import two_sided
 from surveys import A, margin, results, study, survey
@@ -129,6 +130,43 @@ def test_contrasts_are_what_a_second_reading_finds(
                     pytest.approx(test.diff, abs=1e-10),
                     pytest.approx(test.se, rel=1e-6),
                 )
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from(DESIGNS))
+def test_quantiles_are_held_against_each_other_by_replicates_alone(seed: int, design: dict[str, Any]) -> None:
+    found = results(
+        survey(seed, psus=5), design, stub=["y"], banner=["a", "b", ["a", "b"]], show=["median", "q25"], tests=[],
+        contrasts=CONTRASTS,
+    )  # fmt: skip
+    sample, told = sample_of(found, design, False), found.tables[0].contrasts or ()
+    assert bool(told) == (sample.replicates is not None)
+    y = column(found, "y")
+    for of in told:
+        terms = next(c["of"] for c in CONTRASTS if c["label"] == of.label)
+
+        def contrast(w: Any, of: Any = of, terms: Any = terms) -> float:
+            each = {}
+            for term in terms:
+                inside = ~np.isnan(y)
+                for name, code in term["at"].items():
+                    inside = inside & (column(found, name) == code)
+                if not w[inside].sum() > 0:
+                    return float("nan")
+                q = {"median": 0.5, "q25": 0.25}[of.stat]
+                each[term["times"], *term["at"].items()] = quantile(y[inside].tolist(), w[inside].tolist(), q)
+            if of.is_ratio:
+                top, bottom = (next(v for k, v in each.items() if k[0] == times) for times in (1, -1))
+                return top / bottom if bottom else float("nan")
+            return sum(k[0] * v for k, v in each.items())
+
+        assert of.est == pytest.approx(contrast(np.asarray(sample.w)), rel=1e-9, abs=1e-12)
+        again = np.array([contrast(w) for w in np.asarray(sample.replicates).T])
+        counts = np.asarray(sample.c) > 0
+        variance = float(np.asarray(sample.c)[counts] @ (again[counts] - of.est) ** 2)
+        assert of.se == (
+            pytest.approx(np.sqrt(variance), rel=1e-7, abs=1e-9) if variance == variance else None
+        )
 
 
 @settings(max_examples=10, deadline=None)

@@ -303,7 +303,7 @@ def test_intervals_take_each_figures_own_degrees_of_freedom_where_asked(seed: in
     """Against t of the cell's df times its error, for means, quantiles and shares (Wald)."""
     data = survey(seed, strata=3, psus=3, size=4)
     design = ALONE if own else CLUSTERED
-    asked = {
+    asked: dict[str, Any] = {
         "stub": ["q", "y"],
         "banner": ["b"],
         "show": ["col_pct", "mean", "median", "total"],

@@ -244,3 +244,25 @@ def ranks_of(parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> Ran
             return Bracketed(parts, merge, held)
     whole = merge(ValueHistogram.merged, histograms)
     return whole.ranked() if len(whole.value) else None
+
+
+def quantiles_again(value: Floats, weight: Floats, q: float) -> Floats:
+    """The same quantile by several sets of weights, (R,): value: (n,); weight: (n, R). NaN where no weight is
+    left.
+
+    >>> weights = np.array([[1.0, 0.0], [1.0, 1.0], [1.0, 1.0]])
+    >>> quantiles_again(np.array([3.0, 1.0, 2.0]), weights, 0.5).tolist()
+    [2.0, 1.5]
+    """
+    order = np.argsort(value, kind="stable")
+    value = value[order]
+    # The last of those alike, where all of their weight is together.
+    last = np.flatnonzero(np.append(value[1:] != value[:-1], True)) if len(value) else np.zeros(0, np.int64)
+    value, cumulative = value[last], np.cumsum(weight[order], axis=0)[last]
+    found = np.full(weight.shape[1], np.nan)
+    for r in range(weight.shape[1]):
+        column = cumulative[:, r]
+        there = np.diff(column, prepend=0.0) > 0
+        if there.any():
+            found[r] = Ranked(value[there], column[there]).quantile(q)
+    return found

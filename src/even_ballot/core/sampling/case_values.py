@@ -115,6 +115,11 @@ class _Rows:
 
         return self._scattered(int(starts[-1]), where)
 
+    def slope(self) -> Floats | None:
+        """B, (J, m), where residuals are wanted."""
+        residuals = self.sample.units.residuals
+        return None if residuals is None else residuals.inverse @ (residuals.columns @ self.by_category())
+
     def of_own(self, fitted: Floats | None) -> tuple[Floats, Floats]:
         """Where every case is its own PSU: Σ factor_h f f′, (m, m), and Σ f by stratum, (H, m), f = w (z −
         x′B). fitted: (J_all, m), what each category of the margins takes off."""
@@ -168,11 +173,7 @@ def covariance(sample: Sample, inside: Sequence[Bools], values: Values, estimate
     """
     units = sample.units
     rows = _Rows(sample, inside, values, estimates)
-    slope = (
-        None
-        if units.residuals is None
-        else units.residuals.inverse @ (units.residuals.columns @ rows.by_category())
-    )
+    slope = rows.slope()
     if units.own:
         fitted = None if slope is None or units.residuals is None else units.residuals.columns.T @ slope
         return covariance_of_own(*rows.of_own(fitted), units)
@@ -182,28 +183,40 @@ def covariance(sample: Sample, inside: Sequence[Bools], values: Values, estimate
     return covariance_of_totals(totals, units)
 
 
-def absolute_moments(sample: Sample, inside: Sequence[Bools], values: Values, estimates: int) -> Floats:
-    """What a variance is of terms taken absolutely, (m,), to hold it against its rounding.
+def absolute_moments(
+    sample: Sample, inside: Sequence[Bools], values: Values, terms: Values, estimates: int
+) -> Floats:
+    """What a variance is of terms taken absolutely, (m,), to hold it against its rounding. values: z; terms:
+    what it is made of, taken absolutely; where residuals are wanted |x′B| is added.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> sample = sampled(ferry(), Design(clusters=("boat",)), "w")
     >>> one = lambda p, at: np.ones((len(at), 1))
-    >>> absolute_moments(sample, [np.ones(8, bool)], one, 1).round(4).tolist()
+    >>> absolute_moments(sample, [np.ones(8, bool)], one, one, 1).round(4).tolist()
     [27.3333]
     """
-    units = sample.units
+    units, slope = sample.units, _Rows(sample, inside, values, estimates).slope()
     if not units.own:
-        totals = _Rows(sample, inside, values, estimates).by_unit()
+        totals = _Rows(sample, inside, terms, estimates).by_unit()
+        if slope is not None and units.residuals is not None:
+            totals = totals + units.residuals.size @ np.abs(slope)
         return np.asarray(units.factor[units.stratum] @ totals**2)
+    fitted = None if slope is None or units.residuals is None else units.residuals.columns.T @ slope
 
     def squares(number: int, at: Ints) -> Floats:
-        part = sample.parts[number]
+        part, size = sample.parts[number], np.zeros((len(at), estimates))
+        mine = inside[number][at]
+        size[mine] = terms(number, at[mine])
+        if fitted is not None:
+            size += np.abs(_explained(part, at, fitted, units))
         factor = units.factor[units.stratum[part.unit[at]]] * part.weight[at] ** 2
-        return np.asarray(factor @ values(number, at) ** 2)
+        return np.asarray(factor @ size**2)
 
-    return summed(sample, inside, squares, (estimates,))
+    # With residuals a case without a value of its own still has one.
+    everybody = inside if fitted is None else sample.each(lambda part, who: who | (part.weight > 0), inside)
+    return summed(sample, everybody, squares, (estimates,))
 
 
 class ReplicateWeights:

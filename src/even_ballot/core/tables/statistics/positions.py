@@ -1,13 +1,23 @@
 """Medians and other quantiles with Woodruff's limits (Woodruff, 1952), and modes."""
 
+import re
 from collections.abc import Iterator
 
 from even_ballot.core.tables.results import Cell
 from even_ballot.core.tables.statistics.rows import NumberRow
 from even_ballot.core.tables.statistics.statistic import Statistic, register
 
+QUANTILE = r"q(\d{1,2}(\.\d+)?|100)"
 
-def _per_cent(stat: str) -> float:
+
+def per_cent(stat: str) -> float | None:
+    """Which quantile a figure is, in per cent; None for figures that are none.
+
+    >>> per_cent("median"), per_cent("q97.5"), per_cent("mean")
+    (50.0, 97.5, None)
+    """
+    if stat != "median" and not re.fullmatch(QUANTILE, stat):
+        return None
     return 50.0 if stat == "median" else float(stat[1:])
 
 
@@ -21,7 +31,7 @@ class _Quantile(Statistic):
         return {"q25": "lower quartile", "q75": "upper quartile"}.get(name, f"quantile {name[1:]} %")
 
     def is_extreme(self, name: str) -> bool:
-        return _per_cent(name) in (0, 100)
+        return per_cent(name) in (0, 100)
 
     @property
     def choices(self) -> tuple[str, ...]:
@@ -29,8 +39,9 @@ class _Quantile(Statistic):
 
 
 def _quantile(row: NumberRow, stat: str, first: int) -> Iterator[Cell]:
+    q = (per_cent(stat) or 0) / 100
     for column in range(first, len(row.paths)):
-        found = row.quantile(_per_cent(stat) / 100, column)
+        found = row.quantile(q, column)
         if found is not None:
             yield from row.emit_value(stat, column, found.value, found.low, found.high, found.se)
 
@@ -49,7 +60,7 @@ register(
 )
 register(
     _Quantile(
-        r"q(\d{1,2}(\.\d+)?|100)",
+        QUANTILE,
         "Quantile",
         "quantile",
         "number",

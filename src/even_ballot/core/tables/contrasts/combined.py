@@ -1,0 +1,135 @@
+"""Linear combinations of columns' figures, and ratios of two, with their variance from the joint covariance,
+whether the columns share cases or not."""
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.sampling.case_values import (
+    absolute_moments,
+    covariance,
+    replicate_sums,
+    summed,
+)
+from even_ballot.core.sampling.replicates import EMPTY
+from even_ballot.core.tables.contrasts.columns import ContrastColumn
+from even_ballot.core.tables.contrasts.figures import FigureRow, StubFigures
+from even_ballot.core.tables.request import Contrast
+from even_ballot.core.tables.shared import SharedCounts
+
+_ROUNDING = 1e-20
+
+
+class Combined:
+    """A contrast of one stub variable's figures."""
+
+    def __init__(
+        self,
+        shared: SharedCounts,
+        stub: StubFigures,
+        columns: list[ContrastColumn],
+        contrast: Contrast,
+        who: Sequence[Bools],
+    ) -> None:
+        self.sample, self.stub, self.columns, self.contrast, self.who = (
+            shared.sample,
+            stub,
+            columns,
+            contrast,
+            who,
+        )
+        f = len(stub.rows)
+        sums = summed(self.sample, who, self._weighted, (len(columns), 2, f))
+        self.above, self.below = sums[:, 0], sums[:, 1]
+        self.totals = np.array([row.stat == "total" for row in stub.rows])
+        with np.errstate(all="ignore"):
+            self.theta = np.where(self.totals, self.above, self.above / self.below)
+        absent = np.array([row.stat == "row_pct" for row in stub.rows])
+        for j, column in enumerate(columns):
+            if column.whole:
+                self.theta[j, absent] = np.nan
+        self.times = np.array([term.times for term in contrast.of])
+
+    def _each(self, number: int, at: Ints) -> Iterator[tuple[Floats, Floats]]:
+        for column in self.columns:
+            above, below = self.stub.figures(number, at, column.answered[number][at])
+            inside = column.inside[number][at][:, None]
+            # A row's per cent is of all columns of its entry.
+            rows = np.array([row.stat == "row_pct" for row in self.stub.rows])
+            yield above * inside, below * (inside | rows)
+
+    def _weighted(self, number: int, at: Ints) -> Floats:
+        w = self.sample.parts[number].weight[at]
+        return np.stack([np.stack([w @ above, w @ below]) for above, below in self._each(number, at)])
+
+    @property
+    def rows(self) -> list[FigureRow]:
+        """Which figures they are, F of them."""
+        return self.stub.rows
+
+    @property
+    def est(self) -> Floats:
+        """(F,), NaN where a figure is absent."""
+        with np.errstate(all="ignore"):
+            if self.contrast.ratio:
+                top, bottom = self._sides
+                return np.where(self.theta[bottom] != 0, self.theta[top] / self.theta[bottom], np.nan)
+            return np.asarray(self.times @ self.theta)
+
+    @property
+    def _sides(self) -> tuple[int, int]:
+        first = 0 if self.contrast.of[0].times > 0 else 1
+        return first, 1 - first
+
+    @property
+    def _slopes(self) -> Floats:
+        """What each column's figure counts, (columns, F)."""
+        if not self.contrast.ratio:
+            return np.broadcast_to(self.times[:, None], self.theta.shape)
+        top, bottom = self._sides
+        found = np.zeros_like(self.theta)
+        with np.errstate(all="ignore"):
+            found[top] = 1 / self.theta[bottom]
+            found[bottom] = -self.est / self.theta[bottom]
+        return found
+
+    def _z(self, number: int, at: Ints, absolute: bool = False) -> Floats:
+        found = np.zeros((len(at), len(self.stub.rows)))
+        slopes = np.nan_to_num(self._slopes)
+        theta = np.nan_to_num(self.theta)
+        for j, (above, below) in enumerate(self._each(number, at)):
+            base = np.where(self.totals | (self.below[j] == 0), 1.0, self.below[j])
+            expected = np.where(self.totals, 0.0, theta[j]) * below
+            if absolute:
+                found += np.abs(slopes[j] / base) * (np.abs(above) + np.abs(expected))
+            else:
+                found += slopes[j] / base * (above - expected)
+        return found
+
+    def variance(self) -> Floats:
+        """V of each figure's contrast, (F,); NaN where it is not known."""
+        f, units = len(self.stub.rows), self.sample.units
+        if units.replicates is None:
+            found = np.diag(covariance(self.sample, self.who, self._z, f))
+            most = absolute_moments(self.sample, self.who, self._z, lambda p, at: self._z(p, at, True), f)
+            return np.where(found <= _ROUNDING * most, 0.0, found)
+
+        def values(number: int, at: Ints) -> Floats:
+            return np.concatenate([x for pair in self._each(number, at) for x in pair], 1)
+
+        sums = replicate_sums(self.sample, self.who, values, 2 * f * len(self.columns))
+        again = sums.reshape(len(sums), len(self.columns), 2, f)
+        with np.errstate(all="ignore"):
+            there = np.abs(again[:, :, 1]) > EMPTY * np.abs(self.below)
+            theta = np.where(
+                self.totals, again[:, :, 0], np.where(there, again[:, :, 0] / again[:, :, 1], np.nan)
+            )
+            if self.contrast.ratio:
+                top, bottom = self._sides
+                est = theta[:, top] / theta[:, bottom]
+            else:
+                est = np.einsum("j,rjf->rf", self.times, theta)
+            apart = est - self.est
+            counts = units.replicates.c > 0
+            return np.asarray(units.replicates.c[counts] @ apart[counts] ** 2)
