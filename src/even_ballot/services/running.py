@@ -16,6 +16,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.microdata import microdata
+from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
 from even_ballot.formats.tables.designs import design_notices
 from even_ballot.formats.tables.weighting_page import weighting_page
 from even_ballot.formats.tables.workbook import workbook
@@ -121,9 +122,14 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, Ite
     def page() -> bytes:
         return weighting_page(study, results.weightings, results.units).encode()
 
+    replicates = None
+    if study.design.save_replicates:
+        taken = set(results.data.variables)
+        replicates = ReplicateColumns(results.sample, study.design, results.weight, taken)
     return {
         "results.json": _later(document),
-        "microdata.csv": microdata(results.data, weights, guard),
+        "microdata.csv": microdata(results.data, weights, guard, replicates),
+        **({"replicates.json": _later(replicates.text)} if replicates else {}),
         "tables.xlsx": _later(lambda: workbook(study, results)),
         **({"weighting.html": _later(page)} if weights else {}),
     }

@@ -2040,7 +2040,8 @@ export interface components {
          *
          *     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters:
          *     variables of the first stage. population_size: a variable with the number of first-stage units in the
-         *     stratum. calibrated: standard errors know that the weights were raked.
+         *     stratum. calibrated: standard errors know that the weights were raked. save_replicates: replicate weights
+         *     stand beside the weight in the records that are released.
          */
         Design: {
             /**
@@ -2055,6 +2056,11 @@ export interface components {
             clusters?: string[];
             /** Population Size */
             population_size?: string | null;
+            /**
+             * Save Replicates
+             * @default false
+             */
+            save_replicates?: boolean;
             /**
              * Single Psu
              * @default refuse
@@ -2656,7 +2662,8 @@ export interface components {
         };
         /**
          * GivenColumns
-         * @description Replicate weights that came with the file; scale: what each squared difference counts.
+         * @description Replicate weights that came with the file; scale: what each squared difference counts, one for all or
+         *     one for each column.
          */
         GivenColumns: {
             /** Columns */
@@ -2667,7 +2674,7 @@ export interface components {
              */
             method: "columns";
             /** Scale */
-            scale: number;
+            scale: number | number[];
         };
         /**
          * Grid
@@ -4507,6 +4514,7 @@ export interface components {
              * @default {
              *       "calibrated": false,
              *       "clusters": [],
+             *       "save_replicates": false,
              *       "single_psu": "refuse",
              *       "strata": [],
              *       "variance": {

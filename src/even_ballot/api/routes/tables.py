@@ -17,8 +17,17 @@ router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFU
 _TYPES = {
     "tables.xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "microdata.csv": "text/csv; charset=utf-8",
+    "replicates.json": "application/json",
     "results.json": "application/json",
     "weighting.html": "text/html; charset=utf-8",
+}
+_ABSENT = {
+    "weighting.html": ("There are no weights to report on.", "weightings", "Weight the sample first."),
+    "replicates.json": (
+        "There are no replicate weights in the records.",
+        "design.save_replicates",
+        "Have them saved with the records, in the sample design.",
+    ),
 }
 
 
@@ -77,7 +86,7 @@ def release(name: str, state: CurrentStudy, session: Transaction, pipelines: Wor
         raise fault(f"A release has no {name!r}.", "", f"It has: {', '.join(_TYPES)}.")
     content = tables.release(session, pipelines, state).get(name)
     if content is None:
-        raise fault("There are no weights to report on.", "weightings", "Weight the sample first.")
+        raise fault(*_ABSENT[name])
     headers = attachment(state.study.title, name)
     if name == "microdata.csv":
         return StreamingResponse(content, media_type=_TYPES[name], headers=headers)

@@ -101,7 +101,7 @@ def _given(
         for w, *of in zip(full, *columns, strict=True)
     )
     any_weight = cases.merge(np.logical_or, [(of.weights > 0).any(0) for of in weights])
-    return ByCase(np.full(len(columns), method.scale), np.asarray(~any_weight)), weights
+    return ByCase(np.array(method.scales), np.asarray(~any_weight)), weights
 
 
 def sampled(

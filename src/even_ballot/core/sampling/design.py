@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 
 from even_ballot.core.model import Model
 
+_Scale = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 SinglePsu = Literal["refuse", "certainty", "centre", "average"]
 
 
@@ -39,11 +40,25 @@ class Balanced(Model):
 
 
 class GivenColumns(Model):
-    """Replicate weights that came with the file; scale: what each squared difference counts."""
+    """Replicate weights that came with the file; scale: what each squared difference counts, one for all or
+    one for each column."""
 
     method: Literal["columns"]
     columns: tuple[str, ...] = Field(min_length=2)
-    scale: float = Field(gt=0, allow_inf_nan=False)
+    scale: _Scale | tuple[Annotated[float, Field(ge=0, allow_inf_nan=False)], ...]
+
+    @model_validator(mode="after")
+    def _one_for_each(self) -> Self:
+        if isinstance(self.scale, tuple) and len(self.scale) != len(self.columns):
+            raise ValueError(
+                f"{len(self.scale)} scales for {len(self.columns)} columns; give one for all, or one for each"
+            )
+        return self
+
+    @property
+    def scales(self) -> tuple[float, ...]:
+        """What each column's squared difference counts."""
+        return self.scale if isinstance(self.scale, tuple) else (self.scale,) * len(self.columns)
 
 
 VarianceMethod = Annotated[
@@ -56,7 +71,8 @@ class Design(Model):
 
     weight: a variable; left out, the last weighting's (or none); null, unweighted. strata, clusters:
     variables of the first stage. population_size: a variable with the number of first-stage units in the
-    stratum. calibrated: standard errors know that the weights were raked.
+    stratum. calibrated: standard errors know that the weights were raked. save_replicates: replicate weights
+    stand beside the weight in the records that are released.
     """
 
     weight: str | None = None
@@ -66,6 +82,16 @@ class Design(Model):
     single_psu: SinglePsu = "refuse"
     calibrated: bool = False
     variance: VarianceMethod = Linearised()
+    save_replicates: bool = False
+
+    @model_validator(mode="after")
+    def _there_is_something_to_save(self) -> Self:
+        if self.save_replicates and isinstance(self.variance, Linearised):
+            raise ValueError(
+                "linearisation has no replicate weights to save; choose jackknife, bootstrap or balanced, or "
+                "leave save_replicates out"
+            )
+        return self
 
     @model_validator(mode="after")
     def _given_weights_are_as_they_are(self) -> Self:

@@ -448,6 +448,7 @@ class Pipeline:
             name,
             tables,
             data,
+            sample,
             kinds=self._guessed_kinds(),
         )
 

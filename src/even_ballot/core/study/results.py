@@ -13,6 +13,7 @@ from even_ballot.core.disclosure.tables import (
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import Effect
 from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
+from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.summary import Summary, summary_of
@@ -55,6 +56,7 @@ class Results:
     weight: str | None
     tables: tuple[TableResult, ...]
     data: Dataset
+    sample: Sample
     control: DisclosureControl | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
     guessed: Mapping[str, Any] = field(default_factory=dict)

@@ -11,10 +11,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import BLANK, UNPLACED, Column, Dataset
+from even_ballot.core.data.dataset import BLANK, UNPLACED, Column, Dataset, number_column
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.grouping import numbered
 from even_ballot.formats.exchange.guarding import guarded
+from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
 
 _ROWS = 1 << 15
 _FEW = 1 << 14
@@ -95,17 +96,25 @@ def _columns(data: Dataset, names: Sequence[str], guard: bool) -> Iterator[tuple
         yield column, data.variable(name).kind, words
 
 
-def microdata(data: Dataset, weights: Sequence[str] = (), guard: bool = True) -> Iterator[bytes]:
+def microdata(
+    data: Dataset,
+    weights: Sequence[str] = (),
+    guard: bool = True,
+    replicates: ReplicateColumns | None = None,
+) -> Iterator[bytes]:
     """The records as CSV, many lines a piece. Missing codes stand as they are; entries that could not be
     placed stand as they came. guard: texts that a spreadsheet would run are written so that it does not
-    (`guarding`); the numbers are numbers."""
+    (`guarding`); the numbers are numbers. replicates: weights that stand last."""
+    beside = replicates if replicates is not None and replicates.own else None
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
     columns = list(_columns(data, names, guard))
-    yield (_line(["row", *names]) + "\n").encode(errors="replace")
+    yield (_line(["row", *names, *(beside.names if beside else [])]) + "\n").encode(errors="replace")
     for start in range(0, data.n, _ROWS):
         part = slice(start, start + _ROWS)
         cells = [pc.cast(pa.array(data.rows[part]), pa.string())]
         cells += [_written(column.take(part), kind, words) for column, kind, words in columns]
+        if beside is not None:
+            cells += [_written(number_column(w), "number", ()) for w in beside.of(part).T]
         lines = pc.binary_join_element_wise(*cells, ",") if len(cells) > 1 else cells[0]
         whole = pa.ListArray.from_arrays(pa.array([0, len(lines)], pa.int32()), lines)
         yield pc.binary_join(whole, "\n")[0].as_buffer().to_pybytes() + b"\n"

@@ -55,9 +55,9 @@ def method_sentence(design: Design, units: Units) -> str:
                 f" (those left out keep {fay:g} of their weight)" if fay else ""
             )
         case GivenColumns(scale=scale):
+            each = "as said of each" if isinstance(scale, tuple) else f"{scale:g}"
             how = (
-                f"{count:,} replicate weights that came with the file (each squared difference counts "
-                f"{scale:g})"
+                f"{count:,} replicate weights that came with the file (each squared difference counts {each})"
             )
         case _:
             how = "linearisation (Taylor series)"

@@ -21,6 +21,12 @@ const FILES = [
     "Cleaned and derived, codes not labels, blank for missing, weights last.",
   ],
   [
+    "release/replicates.json",
+    "How to use the replicate weights",
+    "replicates.json",
+    "Which columns of the records they are, what each counts, and the design to run them with.",
+  ],
+  [
     "release/weighting.html",
     "The report on the weights",
     "weighting.html",
@@ -131,9 +137,11 @@ export function ReleaseStation() {
             </Empty>
           )}
           <ul>
-            {FILES.map((item) => (
-              <Download key={item[0]} item={item} ready={ready} />
-            ))}
+            {FILES.filter(([, , name]) => name !== "replicates.json" || study.document.design?.save_replicates).map(
+              (item) => (
+                <Download key={item[0]} item={item} ready={ready} />
+              ),
+            )}
           </ul>
           <Sub>Reproduce</Sub>
           <ul>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Choice, Field, Tick } from "../../parts/fields";
+import { plural } from "../../parts/figures";
 import { NumberField } from "../../parts/number-field";
 import { PickMany } from "../../parts/pick-many";
 
@@ -25,8 +26,9 @@ function alike(name: string, numbers: readonly string[]) {
 /** Given replicate weights: which, and what each squared difference counts. */
 function Columns({ held, numbers, save }: { held: Given | null; numbers: string[]; save: (to: Method) => void }) {
   const [columns, setColumns] = useState<string[]>(held?.columns ?? []);
-  const [scale, setScale] = useState<number | null>(held?.scale ?? null);
-  const keep = (names: string[], counts: number | null) => {
+  const [scale, setScale] = useState<Given["scale"] | null>(held?.scale ?? null);
+  const each = Array.isArray(scale);
+  const keep = (names: string[], counts: Given["scale"] | null) => {
     setColumns(names);
     setScale(counts);
     if (names.length > 1 && counts) save({ method: "columns", columns: names, scale: counts });
@@ -50,7 +52,15 @@ function Columns({ held, numbers, save }: { held: Given | null; numbers: string[
         label="Each squared difference counts"
         hint="As the documentation of the file says, such as 1 / replicates."
       >
-        {(p) => <NumberField {...p} value={scale} fits={(n) => n > 0} take={(n) => keep(columns, n)} />}
+        {(p) =>
+          each ? (
+            <p id={p.id} className="text-sm">
+              {plural(scale.length, "number")}, one for each, as the study file says
+            </p>
+          ) : (
+            <NumberField {...p} value={scale} fits={(n) => n > 0} take={(n) => keep(columns, n)} />
+          )
+        }
       </Field>
     </>
   );
@@ -72,7 +82,7 @@ export function MethodForm({
   const [method, setMethod] = useState<string>(held.method ?? "linearised");
   const pick = (to: string) => {
     setMethod(to);
-    if (to === "linearised") save({ variance: { method: "linearised" } });
+    if (to === "linearised") save({ variance: { method: "linearised" }, save_replicates: false });
     if (to === "jackknife") save({ variance: { method: "jackknife" } });
     if (to === "bootstrap") save({ variance: { method: "bootstrap", count: 500, seed: 1 } });
     if (to === "balanced") save({ variance: { method: "balanced", fay: 0 } });
@@ -127,6 +137,13 @@ export function MethodForm({
           held={held.method === "columns" ? held : null}
           numbers={numbers}
           save={(to) => save({ variance: to, ...(design.calibrated ? { calibrated: false } : {}) })}
+        />
+      )}
+      {["jackknife", "bootstrap", "balanced"].includes(held.method ?? "") && (
+        <Tick
+          label="Save the replicate weights with the records"
+          checked={design.save_replicates ?? false}
+          onChange={(e) => save({ save_replicates: e.target.checked })}
         />
       )}
       <Tick
