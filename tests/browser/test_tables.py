@@ -411,22 +411,40 @@ def test_a_model_is_asked_for_fitted_and_its_reference_turned(browser: Browser, 
 def test_a_scale_and_correlations_are_read(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/scale.trust")
     browser.see("Cronbach's α is 0.75")
+    browser.act("score-items")
+    browser.fill("Name of the new variable", "trust")
+    browser.act("apply-score")
+    browser.see("22 entries")
     browser.go(f"{study}/tables/pairs.views")
     browser.until(lambda: browser.all('[aria-label^="feel_safe_crossing with ferry_runs_need"]'), "the pair")[
         0
     ].click()
     browser.see("of 2,092 cases")
+    browser.see("A square's area is its share of 2,092 cases")
+    assert len(browser.all('section[aria-label="Behind the correlation"] tbody td')) == 25
 
 
-def test_two_columns_are_contrasted(browser: Browser, study: str) -> None:
+def test_columns_are_contrasted_by_pointing_at_figures(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")
-    browser.until(lambda: browser.all('[data-fold="contrasts"] summary'), "contrasts")[0].click()
-    browser.choose("Contrast", "3")
-    browser.choose("With", "0")
+    for column, action in ((4, "into-contrast"), (1, "out-of-contrast")):
+        browser.until(lambda: len(browser.all("main td button")) > 4, "the figures")
+        browser.all("main td button")[column].click()
+        browser.act(action)
     browser.act("add-contrast")
     browser.until(lambda: browser.all('section[aria-label="Contrasts"] table'), "the contrasts")
     browser.see("Brim less Hask")
+    # Three columns, chosen by name, under a name of their own.
+    browser.act("close-behind")
+    browser.unfold("contrasts")
+    for at in ('{"isle":4}', '{"isle":3}', '{"isle":1}'):
+        browser.choose("Add a column to the contrast", at)
+    browser.fill("How often Brim counts", "2", enter=True)
+    browser.fill("What the contrast is called", "Far from near")
+    browser.act("add-contrast")
+    browser.until(
+        lambda: "Far from near" in browser.all('section[aria-label="Contrasts"]')[0].text, "three columns"
+    )
 
 
 def test_a_margin_of_a_number_is_made_and_met(browser: Browser, study: str) -> None:

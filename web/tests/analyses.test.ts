@@ -13,7 +13,7 @@ import {
   toggled,
   withTerms,
 } from "../src/stations/tables/analyses/plan";
-import { columnsOf } from "../src/stations/tables/contrasts";
+import { columnsOf, contrastName, withTerm } from "../src/stations/tables/contrasts";
 
 const document = { models: [{ id: "m1" }, { id: "m2" }] } as unknown as Schema["Study"];
 
@@ -93,6 +93,24 @@ describe("contrasts", () => {
       { at: { sex: 1, isle: 4 }, label: "Woman, Brim" },
       { at: {}, label: "everybody" },
     ]);
+  });
+
+  it("are made by pointing at columns, each as often as it was pointed at", () => {
+    const [hask, brim, all] = [{ isle: 1 }, { isle: 4 }, {}];
+    let terms = withTerm(withTerm([], brim, 1), hask, -1);
+    expect(terms).toEqual([
+      { at: brim, times: 1 },
+      { at: hask, times: -1 },
+    ]);
+    const name = (at: Record<string, number>) => ({ 1: "Hask", 4: "Brim" })[at.isle ?? 0] ?? "everybody";
+    expect(contrastName(terms, name, false)).toBe("Brim less Hask");
+    expect(contrastName(terms, name, true)).toBe("Brim over Hask");
+    terms = withTerm(withTerm(withTerm(terms, hask, 1), brim, 1), all, -1);
+    expect(terms).toEqual([
+      { at: brim, times: 2 },
+      { at: all, times: -1 },
+    ]);
+    expect(contrastName(terms, name, false)).toBe("2 × Brim − everybody");
   });
 
   it("go with the columns they are made of", () => {

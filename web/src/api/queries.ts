@@ -153,6 +153,18 @@ export const tableQuery = (id: string, edition: number, table_id: string) =>
       ),
   });
 
+export const pairQuery = (id: string, edition: number, analysis_id: string, across: string, down: string) =>
+  queryOptions({
+    queryKey: below(id, edition, "pair", analysis_id, across, down),
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/correlations/{analysis_id}/pair", {
+          params: { path: { study_id: id, analysis_id }, query: { across, down } },
+          signal,
+        }),
+      ),
+  });
+
 export const analysisQuery = (
   id: string,
   edition: number,

@@ -465,6 +465,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/correlations/{analysis_id}/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pair
+         * @description Two variables of some correlations held against each other, as they were answered.
+         */
+        get: operations["pair"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/cut-off/{kind}": {
         parameters: {
             query?: never;
@@ -2881,6 +2901,31 @@ export interface components {
             share: number | null;
             /** State */
             state: string;
+        };
+        /**
+         * Joint
+         * @description across, down: the two variables; shares: of everybody who answered both, a row for each place of
+         *     `down`, ascending; n: the cases.
+         */
+        Joint: {
+            across: components["schemas"]["JointAxis"];
+            down: components["schemas"]["JointAxis"];
+            /** N */
+            n: number;
+            /** Shares */
+            shares: number[][];
+        };
+        /**
+         * JointAxis
+         * @description A variable's places in order, each by its label.
+         */
+        JointAxis: {
+            /** Labels */
+            labels: string[];
+            /** Title */
+            title: string;
+            /** Variable */
+            variable: string;
         };
         /**
          * JointTest
@@ -6659,6 +6704,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    pair: {
+        parameters: {
+            query: {
+                across: string;
+                down: string;
+            };
+            header?: never;
+            path: {
+                analysis_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joint"] | null;
                 };
             };
             /** @description Not Found */

@@ -9,6 +9,7 @@ from even_ballot.api.admission import body_of
 from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
 from even_ballot.core.faults import fault
 from even_ballot.core.models.analysis import AnalysisPart
+from even_ballot.core.models.joint import Joint
 from even_ballot.services.stations import tables
 from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
 
@@ -43,6 +44,14 @@ def analysis(
 ) -> AnalysisView:
     """A model, a scale of items or correlations, with what it says in words."""
     return tables.analysis(session, pipelines, state, part, analysis_id)
+
+
+@router.get("/correlations/{analysis_id}/pair")
+def pair(
+    analysis_id: str, across: str, down: str, state: CurrentStudy, session: Transaction, pipelines: Workbench
+) -> Joint | None:
+    """Two variables of some correlations held against each other, as they were answered."""
+    return tables.pair(session, pipelines, state, analysis_id, across, down)
 
 
 @router.get("/disclosure")

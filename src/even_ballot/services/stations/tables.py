@@ -13,6 +13,7 @@ from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
+from even_ballot.core.models.joint import Joint, joint
 from even_ballot.core.models.request import (
     Analysis,
     CorrelationsRequest,
@@ -111,6 +112,20 @@ def analysis(
         words=analysis_in_words(found),
         note=tuple(methods_note(state.study, notable, ())),
     )
+
+
+def pair(
+    session: Session, pipelines: Pipelines, state: StudyState, analysis_id: str, across: str, down: str
+) -> Joint | None:
+    """Two variables of some correlations held against each other; None where small groups are hidden."""
+    if state.study.suppression.below is not None:
+        return None
+    at = next((i for i, of in enumerate(state.study.correlations) if of.id == analysis_id), None)
+    if at is None:
+        raise fault(f"There are no correlations {analysis_id!r}.", "correlations")
+    shared, where = pipelines.pipeline(session, state).shared.value, f"correlations[{at}]"
+    domain = shared.domain(state.study.correlations[at].where, f"{where}.where")
+    return joint(shared.sample, across, down, domain.inside, f"{where}.variables")
 
 
 def _named(request: Analysis) -> tuple[str, ...]:

@@ -5,7 +5,13 @@ import { Field, TextInput, Tick } from "../../parts/fields";
 import { TakeStep, useTrial } from "../../parts/trial";
 
 /** Codes and labels turned together; before and after stand side by side. A second time is asked for, never done by accident. */
-export function ReverseForm({ views, done }: { views: readonly Schema["VariableView"][]; done: () => void }) {
+export function ReverseForm({
+  views,
+  done,
+}: {
+  views: readonly Schema["VariableView"][];
+  done: (made: string[]) => void;
+}) {
   const names = views.map((v) => v.variable.name);
   const [suffix, setSuffix] = useState("_rev");
   const [again, setAgain] = useState(false);
@@ -31,7 +37,13 @@ export function ReverseForm({ views, done }: { views: readonly Schema["VariableV
           onChange={(e) => setAgain(e.target.checked)}
         />
       )}
-      <TakeStep id="apply-reverse" label="Reverse" icon={ArrowsDownUp} step={step} done={done} />
+      <TakeStep
+        id="apply-reverse"
+        label="Reverse"
+        icon={ArrowsDownUp}
+        step={step}
+        done={() => done(names.map((n) => n + suffix.trim()))}
+      />
     </div>
   );
 }

@@ -4,12 +4,20 @@ import { Choice, Field, TextInput } from "../../parts/fields";
 import { TakeStep } from "../../parts/trial";
 
 /** A score over several items, or a count of how many of them were left blank. */
-export function ScoreForm({ views, done }: { views: readonly Schema["VariableView"][]; done: () => void }) {
+export function ScoreForm({
+  views,
+  title = "",
+  done,
+}: {
+  views: readonly Schema["VariableView"][];
+  title?: string;
+  done: () => void;
+}) {
   const items = views.map((v) => v.variable.name);
   const [into, setInto] = useState("score");
   const [how, setHow] = useState<"mean" | "total" | "blank">("mean");
   const [least, setLeast] = useState(String(Math.ceil(items.length / 2)));
-  const [label, setLabel] = useState("");
+  const [label, setLabel] = useState(title);
   const enough = Number(least);
   const step: Step | null = !into
     ? null

@@ -84,7 +84,7 @@ const TOOLS: Tool[] = [
     label: "Reverse …",
     fits: (views, codebook) =>
       kinds(views, "coded") && views.every((v) => codebook.scales[v.variable.scale ?? ""]?.ordered),
-    form: (views, _, done) => <ReverseForm views={views} done={done} />,
+    form: (views, _, done) => <ReverseForm views={views} done={() => done()} />,
   },
   {
     name: "collapse",

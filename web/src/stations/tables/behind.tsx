@@ -1,5 +1,6 @@
-import { Rows, X } from "@phosphor-icons/react";
+import { Minus, Plus, Rows, X } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
+import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
@@ -83,6 +84,8 @@ export function Behind({
   result,
   compared,
   cases,
+  contrast,
+  drafted,
   close,
 }: {
   cell: Schema["Cell"];
@@ -90,12 +93,17 @@ export function Behind({
   result: Schema["TableResult"];
   compared: readonly Columns[];
   cases: string | null;
+  /** Takes the figure's column into a contrast, so often. */
+  contrast: (at: Record<string, number>, times: number) => void;
+  /** The contrast that is being made. */
+  drafted: ReactNode;
   close: () => void;
 }) {
   const study = useStudy();
   const vocabulary = useVocabulary();
   const navigate = useNavigate();
   const { variables, own } = columnOf(cell);
+  const at = Object.fromEntries(cell.banner.map((b) => [b.variable, b.code ?? 0]));
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
   const unit = share ? " %" : "";
@@ -144,21 +152,44 @@ export function Behind({
           )}
         </dl>
         <Compared cell={cell} result={result} compared={compared} level={level} />
-        {cases != null && (
-          <ActionButton
-            id="cases-behind"
-            label="The cases behind the figure"
-            icon={Rows}
-            className="mt-1 -ml-2"
-            run={() =>
-              navigate({
-                to: "/study/$id/screening/{-$item}",
-                params: { id: study.id, item: "cells" },
-                search: { where: cases } as never,
-              })
-            }
-          />
-        )}
+        <div className="flex flex-wrap">
+          {cases != null && (
+            <ActionButton
+              id="cases-behind"
+              label="The cases behind the figure"
+              icon={Rows}
+              className="mt-1 -ml-2"
+              run={() =>
+                navigate({
+                  to: "/study/$id/screening/{-$item}",
+                  params: { id: study.id, item: "cells" },
+                  search: { where: cases } as never,
+                })
+              }
+            />
+          )}
+          {result.banners.length > 0 && cell.banner.every((b) => b.code != null) && (
+            <>
+              <ActionButton
+                id="into-contrast"
+                label="Add its column to a contrast"
+                icon={Plus}
+                keys="+"
+                className="mt-1"
+                run={() => contrast(at, 1)}
+              />
+              <ActionButton
+                id="out-of-contrast"
+                label="Subtract its column in a contrast"
+                icon={Minus}
+                keys="-"
+                className="mt-1"
+                run={() => contrast(at, -1)}
+              />
+            </>
+          )}
+        </div>
+        {drafted}
       </div>
       <ActionButton id="close-behind" label="Close what is behind the figure" icon={X} bare look="quiet" run={close} />
     </aside>

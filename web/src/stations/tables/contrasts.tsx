@@ -3,8 +3,9 @@ import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
-import { Choice, Field } from "../../parts/fields";
-import { decimals } from "../../parts/figures";
+import { Choice, TextInput, Tick } from "../../parts/fields";
+import { decimals, plainly } from "../../parts/figures";
+import { NumberField } from "../../parts/number-field";
 import { Sub } from "../../parts/panes";
 import type { Request } from "../../parts/table-plan";
 
@@ -30,78 +31,137 @@ export function columnsOf(result: Result): { at: Record<string, number>; label: 
   return [...columns, { at: {}, label: "everybody" }];
 }
 
-/** Two columns held against each other: their difference, or the ratio of the one to the other. */
-export function NewContrast({
+/** A column of a contrast that is being made, and how often it counts. */
+export type Term = { at: Record<string, number>; times: number };
+
+const same = (a: Record<string, number>, b: Record<string, number>) =>
+  JSON.stringify(Object.entries(a).sort()) === JSON.stringify(Object.entries(b).sort());
+
+/** A column more: what is there already counts so much more or less. */
+export function withTerm(terms: readonly Term[], at: Term["at"], times: number): Term[] {
+  const there = terms.some((t) => same(t.at, at));
+  const to = there
+    ? terms.map((t) => (same(t.at, at) ? { ...t, times: t.times + times } : t))
+    : [...terms, { at, times }];
+  return to.filter((t) => t.times !== 0);
+}
+
+/** A contrast in words: "Brim less Hask", "Brim + 2 × Orran − everybody". */
+export function contrastName(terms: readonly Term[], name: (at: Term["at"]) => string, ratio: boolean): string {
+  const [top, bottom] = [terms.find((t) => t.times > 0), terms.find((t) => t.times < 0)];
+  if (terms.length === 2 && top?.times === 1 && bottom?.times === -1)
+    return `${name(top.at)} ${ratio ? "over" : "less"} ${name(bottom.at)}`;
+  return terms
+    .map(({ at, times }, i) => {
+      const size = Math.abs(times) === 1 ? "" : `${plainly(Math.abs(times))} × `;
+      const sign = times < 0 ? "− " : i ? "+ " : "";
+      return `${sign}${size}${name(at)}`;
+    })
+    .join(" ");
+}
+
+/** A contrast in the making: its columns, pointed at or chosen, each with how often it counts. */
+export function ContrastDraft({
   result,
+  terms,
+  setTerms,
   contrasts,
   take,
 }: {
   result: Result;
+  terms: readonly Term[];
+  setTerms: (to: Term[]) => void;
   contrasts: readonly Contrast[];
   take: (to: Contrast[]) => void;
 }) {
   const columns = columnsOf(result);
-  const [first, setFirst] = useState("0");
-  const [second, setSecond] = useState(String(columns.length - 1));
-  const [how, setHow] = useState("less");
-  const options = columns.map((c, i) => [String(i), c.label] as const);
-  const [a, b] = [columns[Number(first)], columns[Number(second)]];
-  const label = `${a?.label} ${how} ${b?.label}`;
+  const [over, setOver] = useState(false);
+  const [typed, setTyped] = useState("");
+  const name = (at: Term["at"]) => columns.find((c) => same(c.at, at))?.label ?? "";
+  const free = columns.filter((c) => !terms.some((t) => same(t.at, c.at)));
+  const two = terms.length === 2 && terms.some((t) => t.times === 1) && terms.some((t) => t.times === -1);
+  const ratio = two && over;
+  const label = typed.trim() || contrastName(terms, name, ratio);
   const twice = contrasts.some((c) => c.label === label);
   return (
-    <div className="flex flex-wrap items-end gap-2 text-sm">
-      <Field label="Contrast">
-        {(p) => <Choice {...p} value={first} options={options} onChange={(e) => setFirst(e.target.value)} />}
-      </Field>
-      <Choice
-        aria-label="How the columns are held against each other"
-        className="mb-2 !w-24"
-        value={how}
-        options={[
-          ["less", "less"],
-          ["over", "over"],
-        ]}
-        onChange={(e) => setHow(e.target.value)}
-      />
-      <Field label="With">
-        {(p) => <Choice {...p} value={second} options={options} onChange={(e) => setSecond(e.target.value)} />}
-      </Field>
-      <ActionButton
-        id="add-contrast"
-        label="Add this contrast"
-        icon={Plus}
-        className="mb-2"
-        disabled={first === second || twice || !a || !b}
-        run={() =>
-          a &&
-          b &&
-          take([
-            ...contrasts,
-            {
-              label,
-              of: [
-                { at: a.at, times: 1 },
-                { at: b.at, times: -1 },
-              ],
-              ...(how === "over" ? { ratio: true } : {}),
-            },
-          ])
-        }
-      />
-      {contrasts.map((c) => (
-        <span key={c.label} className="mb-2 flex items-center rounded bg-wash pl-2">
-          {c.label}
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+      {terms.map((term, i) => (
+        <span key={JSON.stringify(term.at)} className="flex items-center gap-1 rounded bg-wash pl-1">
+          <NumberField
+            aria-label={`How often ${name(term.at)} counts`}
+            className="!w-14"
+            value={term.times}
+            empty={false}
+            fits={(n) => n !== 0}
+            take={(n) => n && setTerms(terms.map((t, k) => (k === i ? { ...t, times: n } : t)))}
+          />
+          × {name(term.at)}
           <ActionButton
-            id={`drop-contrast-${c.label}`}
-            label={`Take out the contrast ${c.label}`}
+            id={`drop-term-${i}`}
+            label={`Take ${name(term.at)} out of the contrast`}
             icon={X}
             bare
             look="quiet"
-            run={() => take(contrasts.filter((other) => other !== c))}
+            run={() => setTerms(terms.filter((_, k) => k !== i))}
           />
         </span>
       ))}
+      <Choice
+        aria-label="Add a column to the contrast"
+        className="!w-44"
+        value=""
+        options={[["", "add a column …"], ...free.map((c) => [JSON.stringify(c.at), c.label] as const)]}
+        onChange={(e) => e.target.value && setTerms(withTerm(terms, JSON.parse(e.target.value), terms.length ? -1 : 1))}
+      />
+      {two && <Tick label="as a ratio" checked={over} onChange={(e) => setOver(e.target.checked)} />}
+      {terms.length > 0 && (
+        <>
+          <TextInput
+            aria-label="What the contrast is called"
+            className="!w-56"
+            value={typed}
+            placeholder={contrastName(terms, name, ratio)}
+            onChange={(e) => setTyped(e.target.value)}
+          />
+          <ActionButton
+            id="add-contrast"
+            label="Add this contrast"
+            icon={Plus}
+            disabled={twice}
+            run={() => {
+              take([...contrasts, { label, of: [...terms], ...(ratio ? { ratio } : {}) }]);
+              setTerms([]);
+              setTyped("");
+            }}
+          />
+        </>
+      )}
     </div>
+  );
+}
+
+/** The contrasts of a table: those there are, and one in the making. pointed: it stands beside a figure in hand. */
+export function ContrastForm({ pointed, ...props }: Parameters<typeof ContrastDraft>[0] & { pointed: boolean }) {
+  return (
+    <>
+      {!pointed && <ContrastDraft {...props} />}
+      <p className="py-1 text-soft text-xs">Or point at figures of the table, and add or subtract their columns.</p>
+      <div className="flex flex-wrap gap-2 text-sm">
+        {props.contrasts.map((c) => (
+          <span key={c.label} className="flex items-center rounded bg-wash pl-2">
+            {c.label}
+            <ActionButton
+              id={`drop-contrast-${c.label}`}
+              label={`Take out the contrast ${c.label}`}
+              icon={X}
+              bare
+              look="quiet"
+              run={() => props.take(props.contrasts.filter((other) => other !== c))}
+            />
+          </span>
+        ))}
+      </div>
+    </>
   );
 }
 

@@ -9,7 +9,7 @@ import { asked, type Request } from "../../parts/table-plan";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
 import { casesOf } from "./cases";
-import { Contrasts, NewContrast } from "./contrasts";
+import { ContrastDraft, ContrastForm, Contrasts, type Term, withTerm } from "./contrasts";
 import { Fold } from "./fold";
 import { Header } from "./header";
 import { InWords } from "./in-words";
@@ -67,6 +67,14 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
     change.mutate((document) => ({
       tables: (document.tables ?? []).map((t) => (t.id === request.id ? asked(t, parts, codebook.variables) : t)),
     }));
+  // The contrast in the making is this table's own.
+  const [draft, setDraft] = useState<{ of: string; terms: readonly Term[] }>({ of: request.id, terms: [] });
+  const contrasting = {
+    terms: draft.of === request.id ? draft.terms : [],
+    setTerms: (terms: Term[]) => setDraft({ of: request.id, terms }),
+    contrasts: request.contrasts ?? [],
+    take: (contrasts: NonNullable<Request["contrasts"]>) => save({ contrasts }),
+  };
   const begun = (request.stub ?? []).length > 0;
   const notes = [...(view?.grid?.notes ?? []), ...(view?.note ?? [])];
   const redisplay = (display: Schema["Display"]) => save({ display });
@@ -85,11 +93,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           title="Contrasts"
           says={(request.contrasts ?? []).map((c) => c.label).join(", ") || "none"}
         >
-          <NewContrast
-            result={view.result}
-            contrasts={request.contrasts ?? []}
-            take={(contrasts) => save({ contrasts })}
-          />
+          <ContrastForm result={view.result} pointed={cell != null} {...contrasting} />
         </Fold>
       )}
       <div className="flex gap-1 border-hair border-y py-0.5">
@@ -167,6 +171,8 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
                 result={view.result}
                 compared={view.compared ?? []}
                 cases={casesOf(saved, study.document.where, codebook, cell)}
+                contrast={(at, times) => contrasting.setTerms(withTerm(contrasting.terms, at, times))}
+                drafted={contrasting.terms.length > 0 && <ContrastDraft result={view.result} {...contrasting} />}
                 close={() => choose(null)}
               />
             )}

@@ -31,7 +31,7 @@ export const tables = {
         "the base over the design effect: how many cases of a simple random sample would say as much.",
       ],
       ["Net", "several answers as one row, or one column, such as agree and strongly agree."],
-      ["Contrast", "one column less another, or over it, with its own error and test."],
+      ["Contrast", "columns added and subtracted, or one over another, with its own error and test."],
       ["Odds ratio", "how many times the odds of the event are those of the reference, all else as it is."],
       ["Average prediction", "what the model expects if everybody were in one category and all else stayed."],
       ["Cronbach's α", "how well items that are meant to measure one thing agree, up to 1."],

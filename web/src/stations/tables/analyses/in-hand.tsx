@@ -23,7 +23,7 @@ import {
   type Scale,
   type ScaleFound,
 } from "./plan";
-import { ScaleForm, ScaleResult } from "./scale-page";
+import { ScaleForm, ScaleResult, ScaleSteps } from "./scale-page";
 
 /** An analysis: what it asks for, what it came to, and what that says. */
 export function AnalysisInHand({
@@ -116,6 +116,14 @@ export function AnalysisInHand({
               save({ ...model, reference: { ...model.reference, [variable]: code } });
             }}
           />
+          {data.reliability && (
+            <ScaleSteps
+              found={data.reliability as ScaleFound}
+              scale={analysis as Scale}
+              codebook={codebook}
+              save={save}
+            />
+          )}
           {data.words.length > 0 && (
             <section aria-label="In words" className="max-w-3xl">
               <Sub>In words</Sub>

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import type { Schema } from "../../../api/client";
-import { Choice, Field } from "../../../parts/fields";
-import { count, decimals } from "../../../parts/figures";
+import { Choice, Field, Tick } from "../../../parts/fields";
+import { decimals } from "../../../parts/figures";
 import { FilterField } from "../../../parts/filter";
 import { FindMany } from "../../../parts/find-many";
+import { BehindPair } from "./pair";
 import type { Pairs } from "./plan";
 
 type Result = Schema["CorrelationsResult"];
@@ -48,15 +49,36 @@ export function PairsForm({
   );
 }
 
+const key = (a: string, b: string) => [a, b].sort().join("|");
+
+/** Variables in an order that puts those alike side by side: from the strongest pair on, each time the one that goes
+ * most closely, in whichever way, with the last. */
+export function byLikeness(names: readonly string[], pairs: readonly Pair[]): string[] {
+  const size = new Map(pairs.map((pair) => [key(pair.a, pair.b), Math.abs(pair.est ?? 0)]));
+  const strongest = [...pairs].sort((x, y) => Math.abs(y.est ?? 0) - Math.abs(x.est ?? 0))[0];
+  const order = strongest ? [strongest.a, strongest.b] : [];
+  const left = names.filter((name) => !order.includes(name));
+  while (left.length) {
+    const last = order.at(-1) ?? "";
+    left.sort((x, y) => (size.get(key(last, y)) ?? 0) - (size.get(key(last, x)) ?? 0));
+    order.push(left.shift() as string);
+  }
+  return order;
+}
+
 /** Correlations as a triangle; a press tells of a pair. */
-export function PairsResult({ result, names }: { result: Result; names: readonly string[] }) {
+export function PairsResult({ result, names: given }: { result: Result; names: readonly string[] }) {
   const [chosen, choose] = useState<string | null>(null);
-  const key = (a: string, b: string) => [a, b].sort().join("|");
+  const [alike, setAlike] = useState(false);
+  const names = alike ? byLikeness(given, result.pairs) : given;
   const of = new Map(result.pairs.map((pair) => [key(pair.a, pair.b), pair]));
   const shown = chosen ? of.get(chosen) : undefined;
   const strength = (pair: Pair) => Math.min(1, Math.abs(pair.est ?? 0));
   return (
     <>
+      {given.length > 2 && (
+        <Tick label="Those alike side by side" checked={alike} onChange={(e) => setAlike(e.target.checked)} />
+      )}
       <table className="my-3 border-separate border-spacing-px text-sm">
         <thead>
           <tr>
@@ -104,17 +126,10 @@ export function PairsResult({ result, names }: { result: Result; names: readonly
         </tbody>
       </table>
       <p className="text-soft text-xs">
-        ○ could be sampling alone (5 %, pair by pair). Red: in opposite ways. A press tells of a pair.
+        ○ could be sampling alone (5 %, pair by pair). With a minus, in the other colour: in opposite ways. A press
+        tells of a pair.
       </p>
-      {shown && (
-        <p role="status" className="my-2 border-act border-l-4 bg-leaf px-3 py-2 text-sm">
-          <span className="font-semibold">{shown.a}</span> with <span className="font-semibold">{shown.b}</span>:{" "}
-          {shown.est == null
-            ? "no correlation, since one of the two does not vary"
-            : `r = ${decimals(shown.est, 3)}${shown.low == null || shown.high == null ? "" : ` (${decimals(shown.low, 3)} to ${decimals(shown.high, 3)})`}${shown.t == null ? "" : `, t = ${decimals(shown.t, 2)}`}${shown.p == null ? "" : `, p ${shown.p < 0.001 ? "< 0.001" : `= ${decimals(shown.p, 3)}`}`}`}
-          , of {count(shown.n)} cases.
-        </p>
-      )}
+      {shown && <BehindPair pair={shown} analysis={result.id} />}
     </>
   );
 }

@@ -1,8 +1,13 @@
+import { ArrowsDownUp, Sigma } from "@phosphor-icons/react";
+import { useState } from "react";
 import type { Schema } from "../../../api/client";
+import { ActionButton } from "../../../parts/actions";
 import { count, decimals } from "../../../parts/figures";
 import { FilterField } from "../../../parts/filter";
 import { FindMany } from "../../../parts/find-many";
 import { Bar, Sub } from "../../../parts/panes";
+import { ReverseForm } from "../../codebook/reverse";
+import { ScoreForm } from "../../codebook/score";
 import type { ScaleFound as Result, Scale } from "./plan";
 
 /** Which items a scale is made of. */
@@ -27,11 +32,28 @@ export function ScaleForm({
         change={(items) => save({ ...scale, items })}
       />
       <FilterField label="Filter" value={scale.where} take={(where) => save({ ...scale, where })} />
+      {!scale.items?.length && codebook.batteries.length > 0 && (
+        <div className="col-span-2 flex flex-wrap gap-x-1">
+          {codebook.batteries.slice(0, 6).map((battery, i) => (
+            <ActionButton
+              key={battery.stem}
+              id={`take-battery-${i}`}
+              label={`Take the ${battery.variables.length} of: ${battery.stem}`}
+              run={() => save({ ...scale, items: battery.variables })}
+            />
+          ))}
+        </div>
+      )}
     </section>
   );
 }
 
 const of = (value: number | null | undefined) => (value == null ? "–" : decimals(value, 2));
+
+type Item = Result["items"][number];
+const against = (item: Item) => item.item_rest != null && item.item_rest < 0;
+const better = (item: Item, scale: Result) =>
+  item.alpha_without != null && scale.alpha != null && item.alpha_without > scale.alpha;
 
 /** α with its interval, and every item against the rest. */
 export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<string, string> }) {
@@ -65,8 +87,6 @@ export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<s
         </thead>
         <tbody className="figures">
           {scale.items.map((item) => {
-            const against = item.item_rest != null && item.item_rest < 0;
-            const better = item.alpha_without != null && scale.alpha != null && item.alpha_without > scale.alpha;
             return (
               <tr key={item.variable} className="text-right align-top">
                 <td className="py-1 text-left">
@@ -76,18 +96,84 @@ export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<s
                 <td className="py-1">{of(item.mean)}</td>
                 <td className="py-1 pl-3">{of(item.sd)}</td>
                 <td className="py-2 pr-3 pl-6">
-                  <Bar share={Math.abs(item.item_rest ?? 0)} heed={against} />
+                  <Bar share={Math.abs(item.item_rest ?? 0)} heed={against(item)} />
                 </td>
-                <td className={`py-1 ${against ? "font-semibold text-heed" : ""}`}>
-                  {against ? "▲ " : ""}
+                <td className={`py-1 ${against(item) ? "font-semibold text-heed" : ""}`}>
+                  {against(item) ? "▲ " : ""}
                   {of(item.item_rest)}
                 </td>
-                <td className={`py-1 pl-3 ${better ? "font-semibold" : ""}`}>{of(item.alpha_without)}</td>
+                <td className={`py-1 pl-3 ${better(item, scale) ? "font-semibold text-heed" : ""}`}>
+                  {better(item, scale) ? "▲ " : ""}
+                  {of(item.alpha_without)}
+                </td>
               </tr>
             );
           })}
         </tbody>
       </table>
+      {scale.items.some((i) => better(i, scale) || against(i)) && (
+        <p className="text-soft text-xs">
+          ▲ {scale.items.some(against) && "It runs against the rest, and may be worded the other way round. "}
+          {scale.items.some((i) => better(i, scale)) && "Without it α would be higher."}
+        </p>
+      )}
+    </>
+  );
+}
+
+/** What can be made of a scale: the items that run against it turned round, a score of its items. */
+export function ScaleSteps({
+  found,
+  scale,
+  codebook,
+  save,
+}: {
+  found: Result;
+  scale: Scale;
+  codebook: Schema["CodebookView"];
+  save: (to: Scale) => void;
+}) {
+  const [open, setOpen] = useState<"reverse" | "score" | null>(null);
+  const items = scale.items ?? [];
+  const viewsOf = (names: readonly string[]) => codebook.variables.filter((v) => names.includes(v.variable.name));
+  const turned = found.items.filter(against).map((i) => i.variable);
+  const coded = viewsOf(turned).every((v) => v.variable.kind === "coded");
+  return (
+    <>
+      <div className="mt-2 flex flex-wrap gap-1">
+        {turned.length > 0 && coded && (
+          <ActionButton
+            id="reverse-items"
+            label={`Reverse ${turned.length === 1 ? turned[0] : `the ${turned.length} that run against the rest`} …`}
+            icon={ArrowsDownUp}
+            pressed={open === "reverse"}
+            run={() => setOpen(open === "reverse" ? null : "reverse")}
+          />
+        )}
+        <ActionButton
+          id="score-items"
+          label="Make a score of these items …"
+          icon={Sigma}
+          pressed={open === "score"}
+          run={() => setOpen(open === "score" ? null : "score")}
+        />
+      </div>
+      {open === "reverse" && (
+        <section aria-label="Reverse items" className="max-w-3xl">
+          <ReverseForm
+            views={viewsOf(turned)}
+            done={(made) => {
+              save({ ...scale, items: items.map((name) => made[turned.indexOf(name)] ?? name) });
+              setOpen(null);
+            }}
+          />
+        </section>
+      )}
+      {open === "score" && (
+        <section aria-label="Score" className="max-w-3xl">
+          <ScoreForm views={viewsOf(items)} title={scale.title ?? ""} done={() => setOpen(null)} />
+        </section>
+      )}
     </>
   );
 }
