@@ -408,6 +408,17 @@ def test_a_model_is_asked_for_fitted_and_its_reference_turned(browser: Browser, 
     browser.see("Terms that explain more than chance would")
 
 
+def test_models_stand_side_by_side(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/beside.weekly")
+    browser.see("adds isle (F = ")
+    orran = next(row for row in browser.all("main tbody tr") if row.text.startswith("Orran"))
+    assert [bool(cell.text) for cell in orran.find_elements("css selector", "td")] == [False, True]
+    browser.tick("p")
+    browser.until(lambda: "p < 0.001" in browser.all("main table")[0].text, "p values")
+    browser.act("nest-models")
+    browser.see("1. Every week, by who they are")
+
+
 def test_a_scale_and_correlations_are_read(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/scale.trust")
     browser.see("Cronbach's α is 0.75")

@@ -13,6 +13,7 @@ from even_ballot.demo.form import (
     STATEMENTS,
     TENURE,
     TRANSLATED,
+    TURNED,
 )
 from even_ballot.demo.isles import ISLES, margins
 from even_ballot.formats.sources.headings import unique_names
@@ -142,7 +143,7 @@ def study_document() -> dict[str, Any]:
             {"id": "crossing", "title": "How often islanders take the passenger ferry, by sex and age", "stub": [services[0]],
              "banner": [n[HEADINGS.sex], "age_band"], "show": ["col_pct"]},
             {"id": "fares", "title": "Weekly spending on fares, by isle", "stub": [n[HEADINGS.spend]], "banner": ["isle"],
-             "show": ["mean", "median", "sd"]},
+             "show": ["mean", "median", "sd", "total", "ratio"], "per": n[HEADINGS.household]},
             {"id": "why", "title": "Why islanders cross, by isle", "stub": ["why_cross"], "banner": ["isle"],
              "show": ["col_pct", "response_pct"]},
             {"id": "ferry", "title": "What islanders think of the ferry", "stub": statements, "layout": "battery",
@@ -150,11 +151,20 @@ def study_document() -> dict[str, Any]:
              "display": {"rows": {"stat": "col_pct", "net": "Agree in all"}}},
         ],
         "models": [
+            {"id": "weekly_people", "title": "Every week, by who they are", "kind": "logistic", "outcome": services[0],
+             "event": [4], "terms": [[n[HEADINGS.sex]], ["age_band"], [n[HEADINGS.household]]],
+             "where": f"not missing(isle) and not missing({n[HEADINGS.tenure]})"},
             {"id": "weekly", "title": "Who takes the passenger ferry every week", "kind": "logistic", "outcome": services[0],
              "event": [4], "terms": [[n[HEADINGS.sex]], ["age_band"], ["isle"], [n[HEADINGS.tenure]], [n[HEADINGS.household]]],
              "predictions": ["isle", "age_band"]},
         ],
+        "side_by_side": [
+            {"id": "weekly", "title": "Every week: what isle and home add to who they are", "models": ["weekly_people", "weekly"],
+             "show": ["odds_ratio", "or_interval"]},
+        ],
         "reliability": [
+            {"id": "views", "title": "Contentment with the ferry, two statements turned round",
+             "items": [f"{s}_rev" if i in TURNED else s for i, s in enumerate(statements)]},
             {"id": "trust", "title": "Trust in the ferry", "items": [statements[i] for i in (0, 1, 3, 4)]},
         ],
         "correlations": [

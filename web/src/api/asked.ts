@@ -15,6 +15,7 @@ export type Parts = Partial<
     | "models"
     | "reliability"
     | "correlations"
+    | "side_by_side"
     | "where"
     | "usual_banner"
     | "marks"

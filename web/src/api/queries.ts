@@ -153,6 +153,18 @@ export const tableQuery = (id: string, edition: number, table_id: string) =>
       ),
   });
 
+export const besideQuery = (id: string, edition: number, beside_id: string) =>
+  queryOptions({
+    queryKey: below(id, edition, "beside", beside_id),
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/side-by-side/{beside_id}", {
+          params: { path: { study_id: id, beside_id } },
+          signal,
+        }),
+      ),
+  });
+
 export const pairQuery = (id: string, edition: number, analysis_id: string, across: string, down: string) =>
   queryOptions({
     queryKey: below(id, edition, "pair", analysis_id, across, down),

@@ -930,6 +930,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/side-by-side/{beside_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Beside
+         * @description Models of the plan in one table.
+         */
+        get: operations["beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/source": {
         parameters: {
             query?: never;
@@ -3312,6 +3332,32 @@ export interface components {
             left_out: number[];
         };
         /**
+         * ModelColumn
+         * @description A model of the table. added: joint tests of the terms it has beyond the one before it, where that is
+         *     nested in it: the same outcome and cases, and all of its terms.
+         */
+        ModelColumn: {
+            /**
+             * Added
+             * @default []
+             */
+            added?: components["schemas"]["JointTest"][];
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string | null;
+            /** N */
+            n: number;
+            /** Outcome */
+            outcome: string;
+            /** R2 */
+            r2: number | null;
+            /** Title */
+            title: string;
+        };
+        /**
          * ModelRequest
          * @description A linear or logistic model. event: codes of the outcome that count as 1; terms: a list of variables
          *     each, several of them an interaction; reference: of coded variables, the code that the others are held
@@ -3442,6 +3488,16 @@ export interface components {
              * @default []
              */
             variables?: components["schemas"]["Term"][];
+        };
+        /**
+         * ModelsBeside
+         * @description Models side by side.
+         */
+        ModelsBeside: {
+            /** Columns */
+            columns: components["schemas"]["ModelColumn"][];
+            /** Lines */
+            lines: components["schemas"]["TermLine"][];
         };
         /**
          * Moved
@@ -4343,6 +4399,30 @@ export interface components {
             variable: string;
         };
         /**
+         * SideBySide
+         * @description Models of the plan in one table: terms down, models across in this order. show: which figures of
+         *     each.
+         */
+        SideBySide: {
+            /** Id */
+            id: string;
+            /**
+             * Models
+             * @default []
+             */
+            models?: string[];
+            /**
+             * Show
+             * @default [
+             *       "est",
+             *       "se"
+             *     ]
+             */
+            show?: ("est" | "se" | "interval" | "p" | "odds_ratio" | "or_interval")[];
+            /** Title */
+            title?: string | null;
+        };
+        /**
          * Sort
          * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
          *     in one row (variable, and code or net). The largest comes first unless ascending. Items of a battery:
@@ -4613,6 +4693,11 @@ export interface components {
              *     }
              */
             screening?: components["schemas"]["Screening"];
+            /**
+             * Side By Side
+             * @default []
+             */
+            side_by_side?: components["schemas"]["SideBySide"][];
             source: components["schemas"]["Source"];
             /** @default {} */
             suppression?: components["schemas"]["Suppression"];
@@ -4930,6 +5015,23 @@ export interface components {
             title: string;
             /** Variable */
             variable: string;
+        };
+        /**
+         * TermLine
+         * @description A coefficient's line: of each model its coefficient, None where the term is not in it. reference: the
+         *     line of a category that others are held against, in these models.
+         */
+        TermLine: {
+            /** Coefficients */
+            coefficients: (components["schemas"]["Coefficient"] | null)[];
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            /** Reference */
+            reference: boolean[];
+            /** Term */
+            term: components["schemas"]["Factor"][];
         };
         /**
          * Tidy
@@ -7920,6 +8022,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                beside_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelsBeside"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -10,6 +10,7 @@ from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workben
 from even_ballot.core.faults import fault
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
+from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.services.stations import tables
 from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
 
@@ -44,6 +45,12 @@ def analysis(
 ) -> AnalysisView:
     """A model, a scale of items or correlations, with what it says in words."""
     return tables.analysis(session, pipelines, state, part, analysis_id)
+
+
+@router.get("/side-by-side/{beside_id}")
+def beside(beside_id: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> ModelsBeside:
+    """Models of the plan in one table."""
+    return tables.beside(session, pipelines, state, beside_id)
 
 
 @router.get("/correlations/{analysis_id}/pair")

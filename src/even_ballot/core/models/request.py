@@ -121,3 +121,27 @@ class CorrelationsRequest(Analysis):
 
     def _gist(self) -> str:
         return f"Correlations of {_listed(self.variables)}" if self.variables else ""
+
+
+ModelFigure = Literal["est", "se", "interval", "p", "odds_ratio", "or_interval"]
+
+
+class SideBySide(Model):
+    """Models of the plan in one table: terms down, models across in this order. show: which figures of
+    each."""
+
+    id: str = Field(min_length=1)
+    title: str | None = None
+    models: tuple[str, ...] = Field(default=(), max_length=20)
+    show: tuple[ModelFigure, ...] = ("est", "se")
+
+    @model_validator(mode="after")
+    def _once_each(self) -> Self:
+        if len(set(self.models)) < len(self.models):
+            raise ValueError("a model stands twice; name each once")
+        return self
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.title or "Models side by side"

@@ -10,7 +10,7 @@ from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
-from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest
+from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest, SideBySide
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
 from even_ballot.core.tables.marks import Marks
@@ -69,6 +69,7 @@ class Study(Model):
     models: tuple[ModelRequest, ...] = Field(default=(), max_length=1000)
     reliability: tuple[ReliabilityRequest, ...] = Field(default=(), max_length=1000)
     correlations: tuple[CorrelationsRequest, ...] = Field(default=(), max_length=1000)
+    side_by_side: tuple[SideBySide, ...] = Field(default=(), max_length=200)
     marks: Marks = Marks()
     suppression: Suppression = Suppression()
 
@@ -79,11 +80,20 @@ class Study(Model):
             ("model id", [m.id for m in self.models]),
             ("reliability id", [r.id for r in self.reliability]),
             ("correlations id", [c.id for c in self.correlations]),
+            ("side_by_side id", [s.id for s in self.side_by_side]),
             ("save_as", [w.save_as for w in self.weightings]),
         ):
             twice = [name for name in names if names.count(name) > 1]
             if twice:
                 raise ValueError(f"{what} {twice[0]!r} is used twice; give each its own")
+        models = {m.id for m in self.models}
+        for beside in self.side_by_side:
+            strange = [name for name in beside.models if name not in models]
+            if strange:
+                raise ValueError(
+                    f"side_by_side {beside.id!r} names the model {strange[0]!r}, which is not there; add it, "
+                    "or leave it out"
+                )
         return self
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from even_ballot.core.models.request import ModelFigure, SideBySide
 from even_ballot.core.models.results import (
     AnalysisResult,
     CorrelationsResult,
@@ -11,6 +12,7 @@ from even_ballot.core.models.results import (
     ReliabilityResult,
     Term,
 )
+from even_ballot.core.models.side_by_side import ModelsBeside
 
 Value = str | float | int | None
 
@@ -72,6 +74,39 @@ def _model(model: ModelResult) -> Iterator[Block]:
             for of in model.differences
         )  # fmt: skip
         yield Block("Differences", ("Categories", "Difference", *headings[2:]), apart)
+
+
+_FIGURES: dict[ModelFigure, tuple[tuple[str, str], ...]] = {
+    "est": (("Coefficient", "est"),),
+    "se": (("Standard error", "se"),),
+    "interval": (("Lower", "low"), ("Upper", "high")),
+    "p": (("p", "p"),),
+    "odds_ratio": (("Odds ratio", "odds_ratio"),),
+    "or_interval": (("Lower, odds ratio", "or_low"), ("Upper, odds ratio", "or_high")),
+}
+
+
+def beside_block(found: ModelsBeside, request: SideBySide) -> Block:
+    """Models side by side, the figures of each next to one another.
+
+    >>> block = beside_block(ModelsBeside((), ()), SideBySide(id="s"))
+    >>> block.headings, block.rows
+    (('Term',), (('Cases',), ('R²',)))
+    """
+    figures = [item for figure in request.show for item in _FIGURES[figure]]
+    headings = ["Term", *(f"{of.title}: {name}" for of in found.columns for name, _ in figures)]
+    rows: list[tuple[Value, ...]] = []
+    for line in found.lines:
+        cells: list[Value] = []
+        for of, refers in zip(line.coefficients, line.reference, strict=True):
+            blank = ["reference", *[None] * (len(figures) - 1)] if refers else [None] * len(figures)
+            cells += blank if of is None else [getattr(of, key) for _, key in figures]
+        group = f"{line.group}: " if line.group and line.label != line.group else ""
+        rows.append((f"{group}{line.label}", *cells))
+    rest: list[Value] = [None] * (len(figures) - 1)
+    rows.append(("Cases", *(cell for of in found.columns for cell in (of.n, *rest))))
+    rows.append(("R²", *(cell for of in found.columns for cell in (of.r2, *rest))))
+    return Block(request.name, tuple(headings), tuple(rows))
 
 
 def _scale(scale: ReliabilityResult) -> Iterator[Block]:

@@ -38,6 +38,8 @@ def notes_of(
             for stub in result.stubs
             if _unanswered(result, stub)
         )
+    if "ratio" in request.show and request.per is not None:
+        yield f"Ratio: per {request.per}, over the cases that answered both."
     if letters is not None:
         first, *second = (f"{100 * level:g} %" for level in request.levels)
         loose = f"; a small letter: at {second[0]}" if second else ""

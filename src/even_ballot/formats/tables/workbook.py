@@ -9,14 +9,15 @@ from typing import Any, TypeVar
 import xlsxwriter
 
 from even_ballot.core.models.analysis import ANALYSES
-from even_ballot.core.models.request import Analysis
+from even_ballot.core.models.request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
+from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import Shape, statistic_of
-from even_ballot.formats.analyses.sheet import write_analysis
+from even_ballot.formats.analyses.sheet import write_analysis, write_beside
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Bases, Grid, Line
 from even_ballot.formats.tables.methods import methods_note
@@ -245,21 +246,32 @@ def workbook(study: Study, results: Results) -> bytes:
         )
         _list(contents, formats, k, name, result.title)
     made = tuple(requests[result.id] for result in results.tables)
-    k = len(made)
-    for asked, analysis in _analyses(study, results):
-        name = _sheet_name(asked.name, taken)
-        note = methods_note(study, results, ())
-        write_analysis(book.add_worksheet(name), formats, clean, analysis, asked, study.where, note)
-        _list(contents, formats, k, name, asked.name)
-        k += 1
+    below = 3 + _write_analyses(book, formats, contents, study, results, taken)
     _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, made))
-    below = 3 + k
     contents.write_url(below, 1, "internal:'Methods'!A1", _link(formats), "How these tables were made")
     for k, table in enumerate(results.faulty):
         said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
         contents.write(below + 2 + k, 1, clean(said)[:_LONGEST], formats(text_wrap=True))
     book.close()
     return out.getvalue()
+
+
+def _write_analyses(
+    book: Any, formats: _Formats, contents: Any, study: Study, results: Results, taken: set[str]
+) -> int:
+    """A sheet for each analysis, and for models side by side; how many sheets are listed then."""
+    k, note = len(results.tables), methods_note(study, results, ())
+    for asked, analysis in _analyses(study, results):
+        name = _sheet_name(asked.name, taken)
+        write_analysis(book.add_worksheet(name), formats, clean, analysis, asked, study.where, note)
+        _list(contents, formats, k, name, asked.name)
+        k += 1
+    for beside, found in beside_of(study, results):
+        name = _sheet_name(beside.name, taken)
+        write_beside(book.add_worksheet(name), formats, clean, found, beside, note)
+        _list(contents, formats, k, name, beside.name)
+        k += 1
+    return k
 
 
 def _contents(book: Any, formats: _Formats, title: str) -> Any:
@@ -288,6 +300,15 @@ def _analyses(study: Study, results: Results) -> Iterator[tuple[Analysis, Analys
     for part in ANALYSES:
         asked: dict[str, Analysis] = {request.id: request for request in getattr(study, part)}
         yield from ((asked[of.id], of) for of in getattr(results, part))
+
+
+def beside_of(study: Study, results: Results) -> Iterator[tuple[SideBySide, ModelsBeside]]:
+    """Every set of models side by side, of those that were made."""
+    made = {of.id: of for of in results.models}
+    for beside in study.side_by_side:
+        models = [made[name] for name in beside.models if name in made]
+        if models:
+            yield beside, side_by_side(models)
 
 
 def _write_methods(sheet: Any, formats: _Formats, note: list[str]) -> None:

@@ -21,6 +21,7 @@ from even_ballot.core.models.request import (
     ReliabilityRequest,
 )
 from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
+from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
 from even_ballot.core.progress import Stopped
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.display import displayed
@@ -112,6 +113,24 @@ def analysis(
         words=analysis_in_words(found),
         note=tuple(methods_note(state.study, notable, ())),
     )
+
+
+def beside(session: Session, pipelines: Pipelines, state: StudyState, beside_id: str) -> ModelsBeside:
+    """Models of the plan side by side; one that is at fault says so in its column."""
+    asked = next((of for of in state.study.side_by_side if of.id == beside_id), None)
+    if asked is None:
+        raise fault(f"There are no models side by side {beside_id!r}.", "side_by_side")
+    ids = [request.id for request in state.study.models]
+    found = []
+    for name in asked.models:
+        request = state.study.models[ids.index(name)]
+        try:
+            of = pipelines.analysis(session, state, "models", ids.index(name))
+            assert isinstance(of, ModelResult)
+        except StudyError as error:
+            of = ModelResult(name, request.kind, request.name, 0, message=str(error.faults[0]))
+        found.append(of)
+    return side_by_side(found)
 
 
 def pair(

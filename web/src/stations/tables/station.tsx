@@ -4,8 +4,9 @@ import { useCodebook, useStudy } from "../../api/queries";
 import { Empty, Panes } from "../../parts/panes";
 import { TABLED } from "../../parts/table-plan";
 import { AllTables } from "./all-tables";
+import { BesidePage } from "./analyses/beside-page";
 import { AnalysisInHand } from "./analyses/in-hand";
-import { analysesOf, partOf } from "./analyses/plan";
+import { analysesOf, BESIDE, partOf } from "./analyses/plan";
 import { TableInHand } from "./in-hand";
 import { ManyTables } from "./many-tables";
 import { ALL_TABLES, MANY_TABLES, PlanList } from "./plan-list";
@@ -18,6 +19,7 @@ export function TablesStation() {
   const current = tables.find((t) => t.id === item) ?? (item ? undefined : tables[0]);
   const other = partOf(item);
   const analysis = other && analysesOf(study.document, other.part).find((a) => a.id === other.id);
+  const beside = (study.document.side_by_side ?? []).find((b) => item === `${BESIDE}${b.id}`);
   const tabled = book.variables.some((v) => TABLED.includes(v.variable.kind));
   const hand = () => {
     if (item === ALL_TABLES) return <AllTables codebook={book} />;
@@ -25,6 +27,7 @@ export function TablesStation() {
     if (other && analysis) {
       return <AnalysisInHand key={item} part={other.part} analysis={analysis} codebook={book} />;
     }
+    if (beside) return <BesidePage key={item} beside={beside} />;
     if (current) {
       return (
         <Suspense fallback={<p className="text-soft">Counting …</p>}>

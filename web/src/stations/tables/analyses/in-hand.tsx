@@ -24,6 +24,7 @@ import {
   type ScaleFound,
 } from "./plan";
 import { ScaleForm, ScaleResult, ScaleSteps } from "./scale-page";
+import { Title } from "./title";
 
 /** An analysis: what it asks for, what it came to, and what that says. */
 export function AnalysisInHand({
@@ -56,24 +57,7 @@ export function AnalysisInHand({
   return (
     <article>
       <div className="flex items-start gap-1">
-        <h1 className="grow">
-          <textarea
-            key={called}
-            rows={1}
-            aria-label={`Title of the ${one}`}
-            defaultValue={called}
-            onKeyDown={(e) => {
-              if (e.key === "Enter") {
-                e.preventDefault();
-                e.currentTarget.blur();
-              }
-            }}
-            onBlur={(e) =>
-              e.target.value.trim() !== called && save({ ...analysis, title: e.target.value.trim() || null })
-            }
-            className="field-sizing-content w-full resize-none rounded bg-transparent font-serif text-2xl leading-snug hover:bg-wash"
-          />
-        </h1>
+        <Title one={one} called={called} take={(title) => save({ ...analysis, title })} />
         <ActionButton
           id="drop-analysis"
           label={`Take this ${one} out of the plan`}
@@ -83,6 +67,12 @@ export function AnalysisInHand({
           run={() => {
             change.mutate((document) => ({
               [part]: analysesOf(document, part).filter((a) => a.id !== analysis.id),
+              ...(part === "models" && {
+                side_by_side: (document.side_by_side ?? []).map((set) => ({
+                  ...set,
+                  models: (set.models ?? []).filter((id) => id !== analysis.id),
+                })),
+              }),
             }));
             navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item: undefined } });
           }}

@@ -17,6 +17,9 @@ export const PARTS: readonly { part: Part; mark: string; title: string; one: str
   { part: "correlations", mark: "pairs.", title: "Correlations", one: "set of correlations", id: "c" },
 ];
 
+/** How an address of models side by side begins. */
+export const BESIDE = "beside.";
+
 /** Which analysis an address means; null for tables. */
 export function partOf(item: string | undefined): { part: Part; id: string } | null {
   const found = PARTS.find((p) => item?.startsWith(p.mark));
