@@ -435,6 +435,18 @@ def test_a_scale_and_correlations_are_read(browser: Browser, study: str) -> None
     assert len(browser.all('section[aria-label="Behind the correlation"] tbody td')) == 25
 
 
+def test_a_design_effect_is_taken_apart_and_another_sample_planned(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    browser.all("main td button")[15].click()
+    browser.act("deff-apart")
+    browser.see("Unequal weights alone would make it")
+    browser.fill("In points", "2", enter=True)
+    browser.fill("Cost of a case", "20", enter=True)
+    browser.fill("Cost of a unit", "300", enter=True)
+    browser.see("least: ")
+
+
 def test_columns_are_contrasted_by_pointing_at_figures(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/need")
     browser.see("Base (unweighted)")

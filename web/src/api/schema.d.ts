@@ -1030,6 +1030,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/tables/{table_id}/design-effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Planned
+         * @description Where a figure's design effect comes from, and samples that would show what is wanted of it.
+         */
+        post: operations["planned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/targets": {
         parameters: {
             query?: never;
@@ -2047,6 +2067,40 @@ export interface components {
              * @default 2068
              */
             two_digits_up_to?: number;
+        };
+        /**
+         * DeffParts
+         * @description A design effect as a product. kish: of unequal weights alone, whatever the figure; weights: of weights,
+         *     as they bear on this figure; clusters, strata: of first-stage units and of strata; population: of drawing
+         *     a good part of all units; calibration: of what margins fix. per_unit: cases in a unit, as weights make
+         *     them; rho: the intraclass correlation that `clusters` implies, None where each case is a unit. variance:
+         *     of one case, S².
+         */
+        DeffParts: {
+            /** Base N */
+            base_n: number;
+            /** Calibration */
+            calibration: number;
+            /** Clusters */
+            clusters: number;
+            /** Deff */
+            deff: number;
+            /** Est */
+            est: number;
+            /** Kish */
+            kish: number;
+            /** Per Unit */
+            per_unit: number;
+            /** Population */
+            population: number;
+            /** Rho */
+            rho: number | null;
+            /** Strata */
+            strata: number;
+            /** Variance */
+            variance: number;
+            /** Weights */
+            weights: number;
         };
         /**
          * Derive
@@ -3846,6 +3900,43 @@ export interface components {
             weighted_se: number | null;
         };
         /**
+         * Plan
+         * @description A way to draw it: cases in a unit, its design effect, units and cases needed, cost where known.
+         */
+        Plan: {
+            /** Cases */
+            cases: number;
+            /** Cost */
+            cost: number | null;
+            /** Deff */
+            deff: number;
+            /** Per Unit */
+            per_unit: number;
+            /** Units */
+            units: number;
+        };
+        /**
+         * PlanOf
+         * @description A figure of a table, and what another sample is to show of it.
+         */
+        PlanOf: {
+            /** Banner */
+            banner: components["schemas"]["BannerKey"][];
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["StubKey"];
+            wanted?: components["schemas"]["Wanted"] | null;
+        };
+        /**
+         * Planned
+         * @description A design effect taken apart, and samples that would do.
+         */
+        Planned: {
+            parts: components["schemas"]["DeffParts"];
+            /** Plans */
+            plans: components["schemas"]["Plan"][];
+        };
+        /**
          * Possible
          * @description Limits that could be met, None where none could: the smallest upper one with the lower as it is, the
          *     largest lower one with the upper as it is, and both, moved away from the mean in the same proportion
@@ -5367,6 +5458,32 @@ export interface components {
             stub: string;
             /** Wald */
             wald: number;
+        };
+        /**
+         * Wanted
+         * @description What a sample is to show: half the width of an interval (in the figure's own size: 0.03 is 3 points),
+         *     or a difference of two halves of the sample that is to be found with a probability (power). case_cost,
+         *     unit_cost: of one more.
+         */
+        Wanted: {
+            /** Case Cost */
+            case_cost?: number | null;
+            /** Difference */
+            difference?: number | null;
+            /** Half Width */
+            half_width?: number | null;
+            /**
+             * Level
+             * @default 0.95
+             */
+            level?: number;
+            /**
+             * Power
+             * @default 0.8
+             */
+            power?: number;
+            /** Unit Cost */
+            unit_cost?: number | null;
         };
         /**
          * WeightBar
@@ -8270,6 +8387,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    planned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                table_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Planned"];
                 };
             };
             /** @description Not Found */

@@ -12,7 +12,7 @@ from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
 from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.services.stations import tables
-from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
+from even_ballot.services.stations.views import AnalysisView, DisclosureView, Planned, PlanOf, TableView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
 
@@ -45,6 +45,14 @@ def analysis(
 ) -> AnalysisView:
     """A model, a scale of items or correlations, with what it says in words."""
     return tables.analysis(session, pipelines, state, part, analysis_id)
+
+
+@router.post("/tables/{table_id}/design-effect")
+def planned(
+    table_id: str, body: PlanOf, state: CurrentStudy, session: Transaction, pipelines: Workbench
+) -> Planned:
+    """Where a figure's design effect comes from, and samples that would show what is wanted of it."""
+    return tables.planned(session, pipelines, state, table_id, body)
 
 
 @router.get("/side-by-side/{beside_id}")

@@ -23,7 +23,9 @@ from even_ballot.core.models.request import (
 from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
 from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
 from even_ballot.core.progress import Stopped
+from even_ballot.core.sampling.planning import plans
 from even_ballot.core.study.study_file import parse_study
+from even_ballot.core.tables.design_effect import design_effect
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.formats.analyses.in_words import analysis_in_words
@@ -33,7 +35,13 @@ from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.running import outputs
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.stations.views import AnalysisView, DisclosureView, TableView
+from even_ballot.services.stations.views import (
+    AnalysisView,
+    DisclosureView,
+    Planned,
+    PlanOf,
+    TableView,
+)
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
@@ -113,6 +121,28 @@ def analysis(
         words=analysis_in_words(found),
         note=tuple(methods_note(state.study, notable, ())),
     )
+
+
+def planned(
+    session: Session, pipelines: Pipelines, state: StudyState, table_id: str, asked: PlanOf
+) -> Planned:
+    """A figure's design effect taken apart, and ways to draw a sample that would show what is wanted."""
+    ids = [request.id for request in state.study.tables]
+    if table_id not in ids:
+        raise fault(f"There is no table {table_id!r}.", "tables")
+    at, column = ids.index(table_id), {key.variable: key.code for key in asked.banner}
+    shown = pipelines.table(session, state, at).cells
+    if not any((of.stub, of.banner, of.stat) == (asked.stub, asked.banner, asked.stat) for of in shown):
+        raise fault("The table shows no such figure.", f"tables[{at}]", "Choose one that it shows.")
+    shared = pipelines.pipeline(session, state).shared.value
+    known = {name: code for name, code in column.items() if code is not None}
+    if len(known) < len(column):
+        raise fault("A net of columns is not taken apart.", f"tables[{at}]", "Choose a single column.")
+    request = state.study.tables[at]
+    parts = design_effect(shared, request, asked.stub, asked.stat, known, f"tables[{at}]")
+    wanted = asked.wanted
+    some_wanted = wanted is not None and (wanted.half_width or wanted.difference)
+    return Planned(parts, tuple(plans(parts, wanted)) if wanted is not None and some_wanted else ())
 
 
 def beside(session: Session, pipelines: Pipelines, state: StudyState, beside_id: str) -> ModelsBeside:

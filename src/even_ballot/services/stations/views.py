@@ -12,10 +12,11 @@ from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
+from even_ballot.core.sampling.planning import DeffParts, Plan, Wanted
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.roles import DesignProposal
 from even_ballot.core.study.study_file import Source, Study
-from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.results import BannerKey, StubKey, TableResult
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.reading_in_words import Reading
@@ -320,3 +321,21 @@ class AnalysisView:
     words: tuple[str, ...]
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class PlanOf:
+    """A figure of a table, and what another sample is to show of it."""
+
+    stub: StubKey
+    banner: tuple[BannerKey, ...]
+    stat: str
+    wanted: Wanted | None = None
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A design effect taken apart, and samples that would do."""
+
+    parts: DeffParts
+    plans: tuple[Plan, ...]

@@ -1,6 +1,6 @@
-import { Minus, Plus, Rows, X } from "@phosphor-icons/react";
+import { Divide, Minus, Plus, Rows, X } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
@@ -8,6 +8,7 @@ import { ActionButton } from "../../parts/actions";
 import { count, decimals, plainly } from "../../parts/figures";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
+import { APART, Planner } from "./planner";
 
 const SHARES = ["col_pct", "row_pct", "total_pct", "response_pct"];
 
@@ -83,6 +84,7 @@ export function Behind({
   interval,
   result,
   compared,
+  table,
   cases,
   contrast,
   drafted,
@@ -92,6 +94,7 @@ export function Behind({
   interval?: Schema["Interval"];
   result: Schema["TableResult"];
   compared: readonly Columns[];
+  table: string;
   cases: string | null;
   /** Takes the figure's column into a contrast, so often. */
   contrast: (at: Record<string, number>, times: number) => void;
@@ -104,6 +107,8 @@ export function Behind({
   const navigate = useNavigate();
   const { variables, own } = columnOf(cell);
   const at = Object.fromEntries(cell.banner.map((b) => [b.variable, b.code ?? 0]));
+  const [apart, setApart] = useState(false);
+  const apartable = APART.includes(cell.stat) && cell.deff != null && cell.banner.every((b) => b.code != null);
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
   const unit = share ? " %" : "";
@@ -134,7 +139,7 @@ export function Behind({
   return (
     <aside
       aria-label="Behind the figure"
-      className="unroll sticky bottom-0 z-10 mt-3 flex max-h-[45vh] max-w-4xl items-start overflow-y-auto border-act border-l-4 bg-leaf px-4 py-2 shadow-lg"
+      className={`unroll sticky bottom-0 z-10 mt-3 flex max-w-4xl ${apart ? "max-h-[75vh]" : "max-h-[45vh]"} items-start overflow-y-auto border-act border-l-4 bg-leaf px-4 py-2 shadow-lg`}
     >
       <div className="grow">
         <p className="mb-1 font-serif">
@@ -188,8 +193,19 @@ export function Behind({
               />
             </>
           )}
+          {apartable && (
+            <ActionButton
+              id="deff-apart"
+              label={apart ? "Hide where its design effect comes from" : "Where its design effect comes from"}
+              icon={Divide}
+              pressed={apart}
+              className="mt-1"
+              run={() => setApart(!apart)}
+            />
+          )}
         </div>
         {drafted}
+        {apart && apartable && <Planner table={table} cell={cell} />}
       </div>
       <ActionButton id="close-behind" label="Close what is behind the figure" icon={X} bare look="quiet" run={close} />
     </aside>

@@ -170,6 +170,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
                 interval={saved.interval}
                 result={view.result}
                 compared={view.compared ?? []}
+                table={request.id}
                 cases={casesOf(saved, study.document.where, codebook, cell)}
                 contrast={(at, times) => contrasting.setTerms(withTerm(contrasting.terms, at, times))}
                 drafted={contrasting.terms.length > 0 && <ContrastDraft result={view.result} {...contrasting} />}

@@ -51,7 +51,8 @@ class Combined:
                 self.theta[j, absent] = np.nan
         self.times = np.array([term.times for term in contrast.of])
 
-    def _each(self, number: int, at: Ints) -> Iterator[tuple[Floats, Floats]]:
+    def each(self, number: int, at: Ints) -> Iterator[tuple[Floats, Floats]]:
+        """What is summed above and below for every column, (n, F) each."""
         for column in self.columns:
             above, below = self.stub.figures(number, at, column.answered[number][at])
             inside = column.inside[number][at][:, None]
@@ -61,7 +62,7 @@ class Combined:
 
     def _weighted(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]
-        return np.stack([np.stack([w @ above, w @ below]) for above, below in self._each(number, at)])
+        return np.stack([np.stack([w @ above, w @ below]) for above, below in self.each(number, at)])
 
     @property
     def rows(self) -> list[FigureRow]:
@@ -94,11 +95,12 @@ class Combined:
             found[bottom] = -self.est / self.theta[bottom]
         return found
 
-    def _z(self, number: int, at: Ints, absolute: bool = False) -> Floats:
+    def linearised(self, number: int, at: Ints, absolute: bool = False) -> Floats:
+        """z of some cases, (n, F); absolute: the terms that it is made of, taken absolutely."""
         found = np.zeros((len(at), len(self.stub.rows)))
         slopes = np.nan_to_num(self._slopes)
         theta = np.nan_to_num(self.theta)
-        for j, (above, below) in enumerate(self._each(number, at)):
+        for j, (above, below) in enumerate(self.each(number, at)):
             base = np.where(self.totals | (self.below[j] == 0), 1.0, self.below[j])
             expected = np.where(self.totals, 0.0, theta[j]) * below
             if absolute:
@@ -111,12 +113,14 @@ class Combined:
         """V of each figure's contrast, (F,); NaN where it is not known."""
         f, units = len(self.stub.rows), self.sample.units
         if units.replicates is None:
-            found = np.diag(covariance(self.sample, self.who, self._z, f))
-            most = absolute_moments(self.sample, self.who, self._z, lambda p, at: self._z(p, at, True), f)
+            found = np.diag(covariance(self.sample, self.who, self.linearised, f))
+            most = absolute_moments(
+                self.sample, self.who, self.linearised, lambda p, at: self.linearised(p, at, True), f
+            )
             return np.where(found <= _ROUNDING * most, 0.0, found)
 
         def values(number: int, at: Ints) -> Floats:
-            return np.concatenate([x for pair in self._each(number, at) for x in pair], 1)
+            return np.concatenate([x for pair in self.each(number, at) for x in pair], 1)
 
         sums = replicate_sums(self.sample, self.who, values, 2 * f * len(self.columns))
         again = sums.reshape(len(sums), len(self.columns), 2, f)
