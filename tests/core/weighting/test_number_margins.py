@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from scipy.optimize import linprog
 from surveys import SCALES, VARIABLES, A, margin, survey
 
 from even_ballot.core.data.dataset import RawTable
@@ -13,6 +14,7 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
+from even_ballot.core.weighting.limit_price import limit_prices
 
 MEAN = {"total_of": "id", "by": [], "as": "means", "targets": [{"at": {}, "value": 40.0}]}
 MEANS = {"total_of": "id", "by": ["b"], "as": "means", "targets": [{"at": {"b": 1}, "value": 35.0}, {"at": {"b": 2}, "value": 40.0}]}  # fmt: skip
@@ -134,3 +136,35 @@ def test_limits_that_leave_no_room_are_reported_as_not_met() -> None:
     )
     (report,) = of.weightings
     assert not report.converged and report.max_gap > 1e-3
+
+
+@settings(max_examples=8, deadline=None)
+@given(st.integers(0, 10**6), st.floats(1.05, 1.5))
+def test_prices_of_limits_go_down_to_what_a_number_leaves_room_for(seed: int, far: float) -> None:
+    """Against the least limit that a linear program finds."""
+    data = survey(seed, size=8)
+    plain = found(data, margins=[margin("a", A)])
+    y, a = column(plain, "id"), column(plain, "a")
+    assume(column(plain, "d").min() > 0)
+    # A mean that takes large weights on the upper cases.
+    value = y.mean() * far
+    assume(value < np.quantile(y, 0.9))
+    mean = {"total_of": "id", "by": [], "as": "means", "targets": [{"at": {}, "value": float(value)}]}
+    of = found(data, margins=[mean, margin("a", A)])
+    assume(of.weightings[0].converged)
+    n = len(y)
+    shares = margin("a", A)["targets"]
+    rows = [np.ones(n), y - value, *(a == t["at"]["a"] for t in shares)]
+    aims = [n, 0.0, *(n * t["value"] for t in shares)]
+    equal = np.column_stack([np.array(rows, float), np.zeros(len(rows))])
+    above = np.column_stack([np.eye(n), -np.ones(n)])
+    least = float(linprog(np.r_[np.zeros(n), 1.0], above, np.zeros(n), equal, aims).fun or 0.0)
+    asked = parse_study(
+        {"source": {"path": "a.csv"}, "weightings": [{"base": "d", "margins": [mean, margin("a", A)]}]}
+    ).weightings[0]
+    prices = limit_prices(of.data, asked, ["q"], "weightings[0]")
+    assert all(price.met for price in prices)
+    highs = [price.high for price in prices[1:] if price.high is not None]
+    assert highs == sorted(highs, reverse=True)
+    if highs:
+        assert least * (1 - 1e-6) <= highs[-1] <= least * 1.02

@@ -1,7 +1,8 @@
 """What an upper limit on the weights costs and buys, for a range of limits."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from even_ballot.core.weighting.report import at_limits
 from even_ballot.core.weighting.request import Limits, Weighting
 from even_ballot.core.weighting.solving.limits import least_high
 
-_POINTS = 16
+_POINTS, _CLOSE = 16, 1.005
 
 
 @dataclass(frozen=True)
@@ -131,4 +132,29 @@ def limit_prices(
     for high in highs.tolist():
         if high > 1:
             prices.append(_priced(cases, under(high), high, without, watched))
+    if free.frame.numbers:
+        # The least limit was told by the categories alone; numbers may leave less room.
+        of = partial(_priced, cases, without=without, watched=watched)
+        prices = _as_far_as_met(prices, lambda high: of(under(high), high), held)
     return tuple(prices)
+
+
+def _as_far_as_met(
+    prices: list[LimitPrice], price: Callable[[float], LimitPrice], held: list[float]
+) -> list[LimitPrice]:
+    """Down to the least limit that can be met, closed in on to half a per cent; held: limits that stay
+    whether they are met or not."""
+    met = [of.high for of in prices if of.high is not None and of.met]
+    unmet = [of.high for of in prices if of.high is not None and not of.met]
+    kept = [of for of in prices if of.met or of.high in held]
+    if met and unmet:
+        low, high = max(unmet), min(met)
+        while low < high and high / low > _CLOSE:
+            middle = float(np.sqrt(low * high))
+            found = price(middle)
+            if found.met:
+                kept.append(found)
+                high = middle
+            else:
+                low = middle
+    return kept[:1] + sorted(kept[1:], key=lambda of: -(of.high or 0))
