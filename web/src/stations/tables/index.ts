@@ -20,12 +20,14 @@ export const tables = {
       "The plan is on the left: find, group, put in order (Alt and the arrows), make many at once, or read it from a file. The table in hand is counted at every change. T on a question in the Codebook opens its table by the usual banner.",
       "Stub variables go down, banner variables across; type a part of a name or of a question. Shift and Enter sets one within the one before. The first column is everybody in the filter; a filter is a domain: nobody is removed, so standard errors stay right.",
       "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back; saved, a picture brings its title and the table's notes with it. E and I show standard errors and intervals.",
-      "Models, scales of items and correlations stand below the tables of the plan; the plus beside a heading begins one. A model's answers that count are picked on their bar; a category becomes the reference by a press on it. Average predictions say what would be expected if everybody were in one category. Contrasts hold two columns of a table against each other, whether they share cases or not.",
+      "Models, scales of items and correlations stand below the tables of the plan; the plus beside a heading begins one. A model's answers that count are picked on their bar; a category becomes the reference by a press on it. Average predictions say what would be expected if everybody were in one category. Models stand side by side in a table of their own.",
+      "Behind a figure: add its column to a contrast or subtract it, and see where its design effect comes from and how large another sample would have to be. Contrasts have their own error and test, whether columns share cases or not.",
       "A letter beside a figure names a column that it is larger than by more than sampling would explain. ° marks a weak figure, × a hidden one; the notes say why. Both follow rules under “For all tables”.",
     ],
     words: [
       ["Base", "the cases that answered, unweighted."],
       ["Design effect", "the variance over that of a simple random sample of the same size."],
+      ["Intraclass correlation", "how much alike cases of one first-stage unit are: 0 not at all, 1 wholly."],
       [
         "Effective base",
         "the base over the design effect: how many cases of a simple random sample would say as much.",
