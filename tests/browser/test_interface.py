@@ -38,6 +38,7 @@ PAGES = {
     "model": ("tables/model.weekly", "Odds ratio, on a log axis"),
     "scale": ("tables/scale.trust", "Cronbach's α"),
     "correlations": ("tables/pairs.views", "A press tells of a pair"),
+    "side by side": ("tables/beside.weekly", "adds isle"),
     "release": ("release", "Records with weights"),
 }
 

@@ -5,9 +5,9 @@ from typing import Any
 
 import numpy as np
 import pytest
-from builders import raw
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from models_asked import BARE, SEEDS, document, only, small
 from parting import differing, random_parts
 from reading_estimates import Sample
 from reading_models import (
@@ -19,7 +19,7 @@ from reading_models import (
     two_sided,
     variance_of,
 )
-from surveys import SCALES, VARIABLES, A, margin, survey
+from surveys import SCALES, A, margin, survey
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import StudyError
@@ -27,7 +27,6 @@ from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
 
-SEEDS = st.integers(0, 10**6)
 CLUSTERED = {"strata": ["h"], "clusters": ["i"]}
 DESIGNS: dict[str, dict[str, Any]] = {
     "cases alone": {},
@@ -51,13 +50,6 @@ MODELS = [
     {"id": "log", "kind": "logistic", "outcome": "q", "event": [2, 3], "terms": [["b"], ["y"]], "where": "id > 5",
      "predictions": ["b"]},
 ]  # fmt: skip
-
-
-def document(design: dict[str, Any], weighting: dict[str, Any] | None = None, **parts: Any) -> dict[str, Any]:
-    weights = (
-        {"weightings": [weighting], "design": design} if weighting else {"design": {"weight": "d", **design}}
-    )
-    return {"source": {"path": "answers.csv"}, "codebook": {"scales": SCALES, "variables": VARIABLES}, **weights, **parts}  # fmt: skip
 
 
 def results(data: RawTable, *args: Any, **parts: Any) -> Results:
@@ -287,21 +279,6 @@ def test_cases_in_parts_have_the_same_analyses(seed: int, named: str, numbers: b
         return
     parts = run(asked, data, {}, random_parts(seed)).document()
     assert list(differing(parts, whole, rel=1e-7)) == []
-
-
-def small(**columns: list[Any]) -> RawTable:
-    return raw({"g": ["1", "2"] * (len(next(iter(columns.values()))) // 2), **columns})
-
-
-BARE = {"source": {"path": "answers.csv"}, "codebook": {"scales": {"g": SCALES["a"]}, "variables": [
-    {"name": "g", "kind": "coded", "scale": "g"}]}}  # fmt: skip
-
-
-def only(data: RawTable, model: dict[str, Any]) -> Any:
-    (found,) = run(
-        parse_study({**BARE, "models": [{"id": "m", "kind": "logistic", **model}]}), data, {}
-    ).models
-    return found
 
 
 def test_what_splits_the_outcome_is_named_and_so_is_an_outcome_without_choice() -> None:

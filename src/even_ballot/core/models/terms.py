@@ -1,6 +1,7 @@
 """The terms of a model laid on its cases: which of them have all answers, and the columns that the terms
 come to."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
@@ -15,6 +16,8 @@ from even_ballot.core.models.request import ModelRequest
 from even_ballot.core.models.results import Factor, Lost, Term
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.sample import Sample, SamplePart
+
+MOST_COLUMNS = 1000
 
 
 @dataclass(frozen=True)
@@ -232,6 +235,21 @@ def complete(
     return tuple(who), sum(int(of.sum()) for of in there), tuple(of for of in lost if of.cases)
 
 
+def _check_width(parts: list[list[int]], request: ModelRequest, where: str) -> None:
+    """Refuses terms of more columns than can be worked on. parts: of each variable of each term."""
+    widths = [math.prod(of) for of in parts]
+    if sum(widths) <= MOST_COLUMNS:
+        return
+    t = widths.index(max(widths))
+    term = " × ".join(request.terms[t])
+    raise fault(
+        f"The terms have {sum(widths):,} columns, more than the {MOST_COLUMNS:,} that a model may have; "
+        f"{term} alone has {widths[t]:,}.",
+        f"{where}.terms[{t}]",
+        "Combine categories, let a variable in as a number, or leave the term out.",
+    )
+
+
 def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, where: str) -> Laid:
     """A model's terms laid on the cases; inside: its filter. Raises StudyError for what does not fit.
 
@@ -262,6 +280,7 @@ def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, w
     entering = {}
     for name, of in variables.items():
         entering[name] = _entering(head, request, of, who, where)
+    _check_width([[len(entering[name].parts) for name in term] for term in request.terms], request, where)
     columns, term_of = [], []
     for t, term in enumerate(request.terms):
         for codes in product(*(entering[name].parts for name in term)):
