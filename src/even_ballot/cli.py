@@ -6,7 +6,7 @@ What a command needs is loaded when it runs, so that help comes at once.
 import json
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
@@ -29,6 +29,16 @@ def _refuse(error: "StudyError") -> None:
     for item in error.faults:
         typer.echo(str(item), err=True)
     raise typer.Exit(2)
+
+
+def _own_fault(error: Exception) -> NoReturn:
+    said = " ".join(str(error).split())[:300]
+    typer.echo(
+        f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). "
+        f"{_REPORT}",
+        err=True,
+    )
+    raise typer.Exit(2) from None
 
 
 def _tell_of_control(results: "Results") -> None:
@@ -57,13 +67,18 @@ def run(
     guard_formulas: Annotated[
         bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")
     ] = True,
+    formats: Annotated[
+        str, typer.Option(help="Formats of the tables, parted by commas: xlsx, csv, jsonstat.")
+    ] = "xlsx",
     allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 although margins are not met.")] = False,
     strict: Annotated[
         bool, typer.Option(help="Exit with 3 where anything was found that nobody has accepted.")
     ] = False,
     debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
 ) -> None:
-    """Runs a study file and writes results.json, microdata.csv and tables.xlsx.
+    """Runs a study file and writes results.json, microdata.csv and its tables: tables.xlsx; for csv a file
+    for each table and estimates.csv and estimates.parquet, a line for each figure; for jsonstat a dataset
+    for each table and tables.json, which lists them.
 
     Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met or a
     table could not be made.
@@ -71,25 +86,26 @@ def run(
     from rich.console import Console
 
     from even_ballot.core.faults import StudyError
-    from even_ballot.services.running import outputs, run_file, run_problems, write_outputs
+    from even_ballot.services.running import (
+        outputs,
+        run_file,
+        run_problems,
+        table_formats,
+        write_outputs,
+    )
     from even_ballot.services.telling import tell
 
     try:
+        wanted = table_formats(formats)
         loaded, results = run_file(study, allow_outside)
-        paths = write_outputs(outputs(loaded, results, guard_formulas), out)
+        paths = write_outputs(outputs(loaded, results, guard_formulas, wanted), out)
     except StudyError as error:
         _refuse(error)
         return
     except Exception as error:
         if debug:
             raise
-        said = " ".join(str(error).split())[:300]
-        typer.echo(
-            f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). "
-            f"{_REPORT}",
-            err=True,
-        )
-        raise typer.Exit(2) from None
+        _own_fault(error)
     _tell_of_control(results)
     for table in results.faulty:
         typer.echo(f"Not made: {table.title}", err=True)

@@ -34,7 +34,7 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
     before = study["document"]["tables"]
     params = {"edition": study["edition"], "name": f"plan.{kind}", "replace": True}
     assert api("PUT", f"/studies/{study['id']}/plan", params=params, content=file) == (
-        2 if kind == "csv" else 5
+        2 if kind == "csv" else 7
     )
     now = api("GET", f"/studies/{study['id']}")
     assert _full(now["document"]["tables"]) == _full(before)
@@ -44,8 +44,9 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
     ids = [t["id"] for t in api("GET", f"/studies/{study['id']}")["document"]["tables"]]
     assert len(set(ids)) == len(ids) == 4
     models = api("GET", f"/studies/{study['id']}")["document"]["models"]
-    assert [m["id"] for m in models] == (["weekly"] if kind == "csv" else ["weekly", "weekly-2"])
-    assert {**models[-1], "id": "weekly"} == models[0]
+    there = ["weekly_people", "weekly"]
+    assert [m["id"] for m in models] == (there if kind == "csv" else [*there, "weekly_people-2", "weekly-2"])
+    assert {**models[-1], "id": "weekly"} == models[1]
 
 
 @pytest.mark.parametrize(
@@ -69,6 +70,28 @@ def _full(tables: list[dict[str, Any]]) -> list[dict[str, Any]]:
     from even_ballot.core.tables.request import TableRequest
 
     return [TableRequest.model_validate(t).model_dump(mode="json") for t in tables]
+
+
+def test_models_that_go_with_a_plan_stand_side_by_side_no_longer(api: Any, demo: dict[str, Any]) -> None:
+    plan = {"even_ballot_plan": 1, "tables": [], "models": [demo["document"]["models"][1]]}
+    params = {"edition": demo["edition"], "name": "plan.json", "replace": True}
+    api("PUT", f"/studies/{demo['id']}/plan", params=params, content=json.dumps(plan).encode())
+    document = api("GET", f"/studies/{demo['id']}")["document"]
+    assert [of["models"] for of in document["side_by_side"]] == [["weekly"]]
+    found = api("GET", f"/studies/{demo['id']}/side-by-side/weekly")
+    assert [column["id"] for column in found["columns"]] == ["weekly"]
+
+
+def test_a_figure_that_is_not_shown_is_not_taken_apart(api: Any, demo: dict[str, Any]) -> None:
+    path = f"/studies/{demo['id']}/tables/need/design-effect"
+    cell = next(
+        c for c in api("GET", f"/studies/{demo['id']}/tables/need")["result"]["cells"] if c["stat"] == "mean"
+    )
+    asked = {"stub": cell["stub"], "banner": cell["banner"], "stat": "mean", "wanted": {"half_width": 0.05}}
+    found = api("POST", path, json=asked)
+    assert abs(found["parts"]["deff"] - cell["deff"]) < 1e-9 and found["plans"][0]["cases"] > 100
+    refused = api("POST", path, 422, json={**asked, "stat": "col_pct"})
+    assert "shows no such figure" in refused["faults"][0]["what"]
 
 
 def test_a_plan_that_names_unknown_variables_is_read_only_after_saying_so(
@@ -241,7 +264,7 @@ def test_a_variable_that_is_gone_stops_its_tables_and_no_others(api: Any, demo: 
     book = openpyxl.load_workbook(io.BytesIO(content))
     contents = [row[1].value for row in book["Contents"].iter_rows() if row[1].value]
     assert any(text.startswith("Not made:") and "fare_spend" in text for text in contents)
-    assert len(book.sheetnames) == 2 + 4 + 2
+    assert len(book.sheetnames) == 2 + 4 + 2 + 2 + 1
     results = json.loads(api.raw("GET", f"/studies/{study['id']}/release/results.json").content)
     faulty, pairs = results["faulty_tables"]
     assert (pairs["id"], pairs["part"]) == ("views", "correlations")
@@ -306,10 +329,10 @@ def test_analyses_are_told_with_what_is_wrong_with_one_alone(api: Any, demo: dic
     assert len(set(scale["titles"].values())) == 4, "items by what tells them apart"
     assert len(api("GET", f"{path}/analyses/correlations/views")["correlations"]["pairs"]) == 10
     other = api("GET", f"{path}/analyses/models/nobody", 422)
-    assert "There are: weekly" in other["faults"][0]["mend"]
+    assert "There are: weekly_people, weekly" in other["faults"][0]["mend"]
     wrong = {**demo["document"]["models"][0], "id": "wrong", "terms": [["nobody"]], "predictions": []}
     changed = api.change(api("GET", path), models=[*demo["document"]["models"], wrong])
     seen = api("GET", f"{path}/analyses/models/wrong")
-    assert seen["model"] is None and seen["faults"][0]["where"] == "models[1].terms[0]"
+    assert seen["model"] is None and seen["faults"][0]["where"] == "models[2].terms[0]"
     assert api("GET", f"{path}/analyses/models/weekly")["model"]["n"] == model["model"]["n"]
     api.change(changed, models=demo["document"]["models"])

@@ -4,10 +4,11 @@ import json
 import os
 import stat
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import Fault, StudyError, fault
@@ -15,6 +16,8 @@ from even_ballot.core.study.pipeline import given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
+from even_ballot.formats.estimates.json_stat import json_stat_files
+from even_ballot.formats.estimates.lines import estimate_lines, lines_csv, lines_parquet, table_lines
 from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
 from even_ballot.formats.tables.designs import design_notices
@@ -110,9 +113,60 @@ def _later(make: Callable[[], bytes]) -> Iterator[bytes]:
     yield make()
 
 
-def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, Iterator[bytes]]:
+TableFormat = Literal["xlsx", "csv", "jsonstat"]
+FORMATS: tuple[TableFormat, ...] = get_args(TableFormat)
+
+
+def table_formats(text: str) -> tuple[TableFormat, ...]:
+    """Formats of tables, parted by commas. Raises StudyError for one that is not known."""
+    asked = [name.strip() for name in text.split(",") if name.strip()]
+    strange = [name for name in asked if name not in FORMATS]
+    if strange or not asked:
+        what = f"{strange[0]!r} is no format of tables." if strange else "No format of tables is named."
+        raise fault(what, "--formats", f"There are: {', '.join(FORMATS)}.")
+    return tuple(of for of in FORMATS if of in asked)
+
+
+def _file_names(study: Study) -> dict[str, str]:
+    """A file name for each table, of its identifier: letters, figures, - and _; each its own."""
+    taken, names = set[str](), dict[str, str]()
+    for request in study.tables:
+        plain = "".join(c if c.isalnum() or c in "-_" else "_" for c in request.id)[:60]
+        name, k = f"table-{plain}", 2
+        while name.casefold() in taken:
+            name, k = f"table-{plain}-{k}", k + 1
+        taken.add(name.casefold())
+        names[request.id] = name
+    return names
+
+
+def _table_files(
+    study: Study, results: Results, guard: bool, formats: Sequence[TableFormat]
+) -> dict[str, Iterator[bytes]]:
+    """The tables in formats."""
+    found: dict[str, Iterator[bytes]] = {}
+    if "xlsx" in formats:
+        found["tables.xlsx"] = _later(lambda: workbook(study, results))
+    if "csv" in formats or "jsonstat" in formats:
+        names = _file_names(study)
+        if "csv" in formats:
+            lines = estimate_lines(study, results)
+            found["estimates.csv"] = _later(lambda: lines_csv(lines, guard))
+            found["estimates.parquet"] = _later(lambda: lines_parquet(lines))
+            for result in results.tables:
+                mine = list(table_lines(result, study.marks))
+                found[f"{names[result.id]}.csv"] = _later(partial(lines_csv, mine, guard))
+        if "jsonstat" in formats:
+            made = json_stat_files(study, results, names)
+            found |= {name: iter((content,)) for name, content in made.items()}
+    return found
+
+
+def outputs(
+    study: Study, results: Results, guard: bool = True, formats: Sequence[TableFormat] = ("xlsx",)
+) -> dict[str, Iterator[bytes]]:
     """Every file a run hands over, by name, piece by piece, each made when it is gone through. guard: texts
-    that a spreadsheet would run are written so that it does not."""
+    that a spreadsheet would run are written so that it does not; formats: of the tables."""
     weights = [w.save_as for w in study.weightings]
 
     def document() -> bytes:
@@ -130,7 +184,7 @@ def outputs(study: Study, results: Results, guard: bool = True) -> dict[str, Ite
         "results.json": _later(document),
         "microdata.csv": microdata(results.data, weights, guard, replicates),
         **({"replicates.json": _later(replicates.text)} if replicates else {}),
-        "tables.xlsx": _later(lambda: workbook(study, results)),
+        **_table_files(study, results, guard, formats),
         **({"weighting.html": _later(page)} if weights else {}),
     }
 

@@ -255,6 +255,10 @@ def lay_plan(
     for part, of in analyses.items():
         there = [] if replace else document.get(part) or []
         document[part] = [*there, *(one.model_dump(mode="json", exclude_unset=True) for one in of)]
+    models = {of["id"] for of in document.get("models") or []}
+    for beside in document.get("side_by_side") or []:
+        # Models that went with the plan stand side by side no longer.
+        beside["models"] = [name for name in beside.get("models") or [] if name in models]
     more = f" and {counted(len(others), 'analysis', 'analyses')}" if others else ""
     did = f"Read a plan of {counted(len(requests), 'table')}{more} from {name}"
     write_study(session, study_id, edition, parse_study(document), state.files, did)

@@ -1,0 +1,1 @@
+"""Every figure of the tables, for machines."""
