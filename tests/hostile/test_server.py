@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -153,11 +154,13 @@ def test_a_database_that_dies_comes_back_and_the_state_is_said(tmp_path: Path) -
     database.watch()
     with served(make_app(engine, database=database)) as url:
         assert requests.get(f"{url}/api/v1/studies", timeout=20).json() == []
-        assert database.pid is not None
-        os.kill(database.pid, signal.SIGKILL)
-        seen = set()
+        seen = set[int]()
         until = time.monotonic() + 40
         while time.monotonic() < until:
+            if 503 not in seen and database.pid is not None:
+                # Once more, where it was back before anybody asked.
+                with suppress(ProcessLookupError):
+                    os.kill(database.pid, signal.SIGKILL)
             answer = requests.get(f"{url}/api/v1/studies", timeout=20)
             seen.add(answer.status_code)
             if answer.status_code == 200 and 503 in seen:
