@@ -9,7 +9,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 
 from even_ballot.core.models.terms import Laid
 from even_ballot.core.numerics.arrays import Floats, Ints
@@ -178,8 +177,10 @@ class Likelihood:
             w, y = self.weights(number, at), self.laid.y(number, at)
             eta = u @ gamma
             farthest[0] = max(farthest[0], float(np.abs(eta[w > 0]).max(initial=0)))
-            chance = scipy.special.expit(eta)
-            likelihood = w @ (y * eta - np.logaddexp(0, eta))
+            # One exponential for the probability and for log(1 + exp η).
+            small = np.exp(-np.abs(eta))
+            chance = np.where(eta >= 0, 1.0, small) / (1 + small)
+            likelihood = w @ (y * eta - np.maximum(eta, 0) - np.log1p(small))
             curve = (u * (w * chance * (1 - chance))[:, None]).T @ u
             return np.concatenate([[likelihood], u.T @ (w * (y - chance)), curve.ravel()])
 

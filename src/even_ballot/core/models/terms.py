@@ -132,13 +132,17 @@ class Laid:
     def block(self, number: int, at: Ints, instead: Mapping[str, int] | None = None) -> Floats:
         """The columns of some cases of a part, (n, 1 + columns); instead: codes that everybody is put
         into."""
-        x = np.ones((len(at), self.width))
+        # A column's cells lie together, as each is written at once.
+        x = np.ones((len(at), self.width), order="F")
         made: dict[Factor, Any] = {}
         for j, factors in enumerate(self.columns, start=1):
             for factor in factors:
                 if factor not in made:
                     made[factor] = self.factor(factor, number, at, instead or {})
-                x[:, j] *= made[factor]
+                if factors[0] is factor:
+                    x[:, j] = made[factor]
+                else:
+                    x[:, j] *= made[factor]
         return x
 
     def y(self, number: int, at: Ints) -> Floats:
