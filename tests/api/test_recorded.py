@@ -64,7 +64,8 @@ def document(study: dict[str, Any]) -> dict[str, Any]:
 
 
 def plain(value: Any, ids: dict[str, str]) -> Any:
-    """Without what is another each time: identifiers, times, how long something took, bytes."""
+    """Without what is another each time or on another processor: identifiers, times, how long something
+    took, bytes, the last digits of a number and what only rounding left of one."""
     if isinstance(value, dict):
         return {
             ids.get(key, key): PASSING[key]
@@ -75,7 +76,7 @@ def plain(value: Any, ids: dict[str, str]) -> Any:
     if isinstance(value, list):
         return [plain(item, ids) for item in value]
     if isinstance(value, float):
-        return float(f"{value:.9g}")
+        return float(f"{round(value, 12):.9g}")
     if isinstance(value, str):
         for known, name in ids.items():
             value = value.replace(known, name)
