@@ -1,6 +1,7 @@
 import { ArrowsDownUp, Sigma } from "@phosphor-icons/react";
 import { useState } from "react";
-import type { Schema } from "../../../api/client";
+import type { Schema, Step } from "../../../api/client";
+import { useStudy } from "../../../api/queries";
 import { ActionButton } from "../../../parts/actions";
 import { count, decimals } from "../../../parts/figures";
 import { FilterField } from "../../../parts/filter";
@@ -121,6 +122,14 @@ export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<s
   );
 }
 
+/** The variable that a step made of another with its codes reversed, where one did. */
+function reversedForm(ledger: readonly Step[], name: string): string | undefined {
+  const made = ledger.flatMap((s) =>
+    s.do === "reverse" && !s.off && s.suffix && s.variables.includes(name) ? [name + s.suffix] : [],
+  );
+  return made.at(-1);
+}
+
 /** What can be made of a scale: the items that run against it turned round, a score of its items. */
 export function ScaleSteps({
   found,
@@ -134,13 +143,25 @@ export function ScaleSteps({
   save: (to: Scale) => void;
 }) {
   const [open, setOpen] = useState<"reverse" | "score" | null>(null);
+  const { document } = useStudy();
   const items = scale.items ?? [];
+  const inPlace = (made: (string | undefined)[]) =>
+    save({ ...scale, items: items.map((name) => made[turned.indexOf(name)] ?? name) });
   const viewsOf = (names: readonly string[]) => codebook.variables.filter((v) => names.includes(v.variable.name));
   const turned = found.items.filter(against).map((i) => i.variable);
   const coded = viewsOf(turned).every((v) => v.variable.kind === "coded");
+  const have = turned.map((name) => reversedForm(document.ledger ?? [], name));
   return (
     <>
       <div className="mt-2 flex flex-wrap gap-1">
+        {have.some(Boolean) && (
+          <ActionButton
+            id="take-reversed"
+            label={`Take ${have.filter(Boolean).join(", ")} in ${have.filter(Boolean).length === 1 ? "its" : "their"} place`}
+            icon={ArrowsDownUp}
+            run={() => inPlace(have)}
+          />
+        )}
         {turned.length > 0 && coded && (
           <ActionButton
             id="reverse-items"
@@ -163,7 +184,7 @@ export function ScaleSteps({
           <ReverseForm
             views={viewsOf(turned)}
             done={(made) => {
-              save({ ...scale, items: items.map((name) => made[turned.indexOf(name)] ?? name) });
+              inPlace(made);
               setOpen(null);
             }}
           />
