@@ -22,7 +22,7 @@ NEVER_IN_CORE = {
     "fastapi", "starlette", "sqlalchemy", "uvicorn", "pyarrow", "pathlib", "os", "io", "socket", "subprocess",
 }  # fmt: skip
 ROOMS = (
-    "numerics", "written", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation", "models",
+    "numerics", "written", "release", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation", "models",
     "tables", "disclosure", "study", "draft",
 )  # fmt: skip
 """Rooms of the core, each of which may use itself and those before it."""

@@ -22,3 +22,9 @@ def _templates() -> "Environment":
 def page(template: str, **values: Any) -> str:
     """A page of a template in `templates/`."""
     return _templates().get_template(f"{template}.html.j2").render(values)
+
+
+def plain_page(template: str, **values: Any) -> str:
+    """The same of a template that is no HTML, such as a style sheet: its values are our own, and not
+    escaped."""
+    return _templates().overlay(autoescape=False).get_template(f"{template}.j2").render(values)

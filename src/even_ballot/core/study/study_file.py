@@ -11,6 +11,7 @@ from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
 from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest, SideBySide
+from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
 from even_ballot.core.tables.marks import Marks
@@ -72,6 +73,7 @@ class Study(Model):
     side_by_side: tuple[SideBySide, ...] = Field(default=(), max_length=200)
     marks: Marks = Marks()
     suppression: Suppression = Suppression()
+    release: ReleasePlan | None = None
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -93,6 +95,21 @@ class Study(Model):
                 raise ValueError(
                     f"side_by_side {beside.id!r} names the model {strange[0]!r}, which is not there; add it, "
                     "or leave it out"
+                )
+        return self
+
+    @model_validator(mode="after")
+    def _releases_what_is_there(self) -> Self:
+        parts = () if self.release is None else self.release.parts or ()
+        there: dict[str, set[str]] = {}
+        for at, part in enumerate(parts):
+            if part.named is None:
+                continue
+            of, name = part.named
+            known = there.setdefault(of, {item.id for item in getattr(self, of)})
+            if name not in known:
+                raise ValueError(
+                    f"release.parts[{at}] shows {name!r} of {of}, which is not there; add it, or leave it out"
                 )
         return self
 

@@ -1,6 +1,6 @@
 """Analyses as rows of cells, for a workbook: blocks of a heading row and rows below it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from even_ballot.core.models.request import ModelFigure, SideBySide
@@ -24,6 +24,20 @@ class Block:
     title: str
     headings: tuple[str, ...]
     rows: tuple[tuple[Value, ...], ...]
+
+
+_WHOLE = {"Cases", "df 1"}
+_FINE = {"p", "Coefficient", "r", "α", "Standardised α", "Item with the rest", "α without it", "Prediction"}
+
+
+def places_in(block: Block, values: Sequence[Value], column: int) -> int:
+    """Decimal places of a cell.
+
+    >>> places_in(Block("", ("Term", "p"), ()), ("isle", 0.01), 1)
+    4
+    """
+    heading = block.headings[column].split(": ")[-1]
+    return 0 if values[0] == "Cases" or heading in _WHOLE else 4 if heading in _FINE else 3
 
 
 def said_factor(factor: Factor, terms: dict[str, Term]) -> str:

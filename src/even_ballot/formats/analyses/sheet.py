@@ -7,15 +7,10 @@ from even_ballot.core.models.request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.formats.analyses.in_words import analysis_in_words
-from even_ballot.formats.analyses.rows import Block, beside_block, blocks_of
+from even_ballot.formats.analyses.rows import Block, beside_block, blocks_of, places_in
 
 _RULE, _GREY = "#8a8378", "#6b655c"
-_WHOLE = {"Cases", "df 1"}
-_FINE = {"p", "Coefficient", "r", "α", "Standardised α", "Item with the rest", "α without it", "Prediction"}
-
-
-def _format_of(heading: str) -> str:
-    return "#,##0" if heading in _WHOLE else "0.0000" if heading in _FINE else "0.000"
+_SHOWN = {0: "#,##0", 3: "0.000", 4: "0.0000"}
 
 
 def write_analysis(
@@ -90,7 +85,7 @@ def _write_blocks(
                 if isinstance(value, str):
                     sheet.write_string(row, c, clean(value), formats())
                 elif value is not None:
-                    shown = "#,##0" if values[0] == "Cases" else _format_of(block.headings[c].split(": ")[-1])
+                    shown = _SHOWN[places_in(block, values, c)]
                     sheet.write_number(row, c, value, formats(align="right", num_format=shown))
         row += 2
     return row

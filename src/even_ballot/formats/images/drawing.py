@@ -1,6 +1,7 @@
 """A drawing as it is let through: parsed, of the elements and attributes that our own pictures are made
 of, and written anew."""
 
+import re
 from xml.parsers import expat
 from xml.sax.saxutils import escape, quoteattr
 
@@ -81,6 +82,18 @@ _ATTRIBUTES = {
 MOST_ELEMENTS, DEEPEST, LONGEST, LARGEST = 100_000, 50, 10_000.0, 8_000_000.0
 """Elements, how deep they are nested, points along one side, and points in all."""
 _MEND = "Save the picture from the Tables station."
+
+
+_NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+
+
+def no_controls(text: str) -> str:
+    """A text without what XML does not hold: control characters and halves of characters.
+
+    >>> no_controls("a\x00b")
+    'a b'
+    """
+    return _NO_XML.sub(" ", text.encode("utf-8", "replace").decode())
 
 
 class _Refused(Exception):

@@ -4,9 +4,11 @@ import io
 import re
 import zipfile
 from collections.abc import Sequence
-from typing import Literal
+from functools import cache
+from typing import Any, Literal
 
 from even_ballot.core.faults import fault
+from even_ballot.formats.fonts import font_folder
 from even_ballot.formats.images.drawing import checked
 
 PictureFormat = Literal["svg", "png", "pdf"]
@@ -19,16 +21,24 @@ TYPES: dict[str, str] = {
 _POINTS = 3
 
 
+@cache
+def _converter() -> Any:
+    """What draws; it knows our own letters."""
+    import vl_convert  # Large; needed by nothing else.
+
+    vl_convert.register_font_directory(str(font_folder()))
+    return vl_convert
+
+
 def drawn(svg: str, kind: PictureFormat) -> bytes:
     """A drawing as SVG, as points (three to one) or as a page. svg: the whole document. Raises StudyError
     where it is none."""
     svg = checked(svg)
     if kind == "svg":
         return svg.encode()
-    import vl_convert  # Large; needed by nothing else.
-
+    convert = _converter()
     try:
-        return vl_convert.svg_to_pdf(svg) if kind == "pdf" else vl_convert.svg_to_png(svg, scale=_POINTS)
+        return bytes(convert.svg_to_pdf(svg) if kind == "pdf" else convert.svg_to_png(svg, scale=_POINTS))
     except (ValueError, RuntimeError) as error:
         first = str(error).split("\n", 1)[0].rstrip(".")
         raise fault(

@@ -1,5 +1,7 @@
 """The methods note: what was done, in sentences."""
 
+from collections.abc import Iterable
+
 from even_ballot import __version__
 from even_ballot.core.faults import counted
 from even_ballot.core.study.results import Results
@@ -86,6 +88,20 @@ def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
     )
 
 
+def interval_sentences(requests: Iterable[TableRequest]) -> list[str]:
+    """How the intervals of tables are made, a sentence for each way."""
+    lines = []
+    for interval in dict.fromkeys(request.interval for request in requests):
+        sides = {"both": "two-sided", "lower": "lower limit only", "upper": "upper limit only"}[
+            interval.sides
+        ]
+        lines.append(
+            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at {_DEGREES[interval.df]}; "
+            f"proportions: {_INTERVALS[interval.method]}."
+        )
+    return lines
+
+
 def methods_note(study: Study, results: Results, requests: tuple[TableRequest, ...]) -> list[str]:
     """Cases, exclusions, weighting, design, intervals and version, a sentence or two each."""
     lines = [
@@ -106,13 +122,6 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
         lines.append(f"Tables are of the cases where {study.where}, a domain of the design.")
     lines.append(f"Design: {design_sentence(study.design, results.units)} Tables are {tables}.")
     lines.append(f"{method_sentence(study.design, results.units)} Percentages are of those who answered.")
-    for interval in dict.fromkeys(request.interval for request in requests):
-        sides = {"both": "two-sided", "lower": "lower limit only", "upper": "upper limit only"}[
-            interval.sides
-        ]
-        lines.append(
-            f"Intervals: {100 * interval.level:g} %, {sides}, Student's t at {_DEGREES[interval.df]}; "
-            f"proportions: {_INTERVALS[interval.method]}."
-        )
+    lines += interval_sentences(requests)
     lines.append(f"Computed by Even Ballot {__version__}.")
     return lines

@@ -11,7 +11,7 @@ from even_ballot.core.tables.results import (
 )
 from even_ballot.formats.tables.layout import Section
 
-_FAIR = {
+ADJUSTED = {
     "none": "not adjusted for the number of comparisons",
     "bonferroni": "adjusted by Bonferroni",
     "holm": "adjusted by Holm",
@@ -44,7 +44,7 @@ def notes_of(
         first, *second = (f"{100 * level:g} %" for level in request.levels)
         loose = f"; a small letter: at {second[0]}" if second else ""
         said = f"larger than that column by more than sampling would explain, at {first}{loose}"
-        yield f"Letters: {said}; two-sided, {_FAIR[request.adjust]}."
+        yield f"Letters: {said}; two-sided, {ADJUSTED[request.adjust]}."
         if without_letters:
             few = "" if least is None else f" or its base under {least:,}"
             left = counted(without_letters, "comparison")

@@ -18,12 +18,12 @@ from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import Shape, statistic_of
 from even_ballot.formats.analyses.sheet import write_analysis, write_beside
+from even_ballot.formats.images.drawing import no_controls as clean
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Bases, Grid, Line
 from even_ballot.formats.tables.methods import methods_note
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
-_NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
 T = TypeVar("T")
 _TOP = 3
@@ -44,11 +44,6 @@ class _Formats:
         if key not in self._made:
             self._made[key] = self._book.add_format({**_FACE, **settings})
         return self._made[key]
-
-
-def clean(text: str) -> str:
-    """A text without what XML does not hold: control characters and halves of characters."""
-    return _NO_XML.sub(" ", text.encode("utf-8", "replace").decode())
 
 
 def _cut(text: str, most: int) -> str:
