@@ -26,7 +26,7 @@ class Block:
     rows: tuple[tuple[Value, ...], ...]
 
 
-_WHOLE = {"Cases", "df 1"}
+_WHOLE = {"Cases", "df 1", "df 2"}
 _FINE = {"p", "Coefficient", "r", "α", "Standardised α", "Item with the rest", "α without it", "Prediction"}
 
 

@@ -34,9 +34,8 @@ def _source(study: Study, results: Results, hashes: Hashes) -> Iterator[Paragrap
         own = f" (SHA-256 {hashes[name]})" if name in hashes else ""
         yield plain_paragraph(f"{'Answers' if name == study.source.path else 'Looked up in'}: {name}{own}.")
     aside = results.source_cases - results.used_cases
-    yield plain_paragraph(
-        f"{counted(results.source_cases, 'case')} received, {aside:,} set aside, {results.used_cases:,} in use."
-    )
+    received = counted(results.source_cases, "case")
+    yield plain_paragraph(f"{received} received, {aside:,} set aside, {results.used_cases:,} in use.")
 
 
 def _cleaning(results: Results) -> Iterator[Paragraph]:
@@ -148,15 +147,17 @@ def methods_blocks(
 ) -> Iterator[Block]:
     """The methods note. own: paragraphs that a person adds, after everything that is said of itself; hashes:
     of the files, where they are known."""
+    tests = dict.fromkeys((*interval_sentences(study.tables), *_tests(study)))
+    software = f"Computed by Even Ballot {__version__}; docs/methods.md of that version has its definitions."
     parts: list[tuple[str, list[Block]]] = [
         ("Source and cases", list(_source(study, results, hashes or {}))),
         ("Cleaning", list(_cleaning(results))),
         ("Weights", list(_weights(study, results, style))),
         ("Design and standard errors", [plain_paragraph(text) for text in _design(study, results)]),
-        ("Intervals and tests", [plain_paragraph(t) for t in dict.fromkeys((*interval_sentences(study.tables), *_tests(study)))]),
+        ("Intervals and tests", [plain_paragraph(text) for text in tests]),
         ("Marks and disclosure control", [plain_paragraph(text) for text in _marks(study)]),
-        ("Software", [plain_paragraph(f"Computed by Even Ballot {__version__}; its definitions stand in docs/methods.md of that version.")]),
-    ]  # fmt: skip
+        ("Software", [plain_paragraph(software)]),
+    ]
     yield Heading("How these figures were made", 1, "methods")
     for title, blocks in parts:
         if blocks:

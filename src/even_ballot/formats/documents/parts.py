@@ -1,6 +1,6 @@
 """What a released document is made of, the same for every format."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from even_ballot.core.release.plan import Style
@@ -44,6 +44,11 @@ class Head:
     span: int
     text: str
     down: int = 1
+
+    def cut(self, first: int, last: int) -> "Head":
+        """So much of it as stands over columns first to last - 1, which become the first."""
+        begins = max(self.first, first)
+        return Head(begins - first, min(self.first + self.span, last) - begins, self.text, self.down)
 
 
 @dataclass(frozen=True)
@@ -104,20 +109,14 @@ class PrintedTable:
     def cut(self, first: int, last: int) -> "PrintedTable":
         """The same with columns first to last - 1 alone, the stub before them."""
         heads = tuple(
-            tuple(
-                Head(max(h.first, first) - first, min(h.first + h.span, last) - max(h.first, first), h.text, h.down)
-                for h in row
-                if h.first < last and h.first + h.span > first
-            )
+            tuple(h.cut(first, last) for h in row if h.first < last and h.first + h.span > first)
             for row in self.heads
-        )  # fmt: skip
+        )
         groups = tuple(
             Group(g.title, tuple(Row(r.labels, r.entries[first:last], r.weight) for r in g.rows))
             for g in self.groups
         )
-        return PrintedTable(
-            self.id, self.anchor, self.label, self.title, self.subtitle, self.stub, heads, last - first, groups, self.notes
-        )  # fmt: skip
+        return replace(self, heads=heads, columns=last - first, groups=groups)
 
 
 Drawing = Literal["shares", "groups", "means", "odds", "effects"]
@@ -212,7 +211,7 @@ def stub_width(table: PrintedTable) -> float:
     """How wide the stub is in print, in millimetres: as its longest label, within reason."""
     rows = [row for group in table.groups for row in group.rows]
     longest = (max((len(row.labels[c]) for row in rows), default=0) for c in range(len(table.stub)))
-    return sum(min(_A_CHARACTER * count + _BETWEEN, 55.0) for count in longest)
+    return sum(min(1.15 * _A_CHARACTER * count + _BETWEEN, 60.0) for count in longest)
 
 
 def pieces(table: PrintedTable, room: float, most: int) -> tuple[PrintedTable, ...]:

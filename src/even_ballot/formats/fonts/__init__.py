@@ -1,4 +1,5 @@
-"""The typefaces that documents and pictures carry: made by scripts/fonts.py, under the SIL Open Font License."""
+"""The typefaces that documents and pictures carry: made by scripts/fonts.py; their licence stands beside
+them."""
 
 import re
 from dataclasses import dataclass

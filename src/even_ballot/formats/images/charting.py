@@ -182,9 +182,8 @@ _DRAW = {"shares": _stacked, "groups": _beside}
 
 def chart_svg(chart: Chart) -> str:
     """A chart as SVG, 680 points wide. The same chart gives the same drawing."""
-    values = [
-        v for s in chart.series for of in (s.values, s.lows, s.highs) for v in of if v is not None and math.isfinite(v)
-    ]  # fmt: skip
+    ends = [v for s in chart.series for of in (s.values, s.lows, s.highs) for v in of if v is not None]
+    values = [v for v in ends if math.isfinite(v)]
     axis = _Axis(values, chart.kind)
     key: list[str] = []
     top = 6.0

@@ -1,6 +1,6 @@
 """A table laid out in rows and columns: what every format that shows tables is given."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from even_ballot.core.tables.results import (
@@ -38,14 +38,29 @@ class Line:
     hidden: tuple[bool, ...] | None = None
     variable: str | None = None
     shapes: tuple[Shape, ...] | None = None
+    absent: tuple[bool, ...] | None = None
+
+    def cut(self, most: int) -> "Line":
+        """The same with its first columns alone."""
+        return replace(
+            self,
+            values=self.values[:most],
+            letters=None if self.letters is None else self.letters[:most],
+            marks=None if self.marks is None else self.marks[:most],
+            hidden=None if self.hidden is None else self.hidden[:most],
+            shapes=None if self.shapes is None else self.shapes[:most],
+            absent=None if self.absent is None else self.absent[:most],
+        )
 
 
 @dataclass(frozen=True)
 class Bases:
-    """What the figures of each column are of, unweighted: cases, or responses; None where hidden."""
+    """What the figures of each column are of, unweighted: cases, or responses; None where hidden. every: of
+    so many columns only the first has one."""
 
     label: str
     values: tuple[int | None, ...]
+    every: int = 1
 
 
 @dataclass(frozen=True)
@@ -91,3 +106,24 @@ class Grid:
     letters: tuple[str | None, ...] | None = None
     notes: tuple[str, ...] = ()
     battery: tuple[BatteryColumn, ...] | None = None
+
+    def cut(self, most: int) -> "Grid":
+        """The same with its first columns alone."""
+        headings = tuple(
+            tuple(
+                Spanner(s.first, min(s.span, most - s.first), s.text) for s in row if s.first < most
+            )
+            for row in self.headings
+        )  # fmt: skip
+        sections = tuple(
+            replace(
+                section,
+                lines=tuple(line.cut(most) for line in section.lines),
+                bases=tuple(replace(b, values=b.values[:most]) for b in section.bases),
+            )
+            for section in self.sections
+        )
+        letters = None if self.letters is None else self.letters[:most]
+        return replace(
+            self, columns=most, paths=self.paths[:most], headings=headings, sections=sections, letters=letters
+        )

@@ -2,48 +2,42 @@
 
 import io
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from datetime import datetime
-from typing import Any, TypeVar
-
-import xlsxwriter
+from typing import Any, Protocol
 
 from even_ballot.core.models.analysis import ANALYSES
 from even_ballot.core.models.request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
+from even_ballot.core.release.plan import ReleasePlan, Style
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import StubKey, TableResult
-from even_ballot.core.tables.statistics import Shape, statistic_of
 from even_ballot.formats.analyses.sheet import write_analysis, write_beside
+from even_ballot.formats.documents.looks import look_of
+from even_ballot.formats.documents.methods_part import Hashes, methods_blocks
+from even_ballot.formats.documents.parts import Heading, Paragraph, PrintedTable
+from even_ballot.formats.estimates.lines import HEADINGS, estimate_lines
 from even_ballot.formats.images.drawing import no_controls as clean
 from even_ballot.formats.tables.grid import lay_out
-from even_ballot.formats.tables.layout import Bases, Grid, Line
+from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.methods import methods_note
+from even_ballot.formats.tables.table_sheet import LONGEST, Formats, write_table
+from even_ballot.formats.tables.widening import widened, without
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
-_NUMBER = {"share": "0.0", "number": "0.00", "whole": "#,##0"}
-T = TypeVar("T")
-_TOP = 3
-"""The first row of headings."""
-_WIDTHS, _FIGURE, _LONGEST = (34, 18), 11, 32_000
-_INK, _GREY, _RULE = "#1d1b18", "#6b655c", "#8a8378"
-_FACE = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "vcenter"}
+_MOST_COLUMNS, _MOST_ROWS = 16_384, 1_048_576
+"""Of a sheet."""
 
 
-class _Formats:
-    """Cell formats, made once each."""
+class Book(Protocol):
+    """What a workbook is written by: worksheets, and formats of cells."""
 
-    def __init__(self, book: Any) -> None:
-        self._book, self._made = book, {}  # type: ignore[var-annotated]
+    def add_worksheet(self, name: str) -> Any:
+        """A new sheet, after the others."""
 
-    def __call__(self, **settings: Any) -> Any:
-        key = tuple(sorted(settings.items()))
-        if key not in self._made:
-            self._made[key] = self._book.add_format({**_FACE, **settings})
-        return self._made[key]
+    def add_format(self, settings: dict[str, Any]) -> Any:
+        """A format for cells."""
 
 
 def _cut(text: str, most: int) -> str:
@@ -62,232 +56,163 @@ def _sheet_name(title: str, taken: set[str]) -> str:
     return name
 
 
-def _value(shape: Shape, value: float | None) -> float | None:
-    return None if value is None else value * 100 if shape == "share" else value
+class _Workbook:
+    """Fills a workbook: a sheet of contents, one for each table and analysis, every figure in long form, and
+    the methods note."""
 
+    def __init__(self, book: Book, study: Study, results: Results, style: Style) -> None:
+        self.book, self.study, self.results, self.style = book, study, results, style
+        self.formats = Formats(book, style)
+        self._taken = {"contents", "methods", "all estimates"}
+        self._listed = 0
+        self.contents = self._contents()
 
-def _write_table(
-    sheet: Any,
-    formats: _Formats,
-    result: TableResult,
-    request: TableRequest,
-    scope: str | None,
-    grid: Grid,
-    note: list[str],
-) -> None:
-    sheet.hide_gridlines(2)
-    for c, width in enumerate(_WIDTHS):
-        sheet.set_column(c, c, width)
-    sheet.set_column(2, max(grid.columns + 1, 6), _FIGURE)
-    last = grid.columns + 1
-    sheet.write(0, 0, clean(result.title), formats(bold=True, font_size=13))
-    n = "×" if result.in_filter is None else f"{result.in_filter:,}"
-    conditions = " and ".join(filter(None, (scope, request.where)))
-    shown = f"{f'Cases where {conditions}' if conditions else 'All cases'}; n = {n}"
-    sheet.write(1, 0, clean(shown), formats(font_color=_GREY))
-    depth = max(len(grid.headings), 1)
-    _write_headings(sheet, formats, grid, depth, last)
-    sheet.freeze_panes(_TOP + depth, 2)
-    row = _write_sections(sheet, formats, grid, _TOP + depth, last)
-    for c in range(last + 1):
-        sheet.write_blank(row, c, None, formats(top=1, top_color=_RULE))
-    small = formats(font_color=_GREY, font_size=9, text_wrap=True, valign="top")
-    row = _write_contrasts(sheet, formats, result, row)
-    for k, text in enumerate((*grid.notes, *note)):
-        _across(sheet, row + 1 + k, max(last, 6), text, small)
-    sheet.set_landscape()
-    sheet.set_paper(9)
-    sheet.fit_to_pages(1, 0)
-    sheet.repeat_rows(_TOP, _TOP + depth - 1)
+    def _contents(self) -> Any:
+        """The sheet of contents, under its title."""
+        contents = self.book.add_worksheet("Contents")
+        contents.hide_gridlines(2)
+        contents.fit_to_pages(1, 0)
+        contents.set_column(0, 0, 8)
+        contents.set_column(1, 1, 90)
+        contents.write(0, 0, clean(self.study.title), self.formats(bold=True, font_size=14))
+        return contents
 
+    def _link(self, sheet: str, title: str) -> None:
+        """A line of the contents, which leads to a sheet."""
+        row, style = 2 + self._listed, self.formats(font_color="#1f4e5f", underline=1)
+        self.contents.write(row, 0, self._listed + 1, self.formats(align="left"))
+        self.contents.write_url(row, 1, f"internal:'{sheet}'!A1", style, clean(title)[:250])
+        self._listed += 1
 
-def _write_contrasts(sheet: Any, formats: _Formats, result: TableResult, row: int) -> int:
-    """Contrasts below a table, a line each; the row after them."""
-    if not result.contrasts:
-        return row
-    headings = ("Contrast", "Figure", "Estimate", "Standard error", "Lower", "Upper", "t", "p")
-    for c, heading in enumerate(headings):
-        align = {} if c < 2 else {"align": "right"}
-        sheet.write(row + 1, c, heading, formats(bold=True, bottom=1, bottom_color=_RULE, **align))
-    labels = {StubKey.of(stub.variable, line.step): line.label for stub in result.stubs for line in stub.rows}
-    row += 1
-    for of in result.contrasts:
-        row += 1
-        statistic = statistic_of(of.stat)
-        # A ratio of two shares is no share.
-        times = 100.0 if statistic.shape == "share" and not of.is_ratio else 1.0
-        sheet.write(row, 0, clean(of.label), formats())
-        name = labels.get(of.stub, "") or next(
-            s.title for s in result.stubs if s.variable == of.stub.variable
-        )
-        sheet.write(row, 1, clean(f"{name}, {statistic.label}"), formats())
-        figures = [None if x is None else times * x for x in (of.est, of.se, of.low, of.high)]
-        for c, value in enumerate((*figures, of.t, of.p), start=2):
-            if value is not None:
-                sheet.write_number(
-                    row, c, value, formats(align="right", num_format="0.000" if c > 5 else "0.00")
-                )
-    return row + 1
+    def _sheet(self, title: str) -> Any:
+        name = _sheet_name(title, self._taken)
+        self._link(name, title)
+        return self.book.add_worksheet(name)
 
+    def tables(self) -> None:
+        """A sheet for each table, errors and limits below the figures or beside them, as the style says."""
+        look, study = look_of(self.style), self.study
+        requests = {request.id: request for request in study.tables}
+        for result in self.results.tables:
+            request = requests[result.id]
+            grid = lay_out(result, request, study.marks, study.suppression)
+            grid = without(grid, errors=look.errors != "none", limits=look.intervals != "none")
+            if "beside" in (look.errors, look.intervals):
+                grid = widened(grid)
+            note = methods_note(study, self.results, (request,))
+            grid, said = _fitting(grid)
+            scope = study.where
+            write_table(self._sheet(result.title), self.formats, result, request, scope, grid, [*said, *note])
 
-def _write_headings(sheet: Any, formats: _Formats, grid: Grid, depth: int, last: int) -> None:
-    """Rows of headings between two rules; the columns' letters stand in the last."""
+    def analyses(self) -> None:
+        """A sheet for each analysis, and for models side by side."""
+        note = methods_note(self.study, self.results, ())
+        for asked, analysis in _analyses(self.study, self.results):
+            sheet = self._sheet(asked.name)
+            write_analysis(sheet, self.formats, clean, analysis, asked, self.study.where, note)
+        for beside, found in beside_of(self.study, self.results):
+            write_beside(self._sheet(beside.name), self.formats, clean, found, beside, note)
 
-    def edge(r: int) -> dict[str, Any]:
-        top = {"top": 1, "top_color": _RULE} if r == 0 else {}
-        return top | ({"bottom": 1, "bottom_color": _RULE} if r == depth - 1 else {})
+    def estimates(self) -> None:
+        """Every figure in long form, a line each."""
+        lines = estimate_lines(self.study, self.results)
+        if not lines:
+            return
+        sheet = self.book.add_worksheet("All estimates")
+        self._link("All estimates", "All estimates, a line each")
+        plain, bold = self.formats(), self.formats(bold=True, bottom=1)
+        for c, heading in enumerate(HEADINGS):
+            sheet.write_string(0, c, heading, bold)
+        sheet.freeze_panes(1, 0)
+        for r, line in enumerate(lines[: _MOST_ROWS - 1], start=1):
+            for c, heading in enumerate(HEADINGS):
+                value = getattr(line, heading)
+                if isinstance(value, str):
+                    if value:
+                        sheet.write_string(r, c, clean(value)[:LONGEST], plain)
+                elif value is not None:
+                    sheet.write_number(r, c, value, plain)
 
-    for r in range(depth):
-        for c in range(last + 1):
-            sheet.write_blank(_TOP + r, c, None, formats(**edge(r)))
-    if grid.battery is None and () in grid.paths:
-        style = formats(align="right", bold=True, **edge(depth - 1))
-        sheet.write(_TOP + depth - 1, 2, "All", style)
-    lettered = {1 + c: letter for c, letter in enumerate(grid.letters or ()) if letter}
-    for r, spanners in enumerate(grid.headings):
-        side = "center" if r < depth - 1 else "right"
-        style = formats(align=side, text_wrap=True, bold=r % 2 == 0, **edge(r))
-        for spanner in spanners:
-            at = (_TOP + r, 2 + spanner.first)
-            letter = lettered.get(1 + spanner.first) if r == depth - 1 else None
-            text = clean(f"{spanner.text} ({letter})" if letter else spanner.text)
-            if spanner.span > 1:
-                sheet.merge_range(*at, _TOP + r, 2 + spanner.first + spanner.span - 1, text, style)
-            else:
-                sheet.write(*at, text, style)
+    def methods(self, own: str, hashes: Hashes | None) -> None:
+        """How everything was made."""
+        sheet, formats = self.book.add_worksheet("Methods"), self.formats
+        self._link("Methods", "How these tables were made")
+        sheet.hide_gridlines(2)
+        sheet.fit_to_pages(1, 0)
+        sheet.set_column(0, 0, 100)
+        sheet.set_column(1, 4, 12)
+        row = 0
+        for block in methods_blocks(self.study, self.results, self.style, own, hashes):
+            match block:
+                case Heading():
+                    row += block.level > 1
+                    sheet.write(row, 0, clean(block.text), formats(bold=True, font_size=15 - 2 * block.level))
+                    row += 1
+                case Paragraph():
+                    sheet.write(row, 0, clean(block.text)[:LONGEST], formats(text_wrap=True, valign="top"))
+                    row += 1
+                case PrintedTable():
+                    row = self._fit(sheet, block, row)
 
-
-def _across(sheet: Any, row: int, last: int, text: str, style: Any) -> None:
-    """A text over the whole width, as high as its lines need."""
-    text = clean(text)[:_LONGEST]
-    sheet.merge_range(row, 0, row, last, text, style)
-    width = sum(_WIDTHS) + _FIGURE * (last - 1)
-    sheet.set_row(row, 13.5 * (1 + len(text) // int(width)))
-
-
-def _at(of: Sequence[T] | None, column: int) -> T | None:
-    return None if of is None else of[column]
-
-
-def _write_sections(sheet: Any, formats: _Formats, grid: Grid, row: int, last: int) -> int:
-    """All sections from a row on; the row after them."""
-    for section in grid.sections:
-        _across(sheet, row, last, section.title, formats(bold=True, text_wrap=True))
-        for line in section.lines:
+    def _fit(self, sheet: Any, table: PrintedTable, row: int) -> int:
+        """A small table of the methods note; the row after it."""
+        edge = {"bold": True, "bottom": 1}
+        sheet.write(row, 0, clean(table.title), self.formats(**edge))
+        for head in table.heads[0]:
+            sheet.write(row, 1 + head.first, head.text, self.formats(align="right", **edge))
+        for line in (line for group in table.groups for line in group.rows):
             row += 1
-            _write_line(sheet, formats, line, row)
-        for bases in section.bases:
-            if any(base is not None for base in bases.values):
-                row += 1
-                _write_bases(sheet, formats, bases, row)
-        row += 2
-    return row - 1
+            sheet.write(row, 0, clean(line.labels[0]), self.formats(indent=1))
+            for c, entry in enumerate(line.entries, start=1):
+                if entry.value is None:
+                    sheet.write(row, c, entry.text, self.formats(align="right"))
+                else:
+                    shown = f"#,##0.{'0' * entry.places}" if entry.places else "#,##0"
+                    sheet.write_number(row, c, entry.value, self.formats(align="right", num_format=shown))
+        return row + 2
+
+    def not_made(self) -> None:
+        """What could not be made, below the contents."""
+        for k, table in enumerate(self.results.faulty):
+            said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
+            self.contents.write(3 + self._listed + k, 1, clean(said)[:LONGEST], self.formats(text_wrap=True))
 
 
-def _write_line(sheet: Any, formats: _Formats, line: Line, row: int) -> None:
-    """A line of figures, each with its mark and letters beside it."""
-    colour = {} if line.strong else {"font_color": _GREY}
-    stray = line.marked and line.category and "not in" not in line.category
-    sheet.write(row, 0, clean(f"{line.category} †" if stray else line.category), formats(indent=1))
-    sheet.write(row, 1, line.figure, formats(**({} if line.strong else {"indent": 1}), **colour))
-    for c, value in enumerate(line.values):
-        shape = line.shapes[c] if line.shapes else line.shape
-        number = _value(shape, value)
-        if number is None:
-            gone = "×" if line.hidden and line.hidden[c] else "–"
-            sheet.write(row, 2 + c, gone, formats(align="right", font_color=_GREY))
-            continue
-        marks = ("°" if _at(line.marks, c) else "", _at(line.letters, c) or "")
-        beside = " ".join(filter(None, marks))
-        shown = f'{_NUMBER[shape]}" {beside}"' if beside else _NUMBER[shape]
-        sheet.write_number(row, 2 + c, number, formats(align="right", num_format=shown, **colour))
+def _fitting(grid: Grid) -> tuple[Grid, list[str]]:
+    """A table as far as a sheet has columns, and what is said of the rest."""
+    most = _MOST_COLUMNS - 2
+    if grid.columns <= most:
+        return grid, []
+    said = (
+        f"A sheet has {_MOST_COLUMNS:,} columns: {grid.columns - most:,} columns more stand in All estimates."
+    )
+    return grid.cut(most), [said]
 
 
-def _write_bases(sheet: Any, formats: _Formats, bases: Bases, row: int) -> None:
-    sheet.write(row, 0, bases.label, formats(indent=1, italic=True))
-    for c, base in enumerate(bases.values):
-        if base is None:
-            sheet.write(row, 2 + c, "×", formats(align="right", font_color=_GREY))
-        else:
-            style = formats(align="right", num_format="#,##0", italic=True)
-            sheet.write_number(row, 2 + c, base, style)
+def fill(book: Book, study: Study, results: Results, hashes: Hashes | None = None) -> None:
+    """Writes all of a study into a workbook, in the style of its release. hashes: of the source files."""
+    plan = study.release or ReleasePlan()
+    made = _Workbook(book, study, results, plan.style)
+    made.tables()
+    made.analyses()
+    made.estimates()
+    made.methods(plan.method, hashes)
+    made.not_made()
 
 
-def workbook(study: Study, results: Results) -> bytes:
-    """All tables of a study: a sheet of contents, one for each table, and the methods note. The same study
-    gives the same bytes."""
+def workbook(study: Study, results: Results, hashes: Hashes | None = None) -> bytes:
+    """All tables of a study as .xlsx. The same study gives the same bytes."""
+    import xlsxwriter  # Loaded where it is written.
+
     out = io.BytesIO()
     book = xlsxwriter.Workbook(
         out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
-    book.set_properties(
-        {
-            "title": clean(study.title)[:200],
-            "comments": "Made by Even Ballot",
-            "created": datetime(2026, 1, 1),
-        }
-    )
-    formats = _Formats(book)
-    taken = {"contents", "methods"}
-    contents = _contents(book, formats, study.title)
-    requests = {request.id: request for request in study.tables}
-    for k, result in enumerate(results.tables):
-        request = requests[result.id]
-        name = _sheet_name(result.title, taken)
-        sheet = book.add_worksheet(name)
-        grid = lay_out(result, request, study.marks, study.suppression)
-        _write_table(
-            sheet, formats, result, request, study.where, grid, methods_note(study, results, (request,))
-        )
-        _list(contents, formats, k, name, result.title)
-    made = tuple(requests[result.id] for result in results.tables)
-    below = 3 + _write_analyses(book, formats, contents, study, results, taken)
-    _write_methods(book.add_worksheet("Methods"), formats, methods_note(study, results, made))
-    contents.write_url(below, 1, "internal:'Methods'!A1", _link(formats), "How these tables were made")
-    for k, table in enumerate(results.faulty):
-        said = f"Not made: {table.title}. {table.faults[0].said} {table.faults[0].mend}"
-        contents.write(below + 2 + k, 1, clean(said)[:_LONGEST], formats(text_wrap=True))
+    made = {"comments": "Made by Even Ballot", "created": datetime(2026, 1, 1)}
+    book.set_properties({"title": clean(study.title)[:200], **made})
+    fill(book, study, results, hashes)
     book.close()
     return out.getvalue()
-
-
-def _write_analyses(
-    book: Any, formats: _Formats, contents: Any, study: Study, results: Results, taken: set[str]
-) -> int:
-    """A sheet for each analysis, and for models side by side; how many sheets are listed then."""
-    k, note = len(results.tables), methods_note(study, results, ())
-    for asked, analysis in _analyses(study, results):
-        name = _sheet_name(asked.name, taken)
-        write_analysis(book.add_worksheet(name), formats, clean, analysis, asked, study.where, note)
-        _list(contents, formats, k, name, asked.name)
-        k += 1
-    for beside, found in beside_of(study, results):
-        name = _sheet_name(beside.name, taken)
-        write_beside(book.add_worksheet(name), formats, clean, found, beside, note)
-        _list(contents, formats, k, name, beside.name)
-        k += 1
-    return k
-
-
-def _contents(book: Any, formats: _Formats, title: str) -> Any:
-    """The sheet of contents, under its title."""
-    contents = book.add_worksheet("Contents")
-    contents.hide_gridlines(2)
-    contents.fit_to_pages(1, 0)
-    contents.set_column(0, 0, 8)
-    contents.set_column(1, 1, 90)
-    contents.write(0, 0, clean(title), formats(bold=True, font_size=14))
-    return contents
-
-
-def _link(formats: _Formats) -> Any:
-    return formats(font_color="#1f4e5f", underline=1)
-
-
-def _list(contents: Any, formats: _Formats, k: int, sheet: str, title: str) -> None:
-    """A line of the contents, which leads to a sheet."""
-    contents.write(2 + k, 0, k + 1, formats(align="left"))
-    contents.write_url(2 + k, 1, f"internal:'{sheet}'!A1", _link(formats), clean(title)[:250])
 
 
 def _analyses(study: Study, results: Results) -> Iterator[tuple[Analysis, AnalysisResult]]:
@@ -304,12 +229,3 @@ def beside_of(study: Study, results: Results) -> Iterator[tuple[SideBySide, Mode
         models = [made[name] for name in beside.models if name in made]
         if models:
             yield beside, side_by_side(models)
-
-
-def _write_methods(sheet: Any, formats: _Formats, note: list[str]) -> None:
-    sheet.hide_gridlines(2)
-    sheet.fit_to_pages(1, 0)
-    sheet.set_column(0, 0, 120)
-    sheet.write(0, 0, "How these tables were made", formats(bold=True, font_size=13))
-    for k, text in enumerate(note):
-        sheet.write(2 + k, 0, clean(text)[:_LONGEST], formats(text_wrap=True, valign="top"))

@@ -2,9 +2,19 @@
 
 from typing import Any
 
-from even_ballot.formats.fonts import FONTS
 from even_ballot.formats.documents.looks import PAPER, Look, look_of
-from even_ballot.formats.documents.parts import Block, Document, Heading, Paragraph, Picture, PrintedTable, pieces, stub_width, widths
+from even_ballot.formats.documents.parts import (
+    Block,
+    Document,
+    Heading,
+    Paragraph,
+    Picture,
+    PrintedTable,
+    pieces,
+    stub_width,
+    widths,
+)
+from even_ballot.formats.fonts import FONTS
 from even_ballot.formats.images.charting import chart_svg
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.pages import page, plain_page

@@ -36,12 +36,18 @@ def _run(text: str, raised: str = "") -> str:
 
 
 def _cell(
-    inside: str, style: str, side: str = "right", span: int = 1, merge: str = "", below: bool = False, indent: int = 0
-) -> str:  # fmt: skip
+    inside: str,
+    style: str,
+    side: str = "right",
+    span: int = 1,
+    merge: str = "",
+    below: bool = False,
+    indent: int = 0,
+) -> str:
     own = f'<w:gridSpan w:val="{span}"/>' if span > 1 else ""
     own += {"": "", "first": '<w:vMerge w:val="restart"/>', "more": "<w:vMerge/>"}[merge]
     own += '<w:tcBorders><w:bottom w:val="single" w:sz="4" w:color="8A8378"/></w:tcBorders>' if below else ""
-    own += '<w:noWrap/>' if side == "right" else ""
+    own += "<w:noWrap/>" if side == "right" else ""
     own += '<w:vAlign w:val="bottom"/>' if style == HEAD else ""
     pull = f'<w:ind w:left="{indent}"/>' if indent else ""
     para = f'<w:pPr><w:pStyle w:val="{style_id(style)}"/>{pull}<w:jc w:val="{side}"/></w:pPr>'

@@ -14,14 +14,14 @@ from docx.oxml import parse_xml
 from docx.shared import Mm, Pt, RGBColor
 
 from even_ballot.core.faults import fault
-from even_ballot.formats.documents.containers import settled
-from even_ballot.formats.documents.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
-from even_ballot.formats.documents.html_page import contents_of, is_turned, room
 from even_ballot.formats.documents.looks import PAPER, look_of
 from even_ballot.formats.documents.parts import Document, Heading, Paragraph, Picture, PrintedTable, pieces
 from even_ballot.formats.images.charting import WIDE, chart_svg
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.images.files import drawn
+from even_ballot.formats.writers.containers import settled
+from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
+from even_ballot.formats.writers.html_page import contents_of, is_turned, room
 
 _W = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
 _NOTE, _ITEM = "Table Note", "List Bullet"
@@ -69,7 +69,7 @@ class _Writer:
                 style.font.size = Pt(size)
                 style.font.bold = name in (HEAD, GROUP)
                 style.paragraph_format.space_after = Pt(2 if name == _NOTE else 0)
-                style.paragraph_format.space_before = Pt(4 if name == GROUP else 0)
+                style.paragraph_format.space_before = Pt(4 if name == GROUP else 2 if name == _NOTE else 0)
                 if name in (SOFT, _NOTE):
                     style.font.color.rgb = RGBColor.from_string("5F584F")
         if self._own:
@@ -151,12 +151,13 @@ class _Writer:
                 ):
                     paragraph._p.append(parse_xml(f"<w:r {_W}>{inside}</w:r>"))
             name = "_" + "".join(c if c.isalnum() else "_" for c in line.anchor)[:38]
-            link = f'<w:hyperlink {_W} w:anchor="{name}" w:history="1"><w:r><w:t>{xml_text(line.text)}</w:t></w:r></w:hyperlink>'
+            said = f"<w:r><w:t>{xml_text(line.text)}</w:t></w:r>"
+            link = f'<w:hyperlink {_W} w:anchor="{name}" w:history="1">{said}</w:hyperlink>'
             paragraph._p.append(parse_xml(link))
             paragraph.add_run("\t")
             self._field(paragraph, f"PAGEREF {name} \\h", "")
             paragraph.paragraph_format.tab_stops.add_tab_stop(
-                Mm(room(self._of, False)), alignment=2, leader=1  # type: ignore[arg-type]
+                Mm(room(self._of, False)), alignment=2, leader=1
             )  # fmt: skip
         paragraph._p.append(parse_xml(f'<w:r {_W}><w:fldChar w:fldCharType="end"/></w:r>'))
 
@@ -216,7 +217,10 @@ class _Writer:
     def _about(self) -> None:
         """Title, authors, language and dates in the file's own properties."""
         own, when = self._docx.core_properties, datetime.datetime(*self._of.made)
-        own.title, own.author = no_controls(self._of.title)[:250], no_controls(", ".join(self._of.authors))[:250]
+        own.title, own.author = (
+            no_controls(self._of.title)[:250],
+            no_controls(", ".join(self._of.authors))[:250],
+        )
         own.created = own.modified = own.last_printed = when
         own.revision, own.last_modified_by, own.comments = 1, "", "Made by Even Ballot"
         own.language = self._of.style.language
@@ -239,5 +243,3 @@ def docx_file(document: Document, template: bytes | None = None) -> bytes:
     for block in document.blocks:
         writer.block(block)
     return writer.content()
-
-

@@ -4,9 +4,9 @@ import io
 import logging
 
 from even_ballot.core.faults import fault
-from even_ballot.formats.fonts import font_bytes
-from even_ballot.formats.documents.html_page import html_page
 from even_ballot.formats.documents.parts import Document
+from even_ballot.formats.fonts import font_bytes
+from even_ballot.formats.writers.html_page import html_page
 
 
 def pdf_file(document: Document) -> bytes:

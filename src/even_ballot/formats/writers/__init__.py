@@ -1,0 +1,1 @@
+"""Documents written in each format."""
