@@ -68,17 +68,25 @@ def run(
         bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")
     ] = True,
     formats: Annotated[
-        str, typer.Option(help="Formats of the tables, parted by commas: xlsx, csv, jsonstat.")
-    ] = "xlsx",
+        str | None,
+        typer.Option(
+            help="Formats of tables and documents, parted by commas: xlsx, ods, docx, pdf, html, csv, "
+            "jsonstat, pptx. Left out: those of the study file's release, or xlsx."
+        ),
+    ] = None,
+    replace: Annotated[
+        bool, typer.Option(help="Replace the folder of an earlier run, whole or not at all.")
+    ] = False,
     allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 although margins are not met.")] = False,
     strict: Annotated[
         bool, typer.Option(help="Exit with 3 where anything was found that nobody has accepted.")
     ] = False,
     debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
 ) -> None:
-    """Runs a study file and writes results.json, microdata.csv and its tables: tables.xlsx; for csv a file
-    for each table and estimates.csv and estimates.parquet, a line for each figure; for jsonstat a dataset
-    for each table and tables.json, which lists them.
+    """Runs a study file and writes results.json, microdata.csv and its release: tables.xlsx, tables.ods;
+    release.docx, release.pdf, release.html, release.pptx; for csv a file for each table and estimates.csv and
+    estimates.parquet, a line for each figure; for jsonstat a dataset for each table and tables.json, which
+    lists them. manifest.json lists all files with their SHA-256. A folder that holds files is refused.
 
     Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met or a
     table could not be made.
@@ -86,19 +94,20 @@ def run(
     from rich.console import Console
 
     from even_ballot.core.faults import StudyError
-    from even_ballot.services.running import (
-        outputs,
-        run_file,
-        run_problems,
-        table_formats,
-        write_outputs,
-    )
+    from even_ballot.services.releases.files import ReleaseFiles, release_formats
+    from even_ballot.services.releases.folder import checked_folder, write_folder
+    from even_ballot.services.running import release_template, run_file, run_problems, source_hashes
     from even_ballot.services.telling import tell
 
     try:
-        wanted = table_formats(formats)
+        wanted = None if formats is None else release_formats(formats)
+        checked_folder(out, replace)
         loaded, results = run_file(study, allow_outside)
-        paths = write_outputs(outputs(loaded, results, guard_formulas, wanted), out)
+        usual = ("xlsx",) if loaded.release is None else loaded.release.formats
+        hashes = source_hashes(study, loaded)
+        files = ReleaseFiles(loaded, results, wanted or usual, guard_formulas, hashes)
+        files.template = release_template(study, loaded, allow_outside)
+        paths = write_folder(files.all(), out, {"study": loaded.title, "version": __version__}, replace)
     except StudyError as error:
         _refuse(error)
         return

@@ -2,7 +2,7 @@
 
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.services.running import outputs
+from even_ballot.services.releases.files import outputs
 
 
 def released(study: Study, results: Results) -> dict[str, bytes]:

@@ -10,7 +10,9 @@ from even_ballot.core.tables.results import TableResult
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.demo import FILES
 from even_ballot.formats.tables.grid import lay_out
-from even_ballot.services.running import outputs, run_file, write_outputs
+from even_ballot.services.releases.files import outputs
+from even_ballot.services.releases.folder import write_outputs
+from even_ballot.services.running import run_file
 
 
 def weighting_text(report: WeightingReport) -> str:

@@ -20,7 +20,8 @@ from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.demo import FILES
 from even_ballot.formats.estimates.json_stat import dataset, json_stat_files
 from even_ballot.formats.estimates.lines import HEADINGS, estimate_lines, lines_csv, lines_parquet
-from even_ballot.services.running import outputs, run_file, table_formats
+from even_ballot.services.releases.files import outputs, release_formats
+from even_ballot.services.running import run_file
 
 TABLE = {
     "id": "t/1", "title": "=A title", "stub": ["q", "y", "many"], "banner": ["a", ["a", "b"]],
@@ -110,7 +111,7 @@ def test_a_dataset_is_read_as_the_format_says(made: tuple[Study, Results]) -> No
 
 def test_the_demo_goes_out_twice_as_the_same_bytes_under_names_that_are_files() -> None:
     asked, results = run_file(FILES / "study.json")
-    formats = table_formats("jsonstat, csv,xlsx")
+    formats = release_formats("jsonstat, csv,xlsx")
     assert formats == ("xlsx", "csv", "jsonstat")
     first, second = (
         {name: b"".join(pieces) for name, pieces in outputs(asked, results, True, formats).items()}
@@ -145,7 +146,7 @@ def test_the_command_line_writes_what_is_asked_for(tmp_path: Path) -> None:
     refused = CliRunner().invoke(
         app, ["run", study_file, "--out", str(tmp_path / "p"), "--formats", "csv,pdfx"]
     )
-    assert refused.exit_code == 2 and "'pdfx' is no format of tables" in refused.output
+    assert refused.exit_code == 2 and "'pdfx' is no format of a release" in refused.output
     assert not (tmp_path / "p").exists()
-    with pytest.raises(StudyError, match="No format of tables is named"):
-        table_formats(" , ")
+    with pytest.raises(StudyError, match="No format is named"):
+        release_formats(" , ")

@@ -25,7 +25,8 @@ class Style(Model):
     """How a release looks, in all its formats. errors, intervals: where standard errors and limits stand, as
     far as a table has them: in a line below, in brackets after the figure, in a column beside it, as ±
     (standard errors), or not at all. letters: the typeface. accent: the colour of headings and links, as
-    #rrggbb. widest: columns of figures on a page before a table is broken."""
+    #rrggbb. widest: columns of figures on a page before a table is broken. template: a .docx beside the
+    study file whose styles, margins and headers the text document takes."""
 
     name: Literal["report", "compact", "plain"] = "report"
     paper: Literal["A4", "Letter"] = "A4"
@@ -38,6 +39,7 @@ class Style(Model):
     letters: Literal["serif", "sans"] | None = None
     accent: str | None = Field(default=None, pattern=r"^#[0-9A-Fa-f]{6}$")
     widest: int = Field(default=10, ge=2, le=40)
+    template: str | None = Field(default=None, min_length=1, max_length=500)
 
 
 class Part(Model):

@@ -51,8 +51,7 @@ def _heads(table: PrintedTable) -> list[str]:
     for r in range(depth):
         last, first = r == depth - 1, r == 0
         names = table.stub if last else ("",) * len(table.stub)
-        edges = {"above": first, "below": last}
-        cells = [_cell(_run(name, 10.5, bold=True), side="l", **edges) for name in names]
+        cells = [_cell(_run(name, 10.5, bold=True), side="l", above=first, below=last) for name in names]
         # What reaches down stands in the lowest row that it reaches.
         heads = {h.first: h for k, row in enumerate(table.heads) for h in row if k + h.down - 1 == r}
         at = 0
@@ -60,10 +59,10 @@ def _heads(table: PrintedTable) -> list[str]:
             head = heads.get(at)
             span = 1 if head is None else head.span
             text = "" if head is None else head.text
-            own = {"above": first, "below": last or (head is not None and span > 1)}
+            under = last or span > 1
             side = "ctr" if span > 1 else "r"
-            cells.append(_cell(_run(text, 10.5, bold=True), side=side, span=span, **own))
-            cells += [_cell(_run("", 10.5), covered=True, **own)] * (span - 1)
+            cells.append(_cell(_run(text, 10.5, bold=True), side=side, span=span, above=first, below=under))
+            cells += [_cell(_run("", 10.5), covered=True, above=first, below=under)] * (span - 1)
             at += span
         rows.append(_row(cells))
     return rows

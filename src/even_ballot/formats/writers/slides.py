@@ -25,7 +25,8 @@ from even_ballot.formats.writers.slide_table import LINE, Line, slide_table
 _WIDE, _TALL, _EDGE = 338.7, 190.5, 14.0
 _ROWS = 18
 """Rows of a table on one slide."""
-_INK, _SOFT = RGBColor(0x1D, 0x1B, 0x18), RGBColor(0x5F, 0x58, 0x4F)
+_rgb: Any = RGBColor
+_INK, _SOFT = _rgb(0x1D, 0x1B, 0x18), _rgb(0x5F, 0x58, 0x4F)
 _KINDS = {
     "shares": XL_CHART_TYPE.BAR_STACKED_100,
     "groups": XL_CHART_TYPE.BAR_CLUSTERED,
@@ -146,7 +147,7 @@ class _Slides:
         fills = colours(len(chart.series), chart.kind == "shares")
         for series, fill, data in zip(own.plots[0].series, fills, chart.series, strict=True):
             series.format.fill.solid()
-            series.format.fill.fore_color.rgb = RGBColor(*bytes.fromhex(fill[1:]))
+            series.format.fill.fore_color.rgb = _rgb(*bytes.fromhex(fill[1:]))
             if chart.kind != "shares" and any(value is not None for value in data.lows):
                 _error_bars(series._element, chart, data)
         self._below(slide, picture.says)

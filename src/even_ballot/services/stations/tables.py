@@ -33,7 +33,7 @@ from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
-from even_ballot.services.running import outputs
+from even_ballot.services.releases.files import outputs
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
     AnalysisView,

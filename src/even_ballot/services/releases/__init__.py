@@ -1,0 +1,1 @@
+"""Releases: their files made, kept, checked beforehand and compared."""
