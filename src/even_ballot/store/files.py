@@ -17,7 +17,7 @@ from even_ballot.core.study.study_file import Source
 from even_ballot.store.chunks import column_chunks, column_from, row_chunks, rows_from
 from even_ballot.store.models import ColumnChunk, SourceBytes, SourceColumn, SourceFile
 
-_PIECE = 3 << 20
+PIECE = 3 << 20
 """Bytes of a file that are stored together: under 4 MiB even where they do not compress."""
 
 
@@ -28,7 +28,7 @@ def new_id() -> str:
 
 def _compressed(content: bytes) -> Iterator[bytes]:
     """A file's bytes in compressed pieces, each under the limit; a few are compressed at a time."""
-    pieces = [(at, at + _PIECE) for at in range(0, len(content), _PIECE)]
+    pieces = [(at, at + PIECE) for at in range(0, len(content), PIECE)]
     with ThreadPoolExecutor(2) as pool:
         yield from pool.map(
             lambda piece: pa.compress(content[piece[0] : piece[1]], codec="zstd", asbytes=True), pieces
@@ -51,7 +51,7 @@ def keep_file(
     )
     session.add(file)
     session.flush()
-    pieces = -(-len(content) // _PIECE)
+    pieces = -(-len(content) // PIECE)
     for number, piece in enumerate(_compressed(content)):
         progress("Storing the file as it came", 0.3 * number / pieces)
         session.execute(insert(SourceBytes).values(file_id=file.id, number=number, content=piece))
@@ -72,7 +72,7 @@ def keep_file(
                 place = {"file_id": file.id, "position": position, "number": number}
                 together.append({**place, "rows": rows, "content": piece})
                 size += len(piece)
-            if size > _PIECE or position == len(heads) - 1:
+            if size > PIECE or position == len(heads) - 1:
                 progress(
                     f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads)
                 )
@@ -95,10 +95,10 @@ def file_bytes(session: Session, file_id: str) -> bytes:
         select(SourceBytes.content).where(SourceBytes.file_id == file_id).order_by(SourceBytes.number)
     )
     packed = find_file(session, file_id).packing is not None
-    return b"".join(map(_unpacked, pieces) if packed else pieces)
+    return b"".join(map(unpacked, pieces) if packed else pieces)
 
 
-def _unpacked(piece: bytes) -> bytes:
+def unpacked(piece: bytes) -> bytes:
     """A compressed piece as it came."""
     with pa.CompressedInputStream(pa.BufferReader(piece), "zstd") as stream:
         return bytes(stream.read())

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Double, ForeignKey, ForeignKeyConstraint, Index, Integer, String
+from sqlalchemy import BigInteger, Double, ForeignKey, ForeignKeyConstraint, Index, Integer, String
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -129,3 +129,70 @@ class JobRecord(Base):
     faults: Mapped[str] = mapped_column(LONGTEXT, default="[]")
     made: Mapped[datetime] = mapped_column(_TIME, default=now)
     ended: Mapped[datetime | None] = mapped_column(_TIME, default=None)
+
+
+class ReleaseRecord(Base):
+    """A release that was made: never changed. number: of its study, from 1; study_sha256: of the study file
+    it was made from; document: that file; made_from: edition of the study."""
+
+    __tablename__ = "releases"
+
+    study_id: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    title: Mapped[str] = mapped_column(String(500))
+    made_from: Mapped[int]
+    study_sha256: Mapped[str] = mapped_column(String(64))
+    document: Mapped[str] = mapped_column(LONGTEXT)
+    version: Mapped[str] = mapped_column(String(40))
+    who: Mapped[str] = mapped_column(String(80))
+    made: Mapped[datetime] = mapped_column(_TIME, default=now)
+
+
+class ReleasedFile(Base):
+    """A file of a release, by name."""
+
+    __tablename__ = "released_files"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["study_id", "release"], ["releases.study_id", "releases.number"], ondelete="CASCADE"
+        ),
+        Base.__table_args__,
+    )
+
+    study_id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    release: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    position: Mapped[int]
+    sha256: Mapped[str] = mapped_column(String(64))
+    size: Mapped[int] = mapped_column(BigInteger)
+
+
+class ReleasedPiece(Base):
+    """A released file's bytes in order, each compressed piece under 4 MiB."""
+
+    __tablename__ = "released_pieces"
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["study_id", "release", "name"],
+            ["released_files.study_id", "released_files.release", "released_files.name"],
+            ondelete="CASCADE",
+        ),
+        Base.__table_args__,
+    )
+
+    study_id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    release: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    content: Mapped[bytes] = mapped_column(LONGBLOB)
+
+
+class StudyTemplate(Base):
+    """The text document whose styles a study's releases take."""
+
+    __tablename__ = "study_templates"
+
+    study_id: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(500), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    content: Mapped[bytes] = mapped_column(LONGBLOB)

@@ -67,7 +67,7 @@ def dump_study(study: Study) -> str:
     return study.model_dump_json(exclude_none=False, exclude_unset=True, by_alias=True)
 
 
-def _who() -> str:
+def who() -> str:
     try:
         return getpass.getuser()
     except (KeyError, OSError):
@@ -85,7 +85,7 @@ def _stamped(study: Study, before: StudyState | None) -> tuple[Stamp, ...]:
     if before is not None:
         for step, stamp in zip(before.study.ledger, before.stamps, strict=True):
             kept[_core(step)].append(stamp)
-    fresh = Stamp(_who(), now().isoformat(timespec="seconds") + "Z")
+    fresh = Stamp(who(), now().isoformat(timespec="seconds") + "Z")
     return tuple(kept[key].popleft() if kept[key := _core(step)] else fresh for step in study.ledger)
 
 
@@ -99,7 +99,7 @@ def _revision(
         document=dump_study(study),
         files=files.dump(),
         did=did[:255],
-        who=_who(),
+        who=who(),
         stamps=stamps,
     )
 

@@ -18,6 +18,7 @@ export type Parts = Partial<
     | "side_by_side"
     | "where"
     | "usual_banner"
+    | "release"
     | "marks"
     | "suppression"
   >

@@ -910,6 +910,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Releases
+         * @description Releases that were made, and what to look at before the next.
+         */
+        get: operations["releases"];
+        put?: never;
+        /**
+         * Make Release
+         * @description A job that makes a release of an edition; its result is the release's number.
+         */
+        post: operations["make_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/releases/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Next Release
+         * @description The release as it would be made now.
+         */
+        get: operations["next_release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/releases/next/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Next Page
+         * @description The same as the page that is handed over.
+         */
+        get: operations["next_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/releases/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Template
+         * @description Keeps a .docx whose styles releases may take.
+         */
+        put: operations["template"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/releases/{number}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description What changed from a release to another, or to the study as it stands.
+         */
+        get: operations["changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/releases/{number}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Released File
+         * @description A file of a release as it was; all.zip: all of them.
+         */
+        get: operations["released_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/restore": {
         parameters: {
             query?: never;
@@ -1381,9 +1505,15 @@ export interface components {
         };
         /**
          * Bases
-         * @description What the figures of each column are of, unweighted: cases, or responses; None where hidden.
+         * @description What the figures of each column are of, unweighted: cases, or responses; None where hidden. every: of
+         *     so many columns only the first has one.
          */
         Bases: {
+            /**
+             * Every
+             * @default 1
+             */
+            every?: number;
             /** Label */
             label: string;
             /** Values */
@@ -1430,6 +1560,21 @@ export interface components {
             file: string;
             /** Title */
             title: string;
+        };
+        /**
+         * BlockView
+         * @description One of the four kinds of blocks.
+         */
+        BlockView: {
+            heading?: components["schemas"]["Heading"] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "heading" | "paragraph" | "table" | "picture";
+            paragraph?: components["schemas"]["Paragraph"] | null;
+            picture?: components["schemas"]["PictureView"] | null;
+            table?: components["schemas"]["PrintedTable"] | null;
         };
         /**
          * Bootstrapped
@@ -1844,6 +1989,17 @@ export interface components {
             name: string;
         };
         /**
+         * Compared
+         * @description What changed between two releases; `before` and `after` name them.
+         */
+        Compared: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            changes: components["schemas"]["ReleaseChanges"];
+        };
+        /**
          * ComparedRow
          * @description A share (with a code) or a mean under each weight; None where nobody counts.
          */
@@ -2067,6 +2223,22 @@ export interface components {
              * @default 2068
              */
             two_digits_up_to?: number;
+        };
+        /**
+         * Decimals
+         * @description Decimal places: of per cents, of other estimates, of design effects and weights.
+         */
+        Decimals: {
+            /**
+             * Number
+             * @default 2
+             */
+            number?: number;
+            /**
+             * Share
+             * @default 1
+             */
+            share?: number;
         };
         /**
          * DeffParts
@@ -2523,6 +2695,28 @@ export interface components {
             words: string[];
         };
         /**
+         * Entry
+         * @description A cell of figures. text: as it is printed, with what stands beside it; value: the number itself, as
+         *     it is written where cells hold numbers (per cents times 100), None where there is none; places: its
+         *     decimal places; beside: marks, letters.
+         */
+        Entry: {
+            /**
+             * Beside
+             * @default
+             */
+            beside?: string;
+            /**
+             * Places
+             * @default 0
+             */
+            places?: number;
+            /** Text */
+            text: string;
+            /** Value */
+            value?: number | null;
+        };
+        /**
          * Factor
          * @description A variable in a term's column; code: of a category, None of a number.
          */
@@ -2597,6 +2791,18 @@ export interface components {
             table: string;
             /** Title */
             title: string;
+        };
+        /**
+         * FileEntry
+         * @description A file of a release: its name, size and SHA-256.
+         */
+        FileEntry: {
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
         };
         /**
          * FilePreview
@@ -2794,6 +3000,45 @@ export interface components {
             paths: components["schemas"]["BannerKey"][][];
             /** Sections */
             sections: components["schemas"]["Section"][];
+        };
+        /**
+         * Group
+         * @description Rows under a title of their own; without one where there is only one thing.
+         */
+        Group: {
+            /** Rows */
+            rows: components["schemas"]["Row"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * Head
+         * @description A heading over some columns: the first, how many, and over how many rows of headings it reaches.
+         */
+        Head: {
+            /**
+             * Down
+             * @default 1
+             */
+            down?: number;
+            /** First */
+            first: number;
+            /** Span */
+            span: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * Heading
+         * @description A heading; level: 1 is a part of the document. anchor: what links to it.
+         */
+        Heading: {
+            /** Anchor */
+            anchor: string;
+            /** Level */
+            level: number;
+            /** Text */
+            text: string;
         };
         /**
          * HeavyCase
@@ -3128,6 +3373,8 @@ export interface components {
          *     its figures are printed column by column.
          */
         Line: {
+            /** Absent */
+            absent?: boolean[] | null;
             /** Category */
             category: string;
             /** Code */
@@ -3244,6 +3491,28 @@ export interface components {
         Made: {
             /** Id */
             id: string;
+        };
+        /**
+         * MadeRelease
+         * @description A release that was made. edition: of the study; files: as they were, each with its SHA-256.
+         */
+        MadeRelease: {
+            /** Edition */
+            edition: number;
+            /** Files */
+            files: components["schemas"]["FileEntry"][];
+            /** Made */
+            made: string;
+            /** Number */
+            number: number;
+            /** Study Sha256 */
+            study_sha256: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
+            /** Who */
+            who: string;
         };
         /**
          * Margin
@@ -3584,6 +3853,32 @@ export interface components {
             stub: string;
         };
         /**
+         * MovedNumber
+         * @description A number of the study as a whole before and after, None where there is none: what it is, in words.
+         */
+        MovedNumber: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** What */
+            what: string;
+        };
+        /**
+         * NamedThing
+         * @description A table or analysis that came, went, or has another title now. part: tables, models, …
+         */
+        NamedThing: {
+            /** Before */
+            before?: string | null;
+            /** Id */
+            id: string;
+            /** Part */
+            part: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Net
          * @description A group of categories as one row: by codes, or the `top` or `bottom` categories of its scale. stub:
          *     the variable; left out, every stub variable that has such categories. banner: the variable of the
@@ -3650,6 +3945,33 @@ export interface components {
             other_patterns: number;
             /** Patterns */
             patterns: components["schemas"]["MissingPattern"][];
+        };
+        /**
+         * Notice
+         * @description Something to look at. station, id: where; count: how many of it; names: what it is about.
+         */
+        Notice: {
+            /** Count */
+            count: number;
+            /** Id */
+            id: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "faulty" | "unmet" | "unrecognised" | "unanswered" | "message" | "small" | "weak" | "findings" | "unlabelled" | "untitled";
+            /**
+             * Names
+             * @default []
+             */
+            names?: string[];
+            /** Says */
+            says: string;
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "codebook" | "screening" | "weighting" | "tables" | "release";
         };
         /**
          * NumberReading
@@ -3784,6 +4106,55 @@ export interface components {
             t?: number | null;
         };
         /**
+         * Paragraph
+         * @description A paragraph, or an item of a list.
+         */
+        Paragraph: {
+            /**
+             * Item
+             * @default false
+             */
+            item?: boolean;
+            /** Runs */
+            runs: components["schemas"]["Run"][];
+        };
+        /**
+         * Part
+         * @description One thing of a release: a heading, own paragraphs, a table, an analysis, models side by side, or the
+         *     picture of a table or model. level: of a heading. note: stands below a table. picture, reading: whether
+         *     a picture, and the reading in words, stand with it.
+         */
+        Part: {
+            /** Correlations */
+            correlations?: string | null;
+            /** Heading */
+            heading?: string | null;
+            /**
+             * Level
+             * @default 1
+             */
+            level?: number;
+            /** Model */
+            model?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Picture */
+            picture?: boolean | null;
+            /** Reading */
+            reading?: boolean | null;
+            /** Reliability */
+            reliability?: string | null;
+            /** Side By Side */
+            side_by_side?: string | null;
+            /** Table */
+            table?: string | null;
+            /** Text */
+            text?: string | null;
+        };
+        /**
          * PartChoice
          * @description Something a part can be, and what it is called.
          */
@@ -3868,6 +4239,20 @@ export interface components {
         Picture: {
             /** Name */
             name: string;
+            /** Svg */
+            svg: string;
+        };
+        /**
+         * PictureView
+         * @description A picture, drawn.
+         */
+        PictureView: {
+            /** Anchor */
+            anchor: string;
+            /** Caption */
+            caption: string;
+            /** Says */
+            says: string;
             /** Svg */
             svg: string;
         };
@@ -3990,6 +4375,34 @@ export interface components {
             t: number | null;
             /** Variable */
             variable: string;
+        };
+        /**
+         * PrintedTable
+         * @description A table as it is printed. label: "Table 3", where tables are numbered; stub: headings of the stub's
+         *     columns; heads: rows of headings over `columns` columns of figures; notes: below it, in order; id: in
+         *     the study.
+         */
+        PrintedTable: {
+            /** Anchor */
+            anchor: string;
+            /** Columns */
+            columns: number;
+            /** Groups */
+            groups: components["schemas"]["Group"][];
+            /** Heads */
+            heads: components["schemas"]["Head"][][];
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Notes */
+            notes: string[];
+            /** Stub */
+            stub: string[];
+            /** Subtitle */
+            subtitle: string;
+            /** Title */
+            title: string;
         };
         /**
          * ProductBase
@@ -4119,6 +4532,181 @@ export interface components {
             used_before: number;
             /** Weights */
             weights: components["schemas"]["WeightChange"][];
+        };
+        /**
+         * ReleaseChanges
+         * @description Everything that differs. figures: how many there are of both, moved: those that differ, what matters
+         *     most first.
+         */
+        ReleaseChanges: {
+            /** Figures */
+            figures: number;
+            /** Gone */
+            gone: components["schemas"]["NamedThing"][];
+            /** Moved */
+            moved: components["schemas"]["ReleasedFigure"][];
+            /** New */
+            new: components["schemas"]["NamedThing"][];
+            /** Numbers */
+            numbers: components["schemas"]["MovedNumber"][];
+            /** Renamed */
+            renamed: components["schemas"]["NamedThing"][];
+        };
+        /**
+         * ReleasePlan
+         * @description parts: what stands in it, in order; left out: every table under the heading of its group, then every
+         *     analysis. foreword, method: own paragraphs before everything and in the methods note (plain text: a
+         *     blank line parts paragraphs, `# ` begins a heading, `- ` an item, *so* is stressed). numbered: tables
+         *     and pictures carry numbers. pictures, reading: whether pictures, and the reading in words, stand with
+         *     tables and models, where a part does not say so itself. with_it: what goes with the documents. changes:
+         *     whether it says what changed since the last release.
+         */
+        ReleasePlan: {
+            /**
+             * Authors
+             * @default []
+             */
+            authors?: string[];
+            /**
+             * Changes
+             * @default false
+             */
+            changes?: boolean;
+            /**
+             * Contents
+             * @default true
+             */
+            contents?: boolean;
+            /** Date */
+            date?: string | null;
+            /**
+             * Foreword
+             * @default
+             */
+            foreword?: string;
+            /**
+             * Formats
+             * @default [
+             *       "xlsx",
+             *       "docx",
+             *       "pdf",
+             *       "html"
+             *     ]
+             */
+            formats?: ("xlsx" | "ods" | "docx" | "pdf" | "html" | "csv" | "jsonstat" | "pptx")[];
+            /**
+             * Method
+             * @default
+             */
+            method?: string;
+            /**
+             * Numbered
+             * @default true
+             */
+            numbered?: boolean;
+            /** Parts */
+            parts?: components["schemas"]["Part"][] | null;
+            /**
+             * Pictures
+             * @default true
+             */
+            pictures?: boolean;
+            /**
+             * Reading
+             * @default false
+             */
+            reading?: boolean;
+            /**
+             * @default {
+             *       "decimal_sign": ".",
+             *       "decimals": {
+             *         "number": 2,
+             *         "share": 1
+             *       },
+             *       "language": "en",
+             *       "name": "report",
+             *       "paper": "A4",
+             *       "turn": "where it helps",
+             *       "widest": 10
+             *     }
+             */
+            style?: components["schemas"]["Style"];
+            /**
+             * Subtitle
+             * @default
+             */
+            subtitle?: string;
+            /** Title */
+            title?: string | null;
+            /**
+             * With It
+             * @default [
+             *       "records",
+             *       "methods"
+             *     ]
+             */
+            with_it?: ("records" | "codebook" | "ledger" | "methods")[];
+        };
+        /**
+         * ReleaseView
+         * @description The release as it would be made now. plan: as it stands, with every part that is in it.
+         */
+        ReleaseView: {
+            /** Date */
+            date: string;
+            /** Left Out */
+            left_out: [
+                string,
+                string,
+                string
+            ][];
+            plan: components["schemas"]["ReleasePlan"];
+            /** Sections */
+            sections: components["schemas"]["SectionView"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * ReleasedFigure
+         * @description A figure before and after, None where there is none. row, column: in words; share: it is one; change:
+         *     after less before; beyond: it left the interval that it was released with; weight: how large the change
+         *     is against half that interval (or, without one, against the figure).
+         */
+        ReleasedFigure: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Beyond */
+            beyond: boolean;
+            /** Change */
+            change: number | null;
+            /** Column */
+            column: string;
+            /** Id */
+            id: string;
+            /** Part */
+            part: string;
+            /** Row */
+            row: string;
+            /** Share */
+            share: boolean;
+            /** Stat */
+            stat: string;
+            /** Title */
+            title: string;
+            /** Weight */
+            weight: number;
+        };
+        /**
+         * Releases
+         * @description The releases of a study, the newest first, and what to look at before the next.
+         */
+        Releases: {
+            /** Check */
+            check: components["schemas"]["Notice"][];
+            /** Made */
+            made: components["schemas"]["MadeRelease"][];
         };
         /**
          * ReliabilityRequest
@@ -4290,6 +4878,23 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Row
+         * @description A row: its labels (one for each column of the stub) and its cells. weight: figures, what stands below
+         *     them, or a base.
+         */
+        Row: {
+            /** Entries */
+            entries: components["schemas"]["Entry"][];
+            /** Labels */
+            labels: string[];
+            /**
+             * Weight
+             * @default figure
+             * @enum {string}
+             */
+            weight?: "figure" | "soft" | "base";
+        };
+        /**
          * Rule
          * @description A condition every case must meet.
          */
@@ -4298,6 +4903,19 @@ export interface components {
             must: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Run
+         * @description A piece of a paragraph, stressed or not.
+         */
+        Run: {
+            /**
+             * Stressed
+             * @default false
+             */
+            stressed?: boolean;
+            /** Text */
+            text: string;
         };
         /**
          * Scale
@@ -4402,6 +5020,19 @@ export interface components {
             title: string;
             /** Variable */
             variable: string;
+        };
+        /**
+         * SectionView
+         * @description The blocks of a part. at: its place in the plan, or foreword, changes, methods; title: what it is
+         *     called in the contents.
+         */
+        SectionView: {
+            /** At */
+            at: string;
+            /** Blocks */
+            blocks: components["schemas"]["BlockView"][];
+            /** Title */
+            title: string;
         };
         /**
          * SeveralAnswers
@@ -4770,6 +5401,7 @@ export interface components {
              * @default []
              */
             models?: components["schemas"]["ModelRequest"][];
+            release?: components["schemas"]["ReleasePlan"] | null;
             /**
              * Reliability
              * @default []
@@ -4880,6 +5512,67 @@ export interface components {
             title: string;
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * Style
+         * @description How a release looks, in all its formats. errors, intervals: where standard errors and limits stand, as
+         *     far as a table has them: in a line below, in brackets after the figure, in a column beside it, as ±
+         *     (standard errors), or not at all. letters: the typeface. accent: the colour of headings and links, as
+         *     #rrggbb. widest: columns of figures on a page before a table is broken. template: a .docx beside the
+         *     study file whose styles, margins and headers the text document takes.
+         */
+        Style: {
+            /** Accent */
+            accent?: string | null;
+            /**
+             * Decimal Sign
+             * @default .
+             * @enum {string}
+             */
+            decimal_sign?: "." | ",";
+            /**
+             * @default {
+             *       "number": 2,
+             *       "share": 1
+             *     }
+             */
+            decimals?: components["schemas"]["Decimals"];
+            /** Errors */
+            errors?: ("below" | "brackets" | "beside" | "none") | "plus_minus" | null;
+            /** Intervals */
+            intervals?: ("below" | "brackets" | "beside" | "none") | null;
+            /**
+             * Language
+             * @default en
+             */
+            language?: string;
+            /** Letters */
+            letters?: ("serif" | "sans") | null;
+            /**
+             * Name
+             * @default report
+             * @enum {string}
+             */
+            name?: "report" | "compact" | "plain";
+            /**
+             * Paper
+             * @default A4
+             * @enum {string}
+             */
+            paper?: "A4" | "Letter";
+            /** Template */
+            template?: string | null;
+            /**
+             * Turn
+             * @default where it helps
+             * @enum {string}
+             */
+            turn?: "where it helps" | "never" | "always";
+            /**
+             * Widest
+             * @default 10
+             */
+            widest?: number;
         };
         /**
          * Suppression
@@ -8079,6 +8772,353 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                name: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    releases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Releases"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    make_release: {
+        parameters: {
+            query: {
+                edition: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    next_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    next_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    template: {
+        parameters: {
+            query: {
+                edition: number;
+                name: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query?: {
+                until?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    released_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
                 name: string;
                 study_id: string;
             };

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from babel.dates import format_date
 
@@ -161,6 +162,42 @@ class _Composer:
             yield self._picture(name, f"figure-{of}-{anchor_of(name)}", asked.name, chart, said)
 
 
+@dataclass(frozen=True)
+class Section:
+    """The blocks of one part of a release; at: which of its parts, or what of the rest."""
+
+    at: int | Literal["foreword", "changes", "methods"]
+    blocks: tuple[Block, ...]
+
+
+def sections_of(
+    study: Study,
+    results: Results,
+    plan: ReleasePlan,
+    *,
+    hashes: Mapping[str, str] | None = None,
+    changes: Sequence[Block] = (),
+    progress: Progress = quiet,
+) -> Iterator[Section]:
+    """A release part after part, in order."""
+    composer = _Composer(study, results, plan)
+    if plan.foreword:
+        yield Section("foreword", tuple(own_blocks(plan.foreword, "foreword", 1)))
+    if changes:
+        yield Section("changes", tuple(changes))
+    parts = parts_of(study, plan)
+    for k, part in enumerate(parts):
+        progress("Laying out", k / max(len(parts), 1))
+        yield Section(k, tuple(composer.part(part, k)))
+    if "methods" in plan.with_it:
+        yield Section("methods", tuple(methods_blocks(study, results, plan.style, plan.method, hashes)))
+
+
+def said_date(plan: ReleasePlan) -> str:
+    """The date of a release in its language; empty where it has none."""
+    return "" if plan.date is None else format_date(plan.date, "long", locale=_locale(plan.style.language))
+
+
 def compose(
     study: Study,
     results: Results,
@@ -172,19 +209,14 @@ def compose(
 ) -> Document:
     """The document of a release. hashes: SHA-256 of the source files by their names; changes: blocks that say
     what is new since the last release; progress: told of each part."""
-    composer = _Composer(study, results, plan)
-    blocks: list[Block] = [*own_blocks(plan.foreword, "foreword", 1), *changes]
-    parts = parts_of(study, plan)
-    for k, part in enumerate(parts):
-        progress("Laying out", k / max(len(parts), 1))
-        blocks += composer.part(part, k)
-    if "methods" in plan.with_it:
-        blocks += methods_blocks(study, results, plan.style, plan.method, hashes)
+    sections = sections_of(study, results, plan, hashes=hashes, changes=changes, progress=progress)
+    blocks = tuple(block for section in sections for block in section.blocks)
     day = plan.date
-    said = "" if day is None else format_date(day, "long", locale=_locale(plan.style.language))
     made = UNDATED if day is None else (day.year, day.month, day.day)
     title = plan.title or study.title
-    return Document(title, plan.subtitle, plan.authors, said, made, tuple(blocks), plan.style, plan.contents)
+    return Document(
+        title, plan.subtitle, plan.authors, said_date(plan), made, blocks, plan.style, plan.contents
+    )
 
 
 def _locale(language: str) -> str:

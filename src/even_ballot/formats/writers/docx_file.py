@@ -28,7 +28,7 @@ _NOTE, _ITEM = "Table Note", "List Bullet"
 LARGEST_TEMPLATE = 20 << 20
 
 
-def _opened(template: bytes | None) -> Any:
+def opened(template: bytes | None) -> Any:
     """An empty document, with the styles of a house template where one is given."""
     if template is None:
         return open_document()
@@ -53,7 +53,7 @@ class _Writer:
 
     def __init__(self, document: Document, template: bytes | None) -> None:
         self._of, self._look, self._own = document, look_of(document.style), template is None
-        self._docx = _opened(template)
+        self._docx = opened(template)
         self._mark, self._turned = 0, False
         self._styles()
         self._page(self._docx.sections[0], False)

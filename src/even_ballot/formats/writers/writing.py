@@ -23,3 +23,10 @@ def written(kind: Format, document: Document, template: bytes | None = None) -> 
     from even_ballot.formats.writers.html_page import html_page
 
     return html_page(document).encode()
+
+
+def checked_template(content: bytes) -> None:
+    """Raises StudyError where a template is no .docx that can be read."""
+    from even_ballot.formats.writers.docx_file import opened
+
+    opened(content)

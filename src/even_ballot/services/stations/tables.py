@@ -23,6 +23,7 @@ from even_ballot.core.models.request import (
 from even_ballot.core.models.results import CorrelationsResult, ModelResult, ReliabilityResult
 from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
 from even_ballot.core.progress import Stopped
+from even_ballot.core.release.gone import without_gone
 from even_ballot.core.sampling.planning import plans
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.design_effect import design_effect
@@ -261,7 +262,8 @@ def lay_plan(
         beside["models"] = [name for name in beside.get("models") or [] if name in models]
     more = f" and {counted(len(others), 'analysis', 'analyses')}" if others else ""
     did = f"Read a plan of {counted(len(requests), 'table')}{more} from {name}"
-    write_study(session, study_id, edition, parse_study(document), state.files, did)
+    study = parse_study(without_gone(document))
+    write_study(session, study_id, edition, study, state.files, did)
     return len(requests) + len(others)
 
 

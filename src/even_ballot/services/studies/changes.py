@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import keeping_wordings
 from even_ballot.core.faults import fault, some
+from even_ballot.core.release.gone import without_gone
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import (
@@ -34,6 +35,7 @@ _PARTS = (
     "where",
     "usual_banner",
     "suppression",
+    "release",
 )
 
 
@@ -46,6 +48,8 @@ def change(
     if strange := [name for name in parts if name not in _PARTS]:
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
     document = json.loads(dump_study(state.study)) | parts
+    if "release" not in parts:
+        document = without_gone(document)
     study = _keeping_wordings(state.study, parse_study(document))
     _check_moved(session, pipelines, state, study)
     write_study(session, study_id, edition, study, state.files, _said(state.study, study))
@@ -114,6 +118,7 @@ def _said(before: Study, after: Study) -> str:
         "where": "the filter of all tables",
         "usual_banner": "the usual banner",
         "suppression": "what is hidden",
+        "release": "the release",
         "title": "the title",
     }
     changed = [

@@ -30,6 +30,8 @@ TASKS = {
     "plan": ("even_ballot.formats.exchange.plans", "read_plan"),
     "analyses": ("even_ballot.formats.exchange.plans", "read_analyses"),
     "targets": ("even_ballot.formats.exchange.target_lines", "target_lines"),
+    "document": ("even_ballot.formats.writers.writing", "written"),
+    "template": ("even_ballot.formats.writers.writing", "checked_template"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
 TELLS = {"read"}

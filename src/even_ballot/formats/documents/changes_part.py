@@ -1,0 +1,78 @@
+"""What changed since the release before, as a part of the document."""
+
+from collections.abc import Iterator
+
+from even_ballot.core.faults import counted
+from even_ballot.core.release.changes import ReleaseChanges, ReleasedFigure
+from even_ballot.core.release.plan import Style
+from even_ballot.core.tables.statistics import find_statistic
+from even_ballot.formats.documents.numerals import ABSENT, numeral, places_of
+from even_ballot.formats.documents.own_text import plain_paragraph
+from even_ballot.formats.documents.parts import Block, Entry, Group, Head, Heading, PrintedTable, Row
+
+MOST = 200
+"""Figures that are listed."""
+
+
+def figure_name(stat: str) -> str:
+    """What a figure is called.
+
+    >>> figure_name("mean"), figure_name("alpha")
+    ('Mean', 'α')
+    """
+    statistic = find_statistic(stat)
+    own = {"alpha": "α", "r": "r", "coefficient": "Coefficient"}
+    return own.get(stat, stat) if statistic is None else statistic.label_of(stat)
+
+
+def _row(of: ReleasedFigure, style: Style) -> Row:
+    times = 100.0 if of.share else 1.0
+    places = places_of("share" if of.share else "number", style)
+
+    def entry(value: float | None) -> Entry:
+        return (
+            Entry(ABSENT)
+            if value is None
+            else Entry(numeral(times * value, places, style), times * value, places)
+        )
+
+    what = " · ".join(filter(None, (of.row, of.column, figure_name(of.stat))))
+    change = entry(of.change)
+    sign = "+" if of.change is not None and of.change > 0 else ""
+    moved = Entry(f"{sign}{change.text}", change.value, places, "!" if of.beyond else "")
+    return Row((of.title, what), (entry(of.before), entry(of.after), moved))
+
+
+def _sentences(changes: ReleaseChanges) -> Iterator[str]:
+    for title, things in (("New", changes.new), ("No longer in it", changes.gone)):
+        if things:
+            yield f"{title}: {'; '.join(of.title for of in things)}."
+    for of in changes.renamed:
+        yield f"“{of.before}” is now “{of.title}”."
+    for number in changes.numbers:
+        was, now = ("none" if x is None else f"{x:,.6g}" for x in (number.before, number.after))
+        yield f"{number.what[0].upper()}{number.what[1:]}: {was} before, {now} now."
+
+
+def changes_blocks(changes: ReleaseChanges, since: str, style: Style) -> Iterator[Block]:
+    """What changed since a release (named by `since`): in sentences, then the figures that moved."""
+    yield Heading(f"What changed since {since}", 1, "changes")
+    if changes.nothing:
+        yield plain_paragraph("Nothing: every figure is the same.")
+        return
+    yield from (plain_paragraph(text) for text in _sentences(changes))
+    if not changes.moved:
+        yield plain_paragraph(f"All {counted(changes.figures, 'figure')} of both are the same.")
+        return
+    beyond = sum(of.beyond for of in changes.moved)
+    verb = "lies" if beyond == 1 else "lie"
+    left = f"; {beyond:,} {verb} outside the interval released before (marked !)" if beyond else ""
+    yield plain_paragraph(f"{counted(len(changes.moved), 'figure')} of {changes.figures:,} changed{left}.")
+    heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Before", "Now", "Change"))),)
+    rows = tuple(_row(of, style) for of in changes.moved[:MOST])
+    more = len(changes.moved) - len(rows)
+    notes = (f"{more:,} more changed less.",) if more else ()
+    yield PrintedTable(
+        "changes", "changed-figures", "", "Figures that changed", "Largest against their interval first",
+        ("In", "Figure"), heads, 3, (Group("", rows),), notes,
+    )  # fmt: skip
