@@ -39,7 +39,9 @@ PAGES = {
     "scale": ("tables/scale.trust", "Cronbach's α"),
     "correlations": ("tables/pairs.views", "A press tells of a pair"),
     "side by side": ("tables/beside.weekly", "adds isle"),
-    "release": ("release", "Records with weights"),
+    "release": ("release", "142 degrees of freedom"),
+    "look of the release": ("release/look", "Decimals of per cents"),
+    "single files": ("release/files", "Records with weights"),
 }
 
 

@@ -198,6 +198,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     # Release
     browser.follow("Release")
     browser.see("142 degrees of freedom")
+    browser.act("release-files")
     browser.act("save-tables.xlsx")
     browser.act("save-microdata.csv")
     book = openpyxl.load_workbook(browser.downloaded("*tables.xlsx"))

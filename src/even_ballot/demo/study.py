@@ -171,4 +171,13 @@ def study_document() -> dict[str, Any]:
             {"id": "views", "title": "What goes with spending on fares",
              "variables": [n[HEADINGS.spend], "age", n[HEADINGS.household], statements[0], statements[4]], "method": "spearman"},
         ],
+        "release": {
+            "subtitle": "What islanders say of the crossing, spring 2026",
+            "authors": ["Statistics of the Veldry Isles"],
+            "date": "2026-06-12",
+            "foreword": "Adults on four isles were asked by letter how they cross, what they pay and what they think "
+            "of the ferry. *Every figure is weighted to the population* and has its standard error and interval.",
+            "formats": ["xlsx", "docx", "pdf", "html"],
+            "with_it": ["records", "codebook", "ledger", "methods"],
+        },
     }  # fmt: skip

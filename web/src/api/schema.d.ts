@@ -4649,17 +4649,14 @@ export interface components {
         };
         /**
          * ReleaseView
-         * @description The release as it would be made now. plan: as it stands, with every part that is in it.
+         * @description The release as it would be made now. plan: as it stands, with every part that is in it; left_out: what
+         *     of the study is not.
          */
         ReleaseView: {
             /** Date */
             date: string;
             /** Left Out */
-            left_out: [
-                string,
-                string,
-                string
-            ][];
+            left_out: components["schemas"]["NamedThing"][];
             plan: components["schemas"]["ReleasePlan"];
             /** Sections */
             sections: components["schemas"]["SectionView"][];

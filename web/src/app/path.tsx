@@ -23,7 +23,7 @@ export function Path() {
           return (
             <li key={station.name} className="min-w-0">
               <Link
-                to={`/study/$id/${station.name}` as "/study/$id/release"}
+                to={`/study/$id/${station.name}` as "/study/$id/release/{-$item}"}
                 params={{ id: study.id }}
                 aria-current={current ? "page" : undefined}
                 className={`block border-b-3 px-1 pb-1.5 hover:bg-wash ${current ? "border-act" : "border-transparent"}`}

@@ -16,7 +16,7 @@ function Opens({
   const study = useSaved();
   return (
     <Link
-      to={`/study/$id/${to}` as "/study/$id/release"}
+      to={`/study/$id/${to}` as "/study/$id/release/{-$item}"}
       params={{ id: study.id }}
       className="figures font-semibold underline decoration-hair underline-offset-4 hover:decoration-act"
     >

@@ -6,9 +6,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from even_ballot import __version__
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Progress, quiet, stretch
-from even_ballot.core.release.changes import ReleaseChanges, released_changes
+from even_ballot.core.release.changes import NamedThing, ReleaseChanges, released_changes
 from even_ballot.core.release.plan import Format, ReleasePlan
 from even_ballot.core.study.results import Results
 from even_ballot.formats.documents.changes_part import changes_blocks
@@ -159,7 +159,12 @@ def listed(session: Session, pipelines: Pipelines, state: StudyState) -> Release
                 record.study_sha256, files,
             )
         )  # fmt: skip
-    return Releases(tuple(made), check(state.study, pipelines.results(session, state)))
+    try:
+        notices = check(state.study, pipelines.results(session, state))
+    except StudyError:
+        # What stops the study is said of the study; releases that were made are there all the same.
+        notices = ()
+    return Releases(tuple(made), notices)
 
 
 _NAMES = {
@@ -211,7 +216,7 @@ def shown(session: Session, pipelines: Pipelines, state: StudyState) -> ReleaseV
     parts = parts_of(study, plan)
     there = {part.named for part in parts}
     absent = [
-        (part, of.id, of.name if hasattr(of, "name") else of.title or of.id)
+        NamedThing(part, of.id, of.name if hasattr(of, "name") else of.title or of.id)
         for part in ("tables", "models", "side_by_side", "reliability", "correlations")
         for of in getattr(study, part)
         if (part, of.id) not in there

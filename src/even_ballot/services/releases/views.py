@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from even_ballot.core.release.changes import ReleaseChanges
+from even_ballot.core.release.changes import NamedThing, ReleaseChanges
 from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.formats.documents.parts import Heading, Paragraph, PrintedTable
 from even_ballot.services.releases.checking import Notice
@@ -43,14 +43,14 @@ class SectionView:
 
 @dataclass(frozen=True)
 class ReleaseView:
-    """The release as it would be made now. plan: as it stands, with every part that is in it."""
+    """The release as it would be made now. plan: as it stands, with every part that is in it; left_out: what
+    of the study is not."""
 
     plan: ReleasePlan
     title: str
     date: str
     sections: tuple[SectionView, ...]
-    left_out: tuple[tuple[str, str, str], ...]
-    """What of the study is not in it: part, identifier, title."""
+    left_out: tuple[NamedThing, ...]
 
 
 @dataclass(frozen=True)

@@ -1,163 +1,132 @@
-import { DownloadSimple, UploadSimple } from "@phosphor-icons/react";
+import { ArrowSquareOut, Files, PaintBrush, Rows } from "@phosphor-icons/react";
 import { useQuery } from "@tanstack/react-query";
-import { api, got } from "../../api/client";
-import { tableQuery, useChange, useSaved } from "../../api/queries";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { useSaved, useStudy } from "../../api/queries";
+import { madeReleases, nextRelease } from "../../api/releases";
 import { ActionButton } from "../../parts/actions";
-import { pickFile } from "../../parts/drop";
-import { handOver } from "../../parts/files";
-import { Empty, Heading, Panes, Sub } from "../../parts/panes";
+import { day } from "../../parts/figures";
+import { arrows, Empty, Panes, Sub } from "../../parts/panes";
+import { Check } from "./check";
+import { Contents } from "./contents";
+import { Earlier } from "./earlier";
+import { Look } from "./look";
+import { Making } from "./making";
+import { OtherFiles } from "./other-files";
+import { Pages } from "./pages";
+import { usePlan } from "./plan";
 
-const FILES = [
-  [
-    "release/tables.xlsx",
-    "Tables",
-    "tables.xlsx",
-    "A workbook: contents, a sheet for each table with its bases and note, the methods.",
-  ],
-  [
-    "release/microdata.csv",
-    "Records with weights",
-    "microdata.csv",
-    "Cleaned and derived, codes not labels, blank for missing, weights last.",
-  ],
-  [
-    "release/replicates.json",
-    "How to use the replicate weights",
-    "replicates.json",
-    "Which columns of the records they are, what each counts, and the design to run them with.",
-  ],
-  [
-    "release/weighting.html",
-    "The report on the weights",
-    "weighting.html",
-    "A page: base weights, fit of every margin, health of the weights, the design.",
-  ],
-  ["release/results.json", "Every figure", "results.json", "All estimates, tests and reports with full precision."],
-] as const;
-const STUDY = [
-  [
-    "study.zip",
-    "The study with its files",
-    "study.zip",
-    "Runs at the command line once unpacked: even-ballot run study.json --out results",
-  ],
-  [
-    "ledger.html",
-    "The ledger as a page",
-    "ledger.html",
-    "Every entry with its reason and its effect, to hand to a colleague.",
-  ],
-  ["ledger.md", "The ledger as Markdown", "ledger.md", "The same as plain text."],
-  ["study.json", "The study file alone", "study.json", "What was done, without the answers."],
-] as const;
-
-type Item = readonly [path: string, title: string, name: string, says: string];
-
-/** Fetches a file, so that a refusal is said here and not on a blank page. */
-async function save(url: string, name: string) {
-  const answer = await fetch(url);
-  if (!answer.ok) {
-    const body = await answer.json().catch(() => null);
-    throw new Error(
-      body?.faults?.map((f: { what: string; mend: string }) => `${f.what} ${f.mend}`).join(" ") ??
-        "The file could not be made.",
-    );
-  }
-  handOver(await answer.blob(), name);
-}
-
-function Download({ item, ready }: { item: Item; ready: boolean }) {
-  const study = useSaved();
-  const { refuse, allSaved } = useChange();
-  const [path, title, name, says] = item;
-  return (
-    <li className="flex items-baseline gap-4 border-hair border-b py-2">
-      <div className="grow">
-        <p className="font-serif text-lg">{title}</p>
-        <p className="text-soft text-sm">{says}</p>
-      </div>
-      <ActionButton
-        id={`save-${name}`}
-        label={`Save ${name}`}
-        icon={DownloadSimple}
-        disabled={!ready}
-        run={() => {
-          allSaved()
-            .then(() => save(`/api/v1/studies/${study.id}/${path}`, name))
-            .catch((error) => refuse(error));
-        }}
-      />
-    </li>
-  );
-}
+const LOOK = "look";
+const FILES = "files";
+const MADE = "made.";
 
 export function ReleaseStation() {
-  const study = useSaved();
-  const { settle, refuse, inTurn } = useChange();
-  const tables = study.document.tables ?? [];
-  const { data } = useQuery({
-    ...tableQuery(study.id, study.edition, tables[0]?.id ?? ""),
-    enabled: tables.length > 0,
-  });
-  const ready = study.faults.length === 0;
-  const lay = (file: File) =>
-    file.text().then((text) =>
-      inTurn((edition) =>
-        got(
-          api.PUT("/api/v1/studies/{study_id}/document", {
-            params: { path: { study_id: study.id }, query: { edition } },
-            body: text as never,
-            bodySerializer: (body: unknown) => body as string,
-          }),
-        ),
-      )
-        .then(settle)
-        .catch(refuse),
-    );
+  const study = useStudy();
+  const saved = useSaved();
+  const { item } = useParams({ strict: false });
+  const navigate = useNavigate();
+  const ready = saved.faults.length === 0;
+  const next = useQuery({ ...nextRelease(saved.id, saved.edition), enabled: ready });
+  const { data: releases } = useQuery(madeReleases(saved.id, saved.edition));
+  const planning = usePlan(next.data);
+  const go = (to?: string) => navigate({ to: `/study/${study.id}/release${to ? `/${to}` : ""}` as "/" });
+  const hand = () => {
+    if (item === LOOK) return <Look planning={planning} />;
+    if (item === FILES) return <OtherFiles />;
+    if (item?.startsWith(MADE)) {
+      const made = releases?.made ?? [];
+      const number = Number(item.slice(MADE.length));
+      if (!releases) return <p className="text-soft">Looking it up …</p>;
+      return <Earlier key={number} made={made.find((r) => r.number === number)} others={made} />;
+    }
+    if (!ready) {
+      return (
+        <Empty title="Not ready yet">
+          What stops the study is said above. The release is laid out once that is mended.
+        </Empty>
+      );
+    }
+    if (next.error) return <Empty title="The release cannot be laid out">{next.error.message}</Empty>;
+    if (!next.data) {
+      return (
+        <p role="status" className="text-soft">
+          Laying it out …
+        </p>
+      );
+    }
+    return <Pages view={next.data} planning={planning} />;
+  };
   return (
     <Panes
-      label="What was done"
+      label="The release"
       left={
         <>
-          <Sub>Methods note</Sub>
-          <div className="space-y-2 font-serif text-sm">
-            {data?.note.map((line) => (
-              <p key={line}>{line}</p>
-            ))}
+          <Making ready={ready} made={(number) => go(`${MADE}${number}`)} />
+          <div className="mt-1 flex flex-wrap gap-x-1">
+            <ActionButton
+              id="release-pages"
+              label="The document"
+              icon={Rows}
+              look="quiet"
+              pressed={!item}
+              run={() => go()}
+            />
+            <ActionButton
+              id="release-look"
+              label="Style and files"
+              icon={PaintBrush}
+              look="quiet"
+              pressed={item === LOOK}
+              run={() => go(LOOK)}
+            />
+            <ActionButton
+              id="release-files"
+              label="Single files"
+              icon={Files}
+              look="quiet"
+              pressed={item === FILES}
+              run={() => go(FILES)}
+            />
+            <ActionButton
+              id="release-page"
+              label="Open as a web page"
+              icon={ArrowSquareOut}
+              look="quiet"
+              disabled={!ready}
+              run={() => void window.open(`/api/v1/studies/${study.id}/releases/next/page`, "_blank", "noopener")}
+            />
           </div>
-          {!data?.note.length && <p className="text-soft text-sm">It is written once there is a table.</p>}
+          {releases && ready && (
+            <>
+              <Sub>Before it is made</Sub>
+              <Check notices={releases.check} />
+            </>
+          )}
+          {next.data && <Contents view={next.data} planning={planning} />}
+          <Sub>Releases made</Sub>
+          {releases?.made.length ? (
+            <ul onKeyDown={arrows}>
+              {releases.made.map((made) => (
+                <li key={made.number}>
+                  <Link
+                    to={`/study/${study.id}/release/${MADE}${made.number}` as "/"}
+                    className={`block rounded px-2 py-1 ${item === `${MADE}${made.number}` ? "bg-wash" : "hover:bg-wash"}`}
+                  >
+                    <span className="font-serif">
+                      {made.number}. {made.title}
+                    </span>
+                    <span className="block text-soft text-sm">
+                      {day(made.made)}, {made.who}
+                    </span>
+                  </Link>
+                </li>
+              ))}
+            </ul>
+          ) : (
+            <p className="text-soft text-sm">None yet. One that was made stays as it was.</p>
+          )}
         </>
       }
-      right={
-        <div className="max-w-3xl">
-          <Heading over="Files to hand over">Release</Heading>
-          {!ready && (
-            <Empty title="Not ready yet">
-              What stops the study is said above. The files are made once that is mended.
-            </Empty>
-          )}
-          <ul>
-            {FILES.filter(([, , name]) => name !== "replicates.json" || study.document.design?.save_replicates).map(
-              (item) => (
-                <Download key={item[0]} item={item} ready={ready} />
-              ),
-            )}
-          </ul>
-          <Sub>Reproduce</Sub>
-          <ul>
-            {STUDY.map((item) => (
-              <Download key={item[0]} item={item} ready />
-            ))}
-          </ul>
-          <ActionButton
-            id="lay-study-file"
-            label="Apply a study file"
-            icon={UploadSimple}
-            className="mt-3"
-            run={() => pickFile(".json", lay)}
-          />
-        </div>
-      }
+      right={hand()}
     />
   );
 }
