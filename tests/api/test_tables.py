@@ -264,7 +264,7 @@ def test_a_variable_that_is_gone_stops_its_tables_and_no_others(api: Any, demo: 
     book = openpyxl.load_workbook(io.BytesIO(content))
     contents = [row[1].value for row in book["Contents"].iter_rows() if row[1].value]
     assert any(text.startswith("Not made:") and "fare_spend" in text for text in contents)
-    assert len(book.sheetnames) == 2 + 4 + 2 + 2 + 1
+    assert len(book.sheetnames) == 3 + 4 + 2 + 2 + 1
     results = json.loads(api.raw("GET", f"/studies/{study['id']}/release/results.json").content)
     faulty, pairs = results["faulty_tables"]
     assert (pairs["id"], pairs["part"]) == ("views", "correlations")

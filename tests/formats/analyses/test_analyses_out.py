@@ -86,7 +86,7 @@ def test_every_analysis_has_a_sheet_with_its_figures_as_numbers(demo: tuple[Stud
     book = openpyxl.load_workbook(io.BytesIO(released(*demo)["tables.xlsx"]))
     made: list[AnalysisResult] = [*demo[1].models, *demo[1].reliability, *demo[1].correlations]
     titles = [of.title for of in made]
-    assert len(book.sheetnames) == 2 + len(demo[1].tables) + len(titles) + len(demo[0].side_by_side)
+    assert len(book.sheetnames) == 3 + len(demo[1].tables) + len(titles) + len(demo[0].side_by_side)
     listed = [row[1].value for row in book["Contents"].iter_rows(min_row=3)]
     assert [title for title in listed if title in titles] == titles
     sheets: list[Any] = [sheet for sheet in book.worksheets if sheet["A1"].value in titles]

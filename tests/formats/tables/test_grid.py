@@ -114,7 +114,7 @@ def test_every_table_becomes_a_sheet_with_every_figure(banner: list[Any]) -> Non
     made = study(codebook={"scales": scales, "variables": variables}, tables=tables)
     results = run(made, raw(codes), {})
     book = openpyxl.load_workbook(io.BytesIO(workbook(made, results)))
-    assert len(set(book.sheetnames)) == 4
+    assert len(set(book.sheetnames)) == 5
     sheet = book.worksheets[1]
     numbers = [c.value for row in sheet.iter_rows() for c in row if isinstance(c.value, int | float)]
     for cell in results.tables[0].cells:

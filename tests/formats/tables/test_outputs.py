@@ -27,7 +27,7 @@ def book(demo: tuple[Study, Results]) -> Any:
 
 
 def test_the_workbook_has_contents_a_sheet_for_each_table_and_the_methods(book: Any) -> None:
-    assert len(book.sheetnames) == 2 + 5 + 2 + 2 + 1 + 1
+    assert len(book.sheetnames) == 3 + 5 + 2 + 2 + 1 + 1
     assert (book.sheetnames[0], book.sheetnames[-1]) == ("Contents", "Methods")
     links = [
         cell.hyperlink.location for row in book["Contents"].iter_rows() for cell in row if cell.hyperlink

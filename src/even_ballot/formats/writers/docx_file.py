@@ -13,7 +13,7 @@ from docx.enum.text import WD_ALIGN_PARAGRAPH
 from docx.oxml import parse_xml
 from docx.shared import Mm, Pt, RGBColor
 
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.formats.documents.looks import PAPER, look_of
 from even_ballot.formats.documents.parts import Document, Heading, Paragraph, Picture, PrintedTable, pieces
 from even_ballot.formats.images.charting import WIDE, chart_svg
@@ -38,7 +38,9 @@ def opened(template: bytes | None) -> Any:
             if sum(item.file_size for item in held.infolist()) > 10 * LARGEST_TEMPLATE:
                 raise fault("The template unpacks to more than 200 MB.", "release.template", mend)
         document = open_document(io.BytesIO(template))
-    except (zipfile.BadZipFile, KeyError, ValueError, SyntaxError, NotImplementedError) as error:
+    except StudyError:
+        raise
+    except Exception as error:  # Whatever the library says of a file that is none.
         said = str(error).split("\n", 1)[0][:120]
         raise fault(f"The template is no .docx that can be read: {said}.", "release.template", mend) from None
     body = document.element.body

@@ -19,6 +19,7 @@ from even_ballot.formats.writers.containers import archive
 from even_ballot.services.releases.checking import check
 from even_ballot.services.releases.files import Files, ReleaseFiles
 from even_ballot.services.releases.folder import MANIFEST
+from even_ballot.services.releases.hashes import kept_hashes
 from even_ballot.services.releases.views import (
     BlockView,
     Compared,
@@ -31,7 +32,6 @@ from even_ballot.services.releases.views import (
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
-from even_ballot.store.files import find_file
 from even_ballot.store.releases import (
     NewRelease,
     find_release,
@@ -46,14 +46,6 @@ from even_ballot.store.studies import StaleState, StudyState, dump_study, read_s
 _RESULTS = "results.json"
 _A_BLOCK = 400_000
 """Bytes that a block of a document counts for, where the time and memory of its writing are bounded."""
-
-
-def _hashes(session: Session, state: StudyState) -> dict[str, str]:
-    """SHA-256 of the study's files, by the names it calls them."""
-    found = {state.study.source.path: find_file(session, state.files.source).sha256}
-    for name, source in state.study.lookups.items():
-        found[source.path] = find_file(session, state.files.lookups[name]).sha256
-    return found
 
 
 def _written(session: Session, study_id: str, number: int) -> dict[str, Any]:
@@ -90,7 +82,7 @@ def _files(
     results = pipelines.results(session, state)
     plan = state.study.release or ReleasePlan()
     files = ReleaseFiles(
-        state.study, results, plan.formats, hashes=_hashes(session, state), progress=progress
+        state.study, results, plan.formats, hashes=kept_hashes(session, state), progress=progress
     )
     files.changes = _since(session, state, results, plan)
     if plan.style.template is not None:

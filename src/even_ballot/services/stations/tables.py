@@ -35,6 +35,7 @@ from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.releases.files import outputs
+from even_ballot.services.releases.hashes import kept_hashes
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
     AnalysisView,
@@ -269,4 +270,5 @@ def lay_plan(
 
 def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, Iterator[bytes]]:
     """Every file of a release, by name, each made when it is gone through."""
-    return outputs(state.study, pipelines.results(session, state))
+    hashes = kept_hashes(session, state)
+    return outputs(state.study, pipelines.results(session, state), hashes=hashes)

@@ -36,6 +36,18 @@ def upgrade() -> None:
         sa.Column("made", DATETIME(fsp=6), nullable=False),
         **_OPTIONS,
     )
+    _files()
+    op.create_table(
+        "study_templates",
+        sa.Column("study_id", sa.String(16), _of_study(), primary_key=True),
+        sa.Column("name", sa.String(500), primary_key=True),
+        sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
+        sa.Column("content", LONGBLOB, nullable=False),
+        **_OPTIONS,
+    )
+
+
+def _files() -> None:
     op.create_table(
         "released_files",
         sa.Column("study_id", sa.String(16), primary_key=True),
@@ -61,15 +73,5 @@ def upgrade() -> None:
             ["released_files.study_id", "released_files.release", "released_files.name"],
             ondelete="CASCADE",
         ),
-        **_OPTIONS,
-    )
-    op.create_table(
-        "study_templates",
-        sa.Column(
-            "study_id", sa.String(16), sa.ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True
-        ),
-        sa.Column("name", sa.String(500), primary_key=True),
-        sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
-        sa.Column("content", LONGBLOB, nullable=False),
         **_OPTIONS,
     )
