@@ -14,15 +14,21 @@ as_root() {
   fi
 }
 
-# debian PROBE=PACKAGE …: installs the packages whose probe (a command, a file or a Python module) is not there.
+# there PROBE: whether a command, a file (by its whole path), a library (lib:NAME) or a Python module (py:NAME) is there.
+there() {
+  case $1 in
+    py:*) python3 -c "import ${1#py:}" 2>/dev/null ;;
+    lib:*) PATH=$PATH:/usr/sbin:/sbin ldconfig -p | grep "^[[:space:]]*${1#lib:} " >/dev/null ;;
+    /*) [ -e "$1" ] ;;
+    *) PATH=$PATH:/usr/sbin command -v "$1" >/dev/null ;;
+  esac
+}
+
+# debian PROBE=PACKAGE …: installs the packages whose probe is not there.
 debian() {
-  local missing=() pair probe
+  local missing=() pair
   for pair in "$@"; do
-    probe=${pair%%=*}
-    case $probe in
-      py:*) python3 -c "import ${probe#py:}" 2>/dev/null || missing+=("${pair#*=}") ;;
-      *) PATH=$PATH:/usr/sbin command -v "$probe" >/dev/null || missing+=("${pair#*=}") ;;
-    esac
+    there "${pair%%=*}" || missing+=("${pair#*=}")
   done
   [ ${#missing[@]} = 0 ] && return
   command -v apt-get >/dev/null || stop "These packages are missing and this is no Debian machine: ${missing[*]}"
@@ -75,10 +81,15 @@ interface() {
   fi
 }
 
+# What pages are laid out with (PDF): libraries of Pango.
+PAGES=(lib:libpango-1.0.so.0=libpango-1.0-0 lib:libpangoft2-1.0.so.0=libpangoft2-1.0-0
+  lib:libharfbuzz-subset.so.0=libharfbuzz-subset0)
+
 # to_run [LOCK]: what the server and the command line need.
 to_run() {
   local lock=${1:-requirements.lock}
-  if python_ready "$lock" && PATH=$PATH:/usr/sbin command -v mariadbd >/dev/null; then return; fi
-  debian mariadbd=mariadb-server py:ensurepip=python3-venv
-  python_ready "$lock" || python_packages "$lock"
+  debian mariadbd=mariadb-server "${PAGES[@]}"
+  if python_ready "$lock"; then return; fi
+  debian py:ensurepip=python3-venv
+  python_packages "$lock"
 }
