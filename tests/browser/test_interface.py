@@ -40,8 +40,8 @@ PAGES = {
     "correlations": ("tables/pairs.views", "A press tells of a pair"),
     "side by side": ("tables/beside.weekly", "adds isle"),
     "release": ("release", "142 degrees of freedom"),
-    "look of the release": ("release/look", "Decimals of per cents"),
-    "single files": ("release/files", "Records with weights"),
+    "look of the release": ("release/look", "How these figures were made"),
+    "single files": ("release/files", "How these figures were made"),
 }
 
 

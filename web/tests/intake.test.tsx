@@ -162,6 +162,6 @@ describe("the release", () => {
     expect(await screen.findByText("Not ready yet")).toBeTruthy();
     const stops = screen.getByRole("region", { name: "What stops the study" });
     expect(stops.textContent).toContain("There is no variable 'zz'. Did you mean isle?");
-    expect(screen.getByRole("button", { name: /Save .*tables/ })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("button", { name: "Make the release" })).toHaveProperty("disabled", true);
   });
 });

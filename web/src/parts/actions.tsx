@@ -1,4 +1,12 @@
-import { type ComponentType, type ReactNode, useEffect, useId, useRef, useSyncExternalStore } from "react";
+import {
+  type ComponentType,
+  type ReactNode,
+  useEffect,
+  useId,
+  useLayoutEffect,
+  useRef,
+  useSyncExternalStore,
+} from "react";
 import { keyOf, useKeySettings } from "./keys";
 
 /** Something a person can do here. Whatever a button does is one of these, so the palette knows it too. */
@@ -38,8 +46,9 @@ export function useAction(action: Action) {
   latest.current = action;
   const own = useId();
   const { id, label, disabled } = action;
+  // Known as soon as it is seen.
   // biome-ignore lint/correctness/useExhaustiveDependencies: what the palette shows has changed
-  useEffect(() => {
+  useLayoutEffect(() => {
     registry.set(own, { action: latest, order: registry.get(own)?.order ?? counter++ });
     refresh();
   }, [own, id, label, disabled]);

@@ -60,12 +60,14 @@ export function InPlace({
 }
 
 function Shown({ block }: { block: Block }) {
-  if (block.heading)
+  if (block.heading) {
+    const Level = (["h2", "h3", "h4"] as const)[Math.min(block.heading.level, 3) - 1] ?? "h4";
     return (
-      <h3 className={`mt-4 mb-1 font-semibold font-serif ${block.heading.level > 1 ? "text-base" : "text-lg"}`}>
+      <Level className={`mt-4 mb-1 font-semibold font-serif ${block.heading.level > 1 ? "text-base" : "text-lg"}`}>
         {block.heading.text}
-      </h3>
+      </Level>
     );
+  }
   if (block.paragraph)
     return (
       <p className={`my-1.5 max-w-prose text-sm ${block.paragraph.item ? "pl-4" : ""}`}>
@@ -204,6 +206,7 @@ function PartOnPage({ section, planning }: { section: Section; planning: Plannin
           <Passing label={`Leave out ${section.title}`} icon={Trash} run={() => planning.drop(at)} />
         </div>
       )}
+      {part?.heading != null && <h2 className="sr-only">{part.heading}</h2>}
       {part?.heading != null ? (
         <InPlace
           label="Heading"
@@ -236,6 +239,7 @@ export function Pages({ view, planning }: { view: ReleaseView; planning: Plannin
   const study = useStudy();
   return (
     <article aria-label="The release" className="max-w-4xl pb-24">
+      <h1 className="sr-only">{view.title}</h1>
       <InPlace
         label="Title of the release"
         value={plan.title ?? study.document.title ?? ""}
