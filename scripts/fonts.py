@@ -1,5 +1,5 @@
-"""Makes the typefaces of released documents (src/even_ballot/formats/fonts) from the interface's packages: the
-parts of each, by alphabet, merged into one file."""
+"""Makes the typefaces of released documents (src/even_ballot/formats/fonts) from the interface's packages:
+the parts of each, by alphabet, merged into one file."""
 
 import tempfile
 from pathlib import Path
@@ -28,11 +28,13 @@ def merged(family: str, cut: str, folder: Path) -> None:
 
 
 def _name(font: TTFont, family: str, cut: str) -> None:
-    """Gives a typeface the name and weight that it is asked for by: the parts carry those of the lightest cut."""
+    """Gives a typeface the name and weight that it is asked for by: the parts carry those of the lightest
+    cut."""
     weight, slant = cut.split("-")
     style = {"400-normal": "Regular", "400-italic": "Italic", "600-normal": "SemiBold"}[cut]
     font["OS/2"].usWeightClass = int(weight)
-    for number, text in ((1, family), (2, style), (4, f"{family} {style}"), (6, f"{family} {style}".replace(" ", ""))):
+    whole = f"{family} {style}"
+    for number, text in ((1, family), (2, style), (4, whole), (6, whole.replace(" ", ""))):
         font["name"].setName(text, number, 3, 1, 0x409)
         font["name"].removeNames(number, 1)
     font["OS/2"].fsSelection = (font["OS/2"].fsSelection & ~0x61) | (0x01 if slant == "italic" else 0x40)

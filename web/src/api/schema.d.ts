@@ -4558,8 +4558,9 @@ export interface components {
          *     analysis. foreword, method: own paragraphs before everything and in the methods note (plain text: a
          *     blank line parts paragraphs, `# ` begins a heading, `- ` an item, *so* is stressed). numbered: tables
          *     and pictures carry numbers. pictures, reading: whether pictures, and the reading in words, stand with
-         *     tables and models, where a part does not say so itself. with_it: what goes with the documents. changes:
-         *     whether it says what changed since the last release.
+         *     tables and models, where a part does not say so itself. with_it: what goes with the documents;
+         *     picture_files: whether pictures also come as files, and of which kind; resolution: points of a picture
+         *     (.png) for each point of its drawing. changes: whether it says what changed since the last release.
          */
         ReleasePlan: {
             /**
@@ -4607,6 +4608,11 @@ export interface components {
             /** Parts */
             parts?: components["schemas"]["Part"][] | null;
             /**
+             * Picture Files
+             * @default []
+             */
+            picture_files?: ("svg" | "png" | "pdf")[];
+            /**
              * Pictures
              * @default true
              */
@@ -4616,6 +4622,11 @@ export interface components {
              * @default false
              */
             reading?: boolean;
+            /**
+             * Resolution
+             * @default 3
+             */
+            resolution?: number;
             /**
              * @default {
              *       "decimal_sign": ".",

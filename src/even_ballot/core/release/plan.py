@@ -87,8 +87,9 @@ class ReleasePlan(Model):
     analysis. foreword, method: own paragraphs before everything and in the methods note (plain text: a
     blank line parts paragraphs, `# ` begins a heading, `- ` an item, *so* is stressed). numbered: tables
     and pictures carry numbers. pictures, reading: whether pictures, and the reading in words, stand with
-    tables and models, where a part does not say so itself. with_it: what goes with the documents. changes:
-    whether it says what changed since the last release."""
+    tables and models, where a part does not say so itself. with_it: what goes with the documents;
+    picture_files: whether pictures also come as files, and of which kind; resolution: points of a picture
+    (.png) for each point of its drawing. changes: whether it says what changed since the last release."""
 
     title: Line | None = None
     subtitle: Line = ""
@@ -103,5 +104,7 @@ class ReleasePlan(Model):
     contents: bool = True
     formats: tuple[Format, ...] = ("xlsx", "docx", "pdf", "html")
     with_it: tuple[Literal["records", "codebook", "ledger", "methods"], ...] = ("records", "methods")
+    picture_files: tuple[Literal["svg", "png", "pdf"], ...] = ()
+    resolution: float = Field(default=3, ge=1, le=8)
     changes: bool = False
     style: Style = Style()

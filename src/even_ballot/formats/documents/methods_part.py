@@ -59,6 +59,39 @@ def _cleaning(results: Results) -> Iterator[Paragraph]:
         yield plain_paragraph(f"{counted(cells, 'answer')} of no scale, shown as they are.")
 
 
+def _nonresponse(results: Results) -> Iterator[Paragraph]:
+    """Unit non-response, where weights were adjusted for it."""
+    for report in results.weightings:
+        # With a cell hidden, the sums would tell of it.
+        if report.nonresponse and report.nonresponse_hidden is None:
+            answered = sum(cell.responded for cell in report.nonresponse)
+            silent = sum(cell.silent for cell in report.nonresponse)
+            rate = 100 * answered / (answered + silent) if answered + silent else 0.0
+            said = (
+                f"{report.save_as}: {answered:,} answered, {silent:,} did not (response rate {rate:.1f} %)."
+            )
+            yield plain_paragraph(said)
+
+
+def _item_nonresponse(study: Study, results: Results) -> Iterator[Paragraph]:
+    """How many cases in use left the questions of tables unanswered. Nothing where small counts are hidden,
+    which such shares would tell of."""
+    names = dict.fromkeys(name for request in study.tables for name in request.stub)
+    kinds = {name: results.data.variables[name].kind for name in names if name in results.data.variables}
+    if study.suppression.below is not None or not results.used_cases:
+        return
+    left = [
+        (1 - float(results.data.column(name).answered.mean()), name)
+        for name, kind in kinds.items()
+        if kind in ("coded", "number")
+    ]
+    if left:
+        (least, first), (most, last) = min(left), max(left)
+        spread = f"from {100 * least:.1f} % ({first}) to {100 * most:.1f} % ({last})"
+        said = spread if len(left) > 1 else f"{100 * most:.1f} % ({last})"
+        yield plain_paragraph(f"Item non-response among the questions of tables: {said} of the cases in use.")
+
+
 def _fit(margin: MarginReport, weight: str, k: int, style: Style) -> PrintedTable:
     """Target, share before, share after, of each category of a margin."""
     number = margin.total_of is not None
@@ -152,6 +185,7 @@ def methods_blocks(
     parts: list[tuple[str, list[Block]]] = [
         ("Source and cases", list(_source(study, results, hashes or {}))),
         ("Cleaning", list(_cleaning(results))),
+        ("Non-response", [*_nonresponse(results), *_item_nonresponse(study, results)]),
         ("Weights", list(_weights(study, results, style))),
         ("Design and standard errors", [plain_paragraph(text) for text in _design(study, results)]),
         ("Intervals and tests", [plain_paragraph(text) for text in tests]),

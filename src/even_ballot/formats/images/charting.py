@@ -180,8 +180,9 @@ def _points(chart: Chart, axis: _Axis, top: float) -> tuple[list[str], float]:
 _DRAW = {"shares": _stacked, "groups": _beside}
 
 
-def chart_svg(chart: Chart) -> str:
-    """A chart as SVG, 680 points wide. The same chart gives the same drawing."""
+def chart_svg(chart: Chart, title: str = "", says: str = "") -> str:
+    """A chart as SVG, 680 points wide. title, says: what it is, and what it shows, for those who do not see
+    it. The same chart gives the same drawing."""
     ends = [v for s in chart.series for of in (s.values, s.lows, s.highs) for v in of if v is not None]
     values = [v for v in ends if math.isfinite(v)]
     axis = _Axis(values, chart.kind)
@@ -197,5 +198,10 @@ def chart_svg(chart: Chart) -> str:
         frame.append(_line(one, top, one, bottom, _INK, 0.8))
     size = f'width="{WIDE}" height="{bottom + 38:.0f}" viewBox="0 0 {WIDE} {bottom + 38:.0f}"'
     face = "'Source Sans 3', Arial, sans-serif"
-    body = "".join((*frame, *parts, *key))
+    told = "".join(
+        f"<{name}>{escape(no_controls(text))}</{name}>"
+        for name, text in (("title", title), ("desc", says))
+        if text
+    )
+    body = "".join((told, *frame, *parts, *key))
     return f'<svg xmlns="http://www.w3.org/2000/svg" {size} font-family="{face}">{body}</svg>'

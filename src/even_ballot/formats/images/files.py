@@ -30,15 +30,15 @@ def _converter() -> Any:
     return vl_convert
 
 
-def drawn(svg: str, kind: PictureFormat) -> bytes:
-    """A drawing as SVG, as points (three to one) or as a page. svg: the whole document. Raises StudyError
+def drawn(svg: str, kind: PictureFormat, resolution: float = _POINTS) -> bytes:
+    """A drawing as SVG, as points (so many to one) or as a page. svg: the whole document. Raises StudyError
     where it is none."""
     svg = checked(svg)
     if kind == "svg":
         return svg.encode()
     convert = _converter()
     try:
-        return bytes(convert.svg_to_pdf(svg) if kind == "pdf" else convert.svg_to_png(svg, scale=_POINTS))
+        return bytes(convert.svg_to_pdf(svg) if kind == "pdf" else convert.svg_to_png(svg, scale=resolution))
     except (ValueError, RuntimeError) as error:
         first = str(error).split("\n", 1)[0].rstrip(".")
         raise fault(

@@ -10,13 +10,15 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.release.plan import FORMATS, Format, ReleasePlan
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.formats.documents.parts import Block, Document
+from even_ballot.formats.documents.parts import Block, Document, Picture
 from even_ballot.formats.estimates.json_stat import json_stat_files
 from even_ballot.formats.estimates.lines import estimate_lines, lines_csv, lines_parquet, table_lines
 from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
 from even_ballot.formats.exchange.journal import journal_html
 from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
+from even_ballot.formats.images.charting import chart_svg
+from even_ballot.formats.images.files import PictureFormat, drawn
 from even_ballot.formats.tables.weighting_page import weighting_page
 
 Files = dict[str, Iterator[bytes]]
@@ -162,6 +164,20 @@ class ReleaseFiles:
             found["ledger.html"] = _later(lambda: journal_html(*state).encode())
         return found
 
+    def pictures(self) -> Files:
+        """Every picture of the documents as files, where the plan wants them."""
+        found: Files = {}
+        if self.plan.picture_files:
+            pictures = [block for block in self.document.blocks if isinstance(block, Picture)]
+            for k, picture in enumerate(pictures, start=1):
+                for kind in self.plan.picture_files:
+                    found[f"figure-{k}.{kind}"] = _later(partial(self._picture, picture, kind))
+        return found
+
+    def _picture(self, picture: Picture, kind: PictureFormat) -> bytes:
+        svg = chart_svg(picture.chart, picture.caption, picture.says)
+        return drawn(svg, kind, self.plan.resolution)
+
     def _weighting(self) -> bytes:
         return weighting_page(self.study, self.results.weightings, self.results.units).encode()
 
@@ -173,6 +189,7 @@ class ReleaseFiles:
             **self._workbooks(),
             **self._estimates(),
             **self.documents(),
+            **self.pictures(),
             **self._with_it(),
             **({"weighting.html": _later(self._weighting)} if self.study.weightings else {}),
         }

@@ -117,6 +117,35 @@ export function Look({ planning }: { planning: Planning }) {
           onChange={(e) => save({ changes: e.target.checked })}
         />
       </div>
+      <Sub>Pictures as files</Sub>
+      <div className="grid grid-cols-3 gap-x-6">
+        {(["svg", "png", "pdf"] as const).map((kind) => (
+          <Tick
+            key={kind}
+            label={`each as .${kind}`}
+            checked={(plan.picture_files ?? []).includes(kind)}
+            onChange={(e) =>
+              save({
+                picture_files: e.target.checked
+                  ? [...(plan.picture_files ?? []), kind]
+                  : (plan.picture_files ?? []).filter((k) => k !== kind),
+              })
+            }
+          />
+        ))}
+        <Field label="Resolution of .png" hint="Points for each point of the drawing, 1 to 8.">
+          {(p) => (
+            <TextInput
+              {...p}
+              type="number"
+              min={1}
+              max={8}
+              value={plan.resolution ?? 3}
+              onChange={(e) => save({ resolution: Number(e.target.value) })}
+            />
+          )}
+        </Field>
+      </div>
       <Sub>Content</Sub>
       <div className="grid grid-cols-2 gap-x-6">
         <Tick
