@@ -2,7 +2,9 @@
 
 import json
 import zipfile
+from pathlib import Path
 
+import pytest
 from pages import Browser
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -77,3 +79,17 @@ def test_what_to_look_at_leads_to_its_place(browser: Browser, study: str) -> Non
     browser.see("1 answer unrecognised")
     browser.driver.find_element(By.PARTIAL_LINK_TEXT, "answer unrecognised").click()
     browser.until(lambda: "/screening" in browser.driver.current_url, "the screening")
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_on_the_page_that_is_handed_over(browser: Browser, study: str, scheme: str) -> None:
+    browser.driver.execute_cdp_cmd(
+        "Emulation.setEmulatedMedia", {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
+    )
+    browser.go(f"/api/v1{study.replace('/study', '/studies')}/releases/next/page")
+    browser.see("How these figures were made")
+    axe = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+    browser.driver.execute_script(axe.read_text())
+    report = browser.driver.execute_async_script("axe.run(document).then(arguments[arguments.length - 1])")
+    assert [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]] == []
+    browser.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": []})

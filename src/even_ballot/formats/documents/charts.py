@@ -12,6 +12,8 @@ from even_ballot.formats.analyses.rows import said_factor
 from even_ballot.formats.documents.parts import Chart, Series
 from even_ballot.formats.estimates.lines import Names
 
+_APART = 8
+"""Bars side by side that are told apart."""
 MOST = 40
 """Categories or columns in one picture."""
 
@@ -62,7 +64,11 @@ def _grouped(drawn: _Drawn, stub: StubHeading, stat: str) -> Chart:
     kind = "shares" if len(rows) > 1 and stub.kind == "coded" and len(series) > 4 else "groups"
     axis = f"{statistic_of(stat).label_of(stat, stub.kind == 'multi')}"
     labels = tuple(row.label for row in rows)
-    return _turned(series, labels, axis) if kind == "shares" else Chart("groups", labels, series, axis)
+    # A share that is not shown leaves no place for those after it: then each stands by itself.
+    if kind == "shares" and all(v is not None for s in series for v in s.values):
+        return _turned(series, labels, axis)
+    some = "" if len(series) <= _APART else f" (the first {_APART} of {len(series)} columns)"
+    return Chart("groups", labels, series[:_APART], axis + some)
 
 
 def _turned(series: Sequence[Series], labels: Sequence[str], axis: str) -> Chart:
@@ -89,8 +95,9 @@ def charts_of(result: TableResult, request: TableRequest) -> Iterator[tuple[str,
     drawn = _Drawn(result, request)
     stat = _share_of(request, "coded")
     if request.layout == "battery":
-        if stat is not None and drawn.result.stubs:
-            yield "", _battery(drawn, stat)
+        chart = _battery(drawn, stat) if stat is not None and drawn.result.stubs else None
+        if chart is not None and all(v is not None for s in chart.series for v in s.values):
+            yield "", chart
         return
     for stub in drawn.result.stubs:
         about = stub.title if len(drawn.result.stubs) > 1 else ""

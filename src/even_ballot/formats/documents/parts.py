@@ -207,11 +207,17 @@ def widths(table: PrintedTable) -> tuple[float, ...]:
     return tuple(_A_CHARACTER * count + _BETWEEN for count in longest)
 
 
-def stub_width(table: PrintedTable) -> float:
-    """How wide the stub is in print, in millimetres: as its longest label, within reason."""
+def stub_widths(table: PrintedTable) -> tuple[float, ...]:
+    """How wide the columns of the stub are in print, in millimetres: as their longest label, within
+    reason."""
     rows = [row for group in table.groups for row in group.rows]
     longest = (max((len(row.labels[c]) for row in rows), default=0) for c in range(len(table.stub)))
-    return sum(min(1.15 * _A_CHARACTER * count + _BETWEEN, 60.0) for count in longest)
+    return tuple(min(1.15 * _A_CHARACTER * max(count, 8) + _BETWEEN, 60.0) for count in longest)
+
+
+def stub_width(table: PrintedTable) -> float:
+    """How wide the stub is in print, in millimetres."""
+    return sum(stub_widths(table))
 
 
 def pieces(table: PrintedTable, room: float, most: int) -> tuple[PrintedTable, ...]:

@@ -4,7 +4,7 @@ times as long."""
 from collections.abc import Iterator
 from html import escape
 
-from even_ballot.formats.documents.parts import Entry, PrintedTable, Row, stub_width, widths
+from even_ballot.formats.documents.parts import Entry, PrintedTable, Row, stub_widths, widths
 from even_ballot.formats.images.drawing import no_controls
 
 _SPACE = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
@@ -98,7 +98,7 @@ def _figures(row: Row) -> str:
 
 def table_xml(table: PrintedTable) -> str:
     """The element of a table."""
-    wide = [round(stub_width(table) / len(table.stub) * _TWIPS)] * len(table.stub)
+    wide = [round(_ROOMY * each * _TWIPS) for each in stub_widths(table)]
     wide += [round(_ROOMY * each * _TWIPS) for each in widths(table)]
     rows = list(_heads(table))
     for group in table.groups:

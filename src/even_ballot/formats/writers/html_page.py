@@ -12,6 +12,7 @@ from even_ballot.formats.documents.parts import (
     PrintedTable,
     pieces,
     stub_width,
+    stub_widths,
     widths,
 )
 from even_ballot.formats.fonts import FONTS
@@ -81,6 +82,7 @@ def _table(document: Document, table: PrintedTable, paged: bool) -> dict[str, An
             "heads": _heads(p),
             "columns": p.columns,
             "groups": p.groups,
+            "widths": (*stub_widths(p), *widths(p)) if paged else (),
         }
         for p in cut
     ]
