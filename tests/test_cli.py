@@ -35,7 +35,14 @@ def test_a_run_writes_its_files(tmp_path: Path) -> None:
     result = run(FILES / "study.json", tmp_path / "out")
     assert result.exit_code == 0
     assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "codebook.csv",
+        "codebook.json",
+        "ledger.html",
+        "manifest.json",
         "microdata.csv",
+        "release.docx",
+        "release.html",
+        "release.pdf",
         "results.json",
         "tables.xlsx",
         "weighting.html",

@@ -98,7 +98,7 @@ def test_the_command_line_ends_in_2_with_a_sentence_for_every_file(
     for what, name, content in corpus(request.config.getoption("--files")):
         (tmp_path / name).write_bytes(content)
         study.write_text(json.dumps({"source": {"path": name}, "tables": []}))
-        result = CliRunner().invoke(app, ["run", str(study), "--out", str(tmp_path / "out")])
+        result = CliRunner().invoke(app, ["run", str(study), "--out", str(tmp_path / "out"), "--replace"])
         assert result.exit_code in (0, 2), (what, result.output)
         assert "Traceback" not in result.output, what
         assert "fault of its own" not in result.output, (what, result.output)
@@ -121,7 +121,9 @@ def test_sources_stay_in_the_studys_folder_and_are_regular_files(tmp_path: Path)
 
     def run(path: str, *more: str) -> Any:
         study.write_text(json.dumps({"source": {"path": path}, "tables": []}))
-        return CliRunner().invoke(app, ["run", str(study), "--out", str(tmp_path / "out"), *more])
+        return CliRunner().invoke(
+            app, ["run", str(study), "--out", str(tmp_path / "out"), "--replace", *more]
+        )
 
     for path in ("../answers.csv", str(tmp_path / "answers.csv"), "link.csv", "/etc/passwd"):
         result = run(path)

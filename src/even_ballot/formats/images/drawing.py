@@ -88,7 +88,7 @@ _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 
 
 def no_controls(text: str) -> str:
-    """A text without what XML does not hold: control characters and halves of characters.
+    r"""A text without what XML does not hold: control characters and halves of characters.
 
     >>> no_controls("a\x00b")
     'a b'

@@ -12,16 +12,33 @@ const seek = (at: string) => {
   part?.querySelector<HTMLElement>("input, textarea, [tabindex]")?.focus({ preventScroll: true });
 };
 
+const LINE = "grow truncate rounded px-1 text-left hover:bg-wash";
+
+/** Parts that have their place. */
+function Fixed({ sections }: { sections: ReleaseView["sections"] }) {
+  return (
+    <ul>
+      {sections.map((section) => (
+        <li key={section.at} className="flex py-px pl-5">
+          <button type="button" data-passing onClick={() => seek(section.at)} className={`${LINE} text-sm`}>
+            {section.title}
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 /** What stands in the release, in order; and what does not. */
 export function Contents({ view, planning }: { view: ReleaseView; planning: Planning }) {
   const study = useStudy();
   const parts = view.sections.filter((s) => !Number.isNaN(Number(s.at)));
   const rest = view.sections.filter((s) => Number.isNaN(Number(s.at)));
   const ids = parts.map((s) => `part ${s.at}`);
-  const line = "grow truncate rounded px-1 text-left hover:bg-wash";
   return (
     <nav aria-label="Contents of the release">
       <Sub>Contents</Sub>
+      <Fixed sections={rest.filter((s) => s.at !== "methods")} />
       <Sortable ids={ids} move={planning.move}>
         <ul>
           {parts.map((section, k) => {
@@ -42,7 +59,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
                   data-passing
                   title={section.title}
                   onClick={() => seek(section.at)}
-                  className={`${line} ${heading ? "font-semibold font-serif" : "pl-3 text-sm"}`}
+                  className={`${LINE} ${heading ? "font-semibold font-serif" : "pl-3 text-sm"}`}
                 >
                   {section.title}
                 </button>
@@ -61,15 +78,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
           })}
         </ul>
       </Sortable>
-      <ul>
-        {rest.map((section) => (
-          <li key={section.at} className="flex py-px pl-5">
-            <button type="button" data-passing onClick={() => seek(section.at)} className={`${line} text-sm`}>
-              {section.title}
-            </button>
-          </li>
-        ))}
-      </ul>
+      <Fixed sections={rest.filter((s) => s.at === "methods")} />
       <div className="mt-1 flex flex-wrap gap-x-1">
         <ActionButton
           id="add-heading"
