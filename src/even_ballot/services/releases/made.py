@@ -70,7 +70,7 @@ def _since(session: Session, state: StudyState, results: Results, plan: ReleaseP
 
 def _in_helper(kind: Format, document: Document, template: bytes | None) -> bytes:
     """Writes a document in a process of its own, so that others are not kept waiting."""
-    size = _A_BLOCK * len(document.blocks) * (10 if kind == "pdf" else 1)
+    size = _A_BLOCK * len(document.blocks) * (20 if kind == "pdf" else 1)
     made: bytes = HELPERS.run("document", kind, document, template, size=size, where=kind)
     return made
 
