@@ -4,13 +4,16 @@ import hashlib
 import json
 import os
 import stat
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
-from even_ballot.core.study.pipeline import given
+from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.study.depends import Dependence, depends
+from even_ballot.core.study.pipeline import Pipeline, given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
@@ -83,21 +86,37 @@ def load_table(folder: Path, source: Source, where: str, outside: bool = False) 
     return table
 
 
-def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
-    """Runs a study file on the files beside it."""
+def _ready(path: Path, outside: bool) -> tuple[Study, Pipeline, Source]:
+    """A study file with the answers beside it, and how they were read."""
     study = load_study(path)
     raw, reading = load_table(path.parent, study.source, "source", outside)
     lookups = {
         name: load_table(path.parent, s, f"lookups.{name}", outside)[0] for name, s in study.lookups.items()
     }
-    pipeline = given(study.model_copy(update={"source": reading}), raw, lookups)
-    del raw
+    return study, given(study.model_copy(update={"source": reading}), raw, lookups), reading
+
+
+def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
+    """Runs a study file on the files beside it."""
+    study, pipeline, reading = _ready(path, outside)
     # The answers as they came make room for what they were read as.
     _ = pipeline.start
     give_back()
     results = pipeline.results()
     give_back()
     return study, replace(results, guessed=study.source.guessed(reading))
+
+
+def depends_file(
+    path: Path, tables: Sequence[str] | None, outside: bool = False, progress: Progress = quiet
+) -> Iterator[Dependence]:
+    """What the tables of a study file depend on, a decision after the other. tables: which, by their ids."""
+    study, pipeline, _ = _ready(path, outside)
+    strange = [name for name in tables or () if name not in {request.id for request in study.tables}]
+    if strange:
+        ids = ", ".join(request.id for request in study.tables) or "none"
+        raise fault(f"There is no table {strange[0]!r}.", "--tables", f"There are: {ids}.")
+    return depends(pipeline.study, pipeline.inputs, tables, progress)
 
 
 def source_hashes(path: Path, study: Study) -> dict[str, str]:
