@@ -187,7 +187,11 @@ def depends(
         for of in depends_file(study, wanted, allow_outside):
             found.append(of)
             most = max((table.largest for table in of.tables), default=0.0)
-            said = f"refused: {of.refused}" if of.refused else f"largest change {most:.2g} standard errors"
+            said = (
+                f"nothing remains: {of.refused}"
+                if of.refused
+                else f"largest change {most:.2g} standard errors"
+            )
             typer.echo(f"{of.decision.id}  {of.decision.says}: {said}", err=True)
         document = {"even_ballot": 1, "version": __version__, "decisions": [of.document() for of in found]}
         written = json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)

@@ -26,6 +26,7 @@ PAGES = {
     "finding": ("screening/too_fast", "The cells"),
     "battery": ("tables/ferry", "Copy the sentences"),
     "for all tables": ("tables/_all", "Usual banner"),
+    "what figures depend on": ("tables/_depends", "Tables by how much they hang"),
     "many tables": ("tables/_many", "By this banner"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
     "weights": ("weighting", "Heaviest cases"),

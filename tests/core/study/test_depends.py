@@ -60,7 +60,7 @@ def agrees(
         results = run(changed, raw, lookups)
     except StudyError as error:
         refused = str(error.faults[0])
-    assert found.refused == refused
+    assert found.document()["refused"] == refused
     if refused is not None:
         return False
     theirs = {table.id: {(c.stub, c.banner, c.stat): c for c in table.cells} for table in results.tables}

@@ -505,6 +505,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/depends/{table_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Depends
+         * @description What the figures of a table (or of `_all`) would be without each decision: a line of JSON for each, as
+         *     it is worked out. Who goes away stops it.
+         */
+        get: operations["depends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/design": {
         parameters: {
             query?: never;
@@ -2273,6 +2294,72 @@ export interface components {
             variance: number;
             /** Weights */
             weights: number;
+        };
+        /**
+         * DependenceLine
+         * @description One decision of `of`. entries: of the ledger that go with it; gone: figures that there are not without it; tables: with their figures; largest: the
+         *     largest change in each table, in standard errors.
+         */
+        DependenceLine: {
+            /** At */
+            at: number;
+            /** Entries */
+            entries: string[];
+            /** Gone */
+            gone: number;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ledger" | "margin" | "limits" | "nonresponse" | "weight" | "calibrated";
+            /** Largest */
+            largest: {
+                [key: string]: number;
+            };
+            /** Of */
+            of: number;
+            refused: components["schemas"]["Fault"] | null;
+            /** Says */
+            says: string;
+            /** Tables */
+            tables: components["schemas"]["DependentTable"][];
+        };
+        /**
+         * DependentCell
+         * @description A figure as it is published, and without a decision. without, se_without: None where there is no such
+         *     figure, or none that may be shown; change: without less the figure; in_se: the change over the published
+         *     standard error, where that is not nought.
+         */
+        DependentCell: {
+            /** Banner */
+            banner: components["schemas"]["BannerKey"][];
+            /** Change */
+            change?: number | null;
+            /** Est */
+            est: number;
+            /** In Se */
+            in_se?: number | null;
+            /** Se */
+            se: number | null;
+            /** Se Without */
+            se_without?: number | null;
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["StubKey"];
+            /** Without */
+            without?: number | null;
+        };
+        /**
+         * DependentTable
+         * @description A table's figures with and without a decision.
+         */
+        DependentTable: {
+            /** Cells */
+            cells: components["schemas"]["DependentCell"][];
+            /** Id */
+            id: string;
         };
         /**
          * Derive
@@ -7727,6 +7814,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CutOffView"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    depends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                table_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DependenceLine"][];
                 };
             };
             /** @description Not Found */

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from even_ballot.core.faults import StudyError
+from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.decisions import Decision, decisions_of, with_entries_off
 from even_ballot.core.study.pipeline import Inputs, Pipeline
@@ -47,6 +47,11 @@ class DependentTable:
         """The largest change of any figure, in standard errors."""
         return max((abs(cell.in_se) for cell in self.cells if cell.in_se is not None), default=0.0)
 
+    @property
+    def gone(self) -> int:
+        """How many figures there are not, or may not be shown, without it."""
+        return sum(cell.without is None for cell in self.cells)
+
 
 @dataclass(frozen=True)
 class Dependence:
@@ -55,7 +60,7 @@ class Dependence:
 
     decision: Decision
     entries: tuple[str, ...]
-    refused: str | None
+    refused: Fault | None
     tables: tuple[DependentTable, ...]
 
     def document(self) -> dict[str, Any]:
@@ -65,7 +70,7 @@ class Dependence:
             "kind": self.decision.kind,
             "says": self.decision.says,
             "with": list(self.entries),
-            "refused": self.refused,
+            "refused": None if self.refused is None else str(self.refused),
             "tables": as_json(self.tables),
         }
 
@@ -151,7 +156,7 @@ def _without(
         # What is wrong with the cases, their weights or their design is wrong with every table.
         _ = pipeline.weighted, pipeline.shared
     except StudyError as error:
-        return Dependence(decision, entries, str(error.faults[0]), ())
+        return Dependence(decision, entries, error.faults[0], ())
     tables = []
     for at, table in published.items():
         others = _by_key(_counted(pipeline, at))

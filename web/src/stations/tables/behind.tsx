@@ -1,4 +1,4 @@
-import { Divide, Minus, Plus, Rows, X } from "@phosphor-icons/react";
+import { Divide, Minus, Plus, Rows, TreeStructure, X } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useState } from "react";
 import type { Schema } from "../../api/client";
@@ -6,6 +6,7 @@ import { useStudy } from "../../api/queries";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals, plainly } from "../../parts/figures";
+import { FigureDepends } from "./depends";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
 import { APART, Planner } from "./planner";
@@ -108,6 +109,7 @@ export function Behind({
   const { variables, own } = columnOf(cell);
   const at = Object.fromEntries(cell.banner.map((b) => [b.variable, b.code ?? 0]));
   const [apart, setApart] = useState(false);
+  const [depends, setDepends] = useState(false);
   const apartable = APART.includes(cell.stat) && cell.deff != null && cell.banner.every((b) => b.code != null);
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
@@ -203,8 +205,17 @@ export function Behind({
               run={() => setApart(!apart)}
             />
           )}
+          <ActionButton
+            id="figure-depends"
+            label={depends ? "Hide what it depends on" : "What it depends on"}
+            icon={TreeStructure}
+            pressed={depends}
+            className="mt-1"
+            run={() => setDepends(!depends)}
+          />
         </div>
         {drafted}
+        {depends && <FigureDepends table={table} cell={cell} />}
         {apart && apartable && <Planner table={table} cell={cell} />}
       </div>
       <ActionButton id="close-behind" label="Close what is behind the figure" icon={X} bare look="quiet" run={close} />

@@ -1,4 +1,4 @@
-import { CopySimple, MagnifyingGlass, Plus, SlidersHorizontal } from "@phosphor-icons/react";
+import { CopySimple, MagnifyingGlass, Plus, SlidersHorizontal, TreeStructure } from "@phosphor-icons/react";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import type { Schema } from "../../api/client";
@@ -12,6 +12,7 @@ import { freeId, gist, grouped, placed, type Request, shifted, TABLED } from "..
 import { AnalysesOfPlan } from "./analyses/plan-part";
 
 export const ALL_TABLES = "_all";
+export const DEPENDS = "_depends";
 export const MANY_TABLES = "_many";
 
 /** The plan of tables: found, grouped, put in order, added to. */
@@ -102,6 +103,15 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
         >
           For all tables
         </ActionButton>
+        <ActionButton
+          id="plan-depends"
+          label="What the figures depend on"
+          icon={TreeStructure}
+          look="quiet"
+          pressed={current === DEPENDS}
+          disabled={!(study.document.tables ?? []).length}
+          run={() => go(DEPENDS)}
+        />
       </div>
       {study.document.where && (
         <p className="mt-1 border-act border-l-4 pl-2 text-sm">

@@ -7,9 +7,10 @@ import { AllTables } from "./all-tables";
 import { BesidePage } from "./analyses/beside-page";
 import { AnalysisInHand } from "./analyses/in-hand";
 import { analysesOf, BESIDE, partOf } from "./analyses/plan";
+import { PlanDepends } from "./depends";
 import { TableInHand } from "./in-hand";
 import { ManyTables } from "./many-tables";
-import { ALL_TABLES, MANY_TABLES, PlanList } from "./plan-list";
+import { ALL_TABLES, DEPENDS, MANY_TABLES, PlanList } from "./plan-list";
 
 export function TablesStation() {
   const study = useStudy();
@@ -23,6 +24,7 @@ export function TablesStation() {
   const tabled = book.variables.some((v) => TABLED.includes(v.variable.kind));
   const hand = () => {
     if (item === ALL_TABLES) return <AllTables codebook={book} />;
+    if (item === DEPENDS) return <PlanDepends />;
     if (item === MANY_TABLES) return <ManyTables codebook={book} />;
     if (other && analysis) {
       return <AnalysisInHand key={item} part={other.part} analysis={analysis} codebook={book} />;
