@@ -33,6 +33,8 @@ def opened(template: bytes | None) -> Any:
     if template is None:
         return open_document()
     mend = "Bring a .docx saved by a word processor, or leave the template out."
+    if len(template) > LARGEST_TEMPLATE:
+        raise fault("The template is larger than 20 MB.", "release.template", mend)
     try:
         with zipfile.ZipFile(io.BytesIO(template)) as held:
             if sum(item.file_size for item in held.infolist()) > 10 * LARGEST_TEMPLATE:
