@@ -72,7 +72,7 @@ export function Sending({ upload: { sending, stop } }: { upload: Upload }) {
       <p>
         {sending.name}: {sending.says} …
       </p>
-      <progress aria-label="Progress" value={sending.share ?? undefined} className="my-1 w-full accent-[var(--act)]" />
+      <progress aria-label="Progress" value={sending.share ?? undefined} className="my-1 w-full" />
       <ActionButton id="stop-upload" label="Stop" icon={X} run={stop} />
     </div>
   );

@@ -119,6 +119,8 @@ def make(jobs: Jobs, pipelines: Pipelines, study_id: str, edition: int, title: s
             )
         progress("Working out the figures", 0.02)
         files = _files(session, pipelines, state, stretch(progress, 0.1, 0.2))
+        # Laid out once, before the first format that shows it.
+        _ = files.document
         wanted = _chosen(files)
         # Made before anything is written, so that nobody waits for a lock.
         plan = state.study.release or ReleasePlan()

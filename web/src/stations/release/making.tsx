@@ -39,7 +39,7 @@ export function Making({ ready, made }: { ready: boolean; made: (number: number)
       {job ? (
         <div role="status" className="text-sm">
           <p>{job.says} …</p>
-          <progress aria-label="Progress" value={job.share ?? undefined} className="my-1 w-full accent-[var(--act)]" />
+          <progress aria-label="Progress" value={job.share ?? undefined} className="my-1 w-full" />
           <ActionButton id="stop-release" label="Stop" icon={X} run={() => stopper.current?.abort()} />
         </div>
       ) : (
