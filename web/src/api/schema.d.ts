@@ -2297,8 +2297,8 @@ export interface components {
         };
         /**
          * DependenceLine
-         * @description One decision of `of`. entries: of the ledger that go with it; gone: figures that there are not without it; tables: with their figures; largest: the
-         *     largest change in each table, in standard errors.
+         * @description One decision of `of`. entries: of the ledger that go with it; gone: figures that there are not without
+         *     it; tables: with their figures; largest: the largest change in each table, in standard errors.
          */
         DependenceLine: {
             /** At */
