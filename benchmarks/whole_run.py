@@ -98,6 +98,7 @@ def main() -> None:
             f"{folder}/study.json",
             "--out",
             f"{folder}/out",
+            "--replace",
         ]
         plain = [sys.executable, "-c", PLAIN, str(path), f"{folder}/plain.csv"]
         runs = [(cost(ours), cost(plain)) for _ in range(asked.repeat + 1)][1:]

@@ -7,12 +7,11 @@ import stat
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.study.depends import Dependence, depends
 from even_ballot.core.study.pipeline import Pipeline, given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
@@ -20,6 +19,9 @@ from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.tables.designs import design_notices
 from even_ballot.services.workers.helper_processes import forked
 from even_ballot.services.workers.process_limits import give_back
+
+if TYPE_CHECKING:
+    from even_ballot.core.study.depends import Dependence
 
 
 def read_document(content: bytes, where: str) -> Any:
@@ -109,8 +111,10 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
 
 def depends_file(
     path: Path, tables: Sequence[str] | None, outside: bool = False, progress: Progress = quiet
-) -> Iterator[Dependence]:
+) -> "Iterator[Dependence]":
     """What the tables of a study file depend on, a decision after the other. tables: which, by their ids."""
+    from even_ballot.core.study.depends import depends  # Loaded where it is asked for.
+
     study, pipeline, _ = _ready(path, outside)
     strange = [name for name in tables or () if name not in {request.id for request in study.tables}]
     if strange:

@@ -9,6 +9,7 @@ from even_ballot.core.model import Model
 
 Format = Literal["xlsx", "ods", "docx", "pdf", "html", "csv", "jsonstat", "pptx"]
 FORMATS: tuple[Format, ...] = get_args(Format)
+PictureKind = Literal["svg", "png", "pdf"]
 Beside = Literal["below", "brackets", "beside", "none"]
 Text = Annotated[str, Field(max_length=20_000)]
 Line = Annotated[str, Field(max_length=500)]
@@ -104,7 +105,7 @@ class ReleasePlan(Model):
     contents: bool = True
     formats: tuple[Format, ...] = ("xlsx", "docx", "pdf", "html")
     with_it: tuple[Literal["records", "codebook", "ledger", "methods"], ...] = ("records", "methods")
-    picture_files: tuple[Literal["svg", "png", "pdf"], ...] = ()
+    picture_files: tuple[PictureKind, ...] = ()
     resolution: float = Field(default=3, ge=1, le=8)
     changes: bool = False
     style: Style = Style()

@@ -1,4 +1,7 @@
-"""Every file of a release: results, records, tables and documents in their formats."""
+"""Every file of a release: results, records, tables and documents in their formats.
+
+What a format needs is loaded where it is made.
+"""
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -7,19 +10,11 @@ from functools import cached_property, partial
 
 from even_ballot.core.faults import fault
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.release.plan import FORMATS, Format, ReleasePlan
+from even_ballot.core.release.plan import FORMATS, Format, PictureKind, ReleasePlan
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.formats.documents.parts import Block, Document, Picture
-from even_ballot.formats.estimates.json_stat import json_stat_files
-from even_ballot.formats.estimates.lines import estimate_lines, lines_csv, lines_parquet, table_lines
-from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
-from even_ballot.formats.exchange.journal import journal_html
 from even_ballot.formats.exchange.microdata import microdata
-from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
-from even_ballot.formats.images.charting import chart_svg
-from even_ballot.formats.images.files import PictureFormat, drawn
-from even_ballot.formats.tables.weighting_page import weighting_page
 
 Files = dict[str, Iterator[bytes]]
 """Files by name, each made piece by piece when it is gone through."""
@@ -106,6 +101,8 @@ class ReleaseFiles:
         weights = [w.save_as for w in study.weightings]
         replicates = None
         if study.design.save_replicates:
+            from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
+
             taken = set(results.data.variables)
             replicates = ReplicateColumns(results.sample, study.design, results.weight, taken)
         return {
@@ -130,6 +127,13 @@ class ReleaseFiles:
         if "csv" in self.formats or "jsonstat" in self.formats:
             names = table_names(self.study)
             if "csv" in self.formats:
+                from even_ballot.formats.estimates.lines import (
+                    estimate_lines,
+                    lines_csv,
+                    lines_parquet,
+                    table_lines,
+                )
+
                 lines = estimate_lines(self.study, self.results)
                 found["estimates.csv"] = _later(lambda: lines_csv(lines, self.guard))
                 found["estimates.parquet"] = _later(lambda: lines_parquet(lines))
@@ -137,6 +141,8 @@ class ReleaseFiles:
                     mine = list(table_lines(result, self.study.marks))
                     found[f"{names[result.id]}.csv"] = _later(partial(lines_csv, mine, self.guard))
             if "jsonstat" in self.formats:
+                from even_ballot.formats.estimates.json_stat import json_stat_files
+
                 made = json_stat_files(self.study, self.results, names)
                 found |= {name: iter((content,)) for name, content in made.items()}
         return found
@@ -153,6 +159,8 @@ class ReleaseFiles:
         """What goes with the documents, as the plan says."""
         results, found = self.results, Files()
         if "codebook" in self.plan.with_it:
+            from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
+
             variables, scales = (
                 results.data.variables.values(),
                 {**self.study.codebook.scales, **results.data.scales},
@@ -160,6 +168,8 @@ class ReleaseFiles:
             found["codebook.csv"] = _later(lambda: codebook_csv(variables, scales).encode())
             found["codebook.json"] = _later(lambda: codebook_schema(variables, scales).encode())
         if "ledger" in self.plan.with_it:
+            from even_ballot.formats.exchange.journal import journal_html
+
             state = (self.study, results.source_cases, results.used_cases, results.effects)
             found["ledger.html"] = _later(lambda: journal_html(*state).encode())
         return found
@@ -174,11 +184,16 @@ class ReleaseFiles:
                     found[f"figure-{k}.{kind}"] = _later(partial(self._picture, picture, kind))
         return found
 
-    def _picture(self, picture: Picture, kind: PictureFormat) -> bytes:
+    def _picture(self, picture: Picture, kind: PictureKind) -> bytes:
+        from even_ballot.formats.images.charting import chart_svg
+        from even_ballot.formats.images.files import drawn
+
         svg = chart_svg(picture.chart, picture.caption, picture.says)
         return drawn(svg, kind, self.plan.resolution)
 
     def _weighting(self) -> bytes:
+        from even_ballot.formats.tables.weighting_page import weighting_page
+
         return weighting_page(self.study, self.results.weightings, self.results.units).encode()
 
     def all(self) -> Files:
