@@ -17,7 +17,7 @@ export const nextRelease = (id: string, edition: number) =>
     placeholderData: (before) => before,
   });
 
-/** Releases that were made, and what to look at before the next. count: how many of them this page has made. */
+/** Releases that were made, and what to look at before the next. */
 export const madeReleases = (id: string, edition: number) =>
   queryOptions({
     queryKey: key(id, edition, "made"),

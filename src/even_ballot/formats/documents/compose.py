@@ -73,7 +73,7 @@ class _Numbers:
 
 
 class _Composer:
-    """Makes blocks of parts. changes: what is said of the release before."""
+    """Makes the blocks of parts, numbered as they come."""
 
     def __init__(self, study: Study, results: Results, plan: ReleasePlan) -> None:
         self.study, self.results, self.plan = study, results, plan

@@ -1,7 +1,6 @@
 """A release as a text document: native tables with heading rows, numbered captions, contents, styles that a
 house template overrides, pictures with what they show in words."""
 
-import datetime
 import io
 import zipfile
 from typing import Any
@@ -22,9 +21,13 @@ from even_ballot.formats.images.files import drawn
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
 from even_ballot.formats.writers.html_page import contents_of, is_turned, room
+from even_ballot.formats.writers.properties import say_about
 
 _W = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
 _NOTE, _ITEM = "Table Note", "List Bullet"
+_BUILT_IN = (
+    "Normal", "Title", "Subtitle", "Heading 1", "Heading 2", "Heading 3", "Heading 4", "Caption", _ITEM,
+)  # fmt: skip
 LARGEST_TEMPLATE = 20 << 20
 
 
@@ -66,6 +69,10 @@ class _Writer:
         """Our own styles, as far as the template does not have them."""
         known = {style.name for style in self._docx.styles}
         look = self._look
+        # A house template may lack what it never used.
+        for name in _BUILT_IN:
+            if name not in known:
+                self._docx.styles.add_style(name, WD_STYLE_TYPE.PARAGRAPH)
         for name, size in ((CELL, 9), (SOFT, 8), (HEAD, 9), (GROUP, 9), (_NOTE, 8)):
             if name not in known:
                 style = self._docx.styles.add_style(name, WD_STYLE_TYPE.PARAGRAPH)
@@ -218,22 +225,11 @@ class _Writer:
         footer.alignment = WD_ALIGN_PARAGRAPH.RIGHT
         self._field(footer, "PAGE", "1")
 
-    def _about(self) -> None:
-        """Title, authors, language and dates in the file's own properties."""
-        own, when = self._docx.core_properties, datetime.datetime(*self._of.made)
-        own.title, own.author = (
-            no_controls(self._of.title)[:250],
-            no_controls(", ".join(self._of.authors))[:250],
-        )
-        own.created = own.modified = own.last_printed = when
-        own.revision, own.last_modified_by, own.comments = 1, "", "Made by Even Ballot"
-        own.language = self._of.style.language
-
     def content(self) -> bytes:
         """The file."""
         if self._own:
             self._footer()
-        self._about()
+        say_about(self._docx.core_properties, self._of)
         out = io.BytesIO()
         self._docx.save(out)
         return settled(out.getvalue())

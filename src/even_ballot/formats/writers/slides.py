@@ -1,6 +1,5 @@
 """A release as slides: each table or picture on one of its own, tables native, charts native and editable."""
 
-import datetime
 import io
 import re
 from collections.abc import Iterator, Sequence
@@ -20,6 +19,7 @@ from even_ballot.formats.documents.parts import Chart, Document, Heading, Pictur
 from even_ballot.formats.images.charting import colours
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.writers.containers import settled
+from even_ballot.formats.writers.properties import say_about
 from even_ballot.formats.writers.slide_table import LINE, Line, slide_table
 
 _WIDE, _TALL, _EDGE = 338.7, 190.5, 14.0
@@ -154,14 +154,7 @@ class _Slides:
 
     def content(self) -> bytes:
         """The file."""
-        own, when = self._deck.core_properties, datetime.datetime(*self._of.made)
-        own.title, own.author = (
-            no_controls(self._of.title)[:250],
-            no_controls(", ".join(self._of.authors))[:250],
-        )
-        own.created = own.modified = own.last_printed = when
-        own.revision, own.last_modified_by, own.comments = 1, "", "Made by Even Ballot"
-        own.language = self._of.style.language
+        say_about(self._deck.core_properties, self._of)
         out = io.BytesIO()
         self._deck.save(out)
         return settled(out.getvalue(), mend=_settled_book)

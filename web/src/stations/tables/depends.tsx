@@ -73,16 +73,28 @@ function Dot({ place, heed, whole }: { place: string; heed?: boolean; whole?: bo
   );
 }
 
+/** How far it has got, or what stopped it. */
+function Standing({ found: { lines, done, refusal } }: { found: ReturnType<typeof useDepends> }) {
+  const of = lines[0]?.of ?? 0;
+  if (refusal) return <Faults faults={refusal.faults} />;
+  if (done) return null;
+  return (
+    <p role="status" className="text-soft text-sm">
+      {of ? `${lines.length} of ${of} decisions taken away …` : "Working it out …"}
+    </p>
+  );
+}
+
 /** What one figure depends on. */
 export function FigureDepends({ table, cell }: { table: string; cell: Cell }) {
   const study = useSaved();
   const { change } = useChange();
-  const { lines, done, refusal } = useDepends(study.id, study.edition, table);
+  const found = useDepends(study.id, study.edition, table);
+  const { lines, done, refusal } = found;
   const moved = movedOf(lines, cell);
   const share = SHARES.includes(cell.stat);
   const figure = (x: number) => (share ? decimals(100 * x, 1) : decimals(x, 2));
   const at = placing(moved, cell);
-  const of = lines[0]?.of ?? 0;
   const off = (place: number) =>
     change.mutate((document) => ({
       ledger: (document.ledger ?? []).map((step, k) => (k === place ? { ...step, off: true } : step)),
@@ -90,12 +102,7 @@ export function FigureDepends({ table, cell }: { table: string; cell: Cell }) {
   return (
     <section aria-label="What it depends on" className="mt-3 w-full">
       <h3 className="font-semibold font-serif">What it depends on</h3>
-      {refusal && <Faults faults={refusal.faults} />}
-      {!done && (
-        <p role="status" className="text-soft text-sm">
-          {of ? `${lines.length} of ${of} decisions taken away …` : "Working it out …"}
-        </p>
-      )}
+      <Standing found={found} />
       {done && !refusal && <p className="my-1 max-w-prose font-serif">{saysMoved(moved, cell)}</p>}
       <table className="w-full max-w-4xl text-sm">
         <caption className="sr-only">The figure as published, then without each decision</caption>
@@ -197,7 +204,8 @@ export function FigureDepends({ table, cell }: { table: string; cell: Cell }) {
 /** What the whole plan depends on: decisions by the largest change that they make anywhere. */
 export function PlanDepends() {
   const study = useSaved();
-  const { lines, done, refusal } = useDepends(study.id, study.edition, EVERY_TABLE);
+  const found = useDepends(study.id, study.edition, EVERY_TABLE);
+  const { lines, done } = found;
   const tables = study.document.tables ?? [];
   const most = (line: DependenceLine) => Math.max(0, ...Object.values(line.largest));
   const rank = (line: DependenceLine) => (line.refused ? -1 : most(line));
@@ -209,18 +217,12 @@ export function PlanDepends() {
       return { table: t, by };
     })
     .sort((a, b) => (b.by?.[0] ?? 0) - (a.by?.[0] ?? 0));
-  const of = lines[0]?.of ?? 0;
   return (
     <article className="max-w-4xl">
       <Heading over="Every table worked out again with one decision taken away, each in turn">
         What the figures depend on
       </Heading>
-      {refusal && <Faults faults={refusal.faults} />}
-      {!done && (
-        <p role="status" className="text-soft text-sm">
-          {of ? `${lines.length} of ${of} decisions taken away …` : "Working it out …"}
-        </p>
-      )}
+      <Standing found={found} />
       <table className="w-full text-sm">
         <caption className="pb-1 text-left text-soft text-xs">
           The largest change of any figure, in its own standard errors
