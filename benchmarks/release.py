@@ -8,12 +8,14 @@ The library alone writes the text of every cell into bare tables: no titles, not
 
 import argparse
 import io
+import json
 import multiprocessing
 import resource
 import time
 from collections.abc import Callable
 from dataclasses import astuple, replace
 from html import escape
+from itertools import chain
 
 from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.study.results import Results
@@ -109,17 +111,27 @@ def by_pptx(cells: Cells) -> None:
     deck.save(io.BytesIO())
 
 
-def _bare(cells: Cells) -> str:
+def by_html(cells: Cells) -> None:
     lines = (row for table in cells for row in table)
     rows = ("<tr>" + "".join(f"<td>{escape(text)}</td>" for text in row) + "</tr>" for row in lines)
-    return f"<table>{''.join(rows)}</table>"
+    f"<table>{''.join(rows)}</table>".encode()
 
 
-def by_weasyprint(cells: Cells) -> None:
-    import weasyprint
+def by_typst(cells: Cells) -> None:
+    import typst
 
-    pages = "".join(_bare([table]) for table in cells)
-    weasyprint.HTML(string=f"<style>td {{ padding: 2pt 6pt }}</style>{pages}").write_pdf()
+    tables = [
+        {
+            "wide": max(map(len, table)),
+            "cells": list(
+                chain.from_iterable([*row, *[""] * (max(map(len, table)) - len(row))] for row in table)
+            ),
+        }
+        for table in cells
+    ]
+    bare = """#set document(title: "Bare")
+#for it in json(bytes(sys.inputs.cells)) { table(columns: it.wide, ..it.cells) }"""
+    typst.compile(bare.encode(), sys_inputs={"cells": json.dumps(tables)}, pdf_standards="ua-1")
 
 
 ALONE: dict[str, Callable[[Cells], object]] = {
@@ -127,8 +139,8 @@ ALONE: dict[str, Callable[[Cells], object]] = {
     "ods": by_odfpy,
     "docx": by_docx,
     "pptx": by_pptx,
-    "pdf": by_weasyprint,
-    "html": _bare,
+    "pdf": by_typst,
+    "html": by_html,
 }
 
 

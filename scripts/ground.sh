@@ -14,11 +14,10 @@ as_root() {
   fi
 }
 
-# there PROBE: whether a command, a file (by its whole path), a library (lib:NAME) or a Python module (py:NAME) is there.
+# there PROBE: whether a command, a file (by its whole path) or a Python module (py:NAME) is there.
 there() {
   case $1 in
     py:*) python3 -c "import ${1#py:}" 2>/dev/null ;;
-    lib:*) PATH=$PATH:/usr/sbin:/sbin ldconfig -p | grep "^[[:space:]]*${1#lib:} " >/dev/null ;;
     /*) [ -e "$1" ] ;;
     *) PATH=$PATH:/usr/sbin command -v "$1" >/dev/null ;;
   esac
@@ -81,14 +80,10 @@ interface() {
   fi
 }
 
-# What pages are laid out with (PDF): libraries of Pango.
-PAGES=(lib:libpango-1.0.so.0=libpango-1.0-0 lib:libpangoft2-1.0.so.0=libpangoft2-1.0-0
-  lib:libharfbuzz-subset.so.0=libharfbuzz-subset0)
-
 # to_run [LOCK]: what the server and the command line need.
 to_run() {
   local lock=${1:-requirements.lock}
-  debian mariadbd=mariadb-server "${PAGES[@]}"
+  debian mariadbd=mariadb-server
   if python_ready "$lock"; then return; fi
   debian py:ensurepip=python3-venv
   python_packages "$lock"

@@ -6,22 +6,22 @@ from typing import Any
 from xml.etree import ElementTree
 
 import docx
-import numpy as np
 import openpyxl
 import pytest
-from builders import coded, raw
+from builders import raw
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from reading_documents import docx_texts, page_texts
+from small_releases import NASTY, plan, small
 
 from even_ballot.core.faults import StudyError
-from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.demo import FILES
 from even_ballot.formats.documents.compose import compose
-from even_ballot.formats.documents.parts import Heading, Paragraph, Picture, pieces
+from even_ballot.formats.documents.paging import pieces
+from even_ballot.formats.documents.parts import Heading, Paragraph, Picture
 from even_ballot.formats.images.charting import chart_svg
 from even_ballot.formats.images.drawing import checked
 from even_ballot.formats.tables.workbook import workbook
@@ -35,31 +35,6 @@ from even_ballot.services.running import run_file
 @pytest.fixture(scope="module")
 def demo() -> tuple[Study, Results]:
     return run_file(FILES / "study.json")
-
-
-def plan(**said: Any) -> ReleasePlan:
-    return ReleasePlan.model_validate(said)
-
-
-def small(
-    label: str = "Yes", title: str = "Answers", columns: int = 2, **release: Any
-) -> tuple[Study, Results]:
-    """A study of a few cases, with a banner of so many columns."""
-    n = 4 * columns
-    scale = {"codes": [{"code": 1, "label": label}, {"code": 2, "label": "No"}]}
-    wide = {"codes": [{"code": c, "label": f"Column {c}"} for c in range(1, columns + 1)]}
-    study = parse_study({
-        "title": title, "source": {"path": "a.csv"},
-        "codebook": {"scales": {"q": scale, "b": wide}, "variables": [
-            {"name": "q", "kind": "coded", "scale": "q", "label": label}, {"name": "b", "kind": "coded", "scale": "b"}]},
-        "tables": [{"id": "t", "title": title, "stub": ["q"], "banner": ["b"], "show": ["col_pct"]}],
-        "release": release,
-    })  # fmt: skip
-    data = {
-        "q": coded(((np.arange(n) % 3 == 0) + 1).tolist()),
-        "b": coded((np.arange(n) % columns + 1).tolist()),
-    }
-    return study, run(study, raw({name: [str(v) for v in column] for name, column in data.items()}), {})
 
 
 def test_the_plan_says_what_stands_in_it_and_in_which_order(demo: tuple[Study, Results]) -> None:
@@ -114,23 +89,6 @@ def test_a_wide_table_is_broken_by_columns_with_its_stub_repeated() -> None:
         assert all(h.first + h.span <= piece.columns for heads in piece.heads for h in heads)
     joined = [e.text for piece in cut for e in piece.groups[0].rows[0].entries]
     assert joined == [e.text for e in table.groups[0].rows[0].entries]
-
-
-NASTY = [
-    "=1+1",
-    "+2",
-    "-3",
-    "@x",
-    "]]>",
-    "<b>&amp;",
-    "a\x00b\x0bc",
-    "\ud800",
-    "“q” 'x' \"y\"",
-    "  ",
-    "x" * 3000,
-    "אבג",
-    "𝄞",
-]
 
 
 @pytest.mark.parametrize("text", NASTY)

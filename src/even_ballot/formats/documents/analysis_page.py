@@ -13,24 +13,27 @@ from even_ballot.formats.documents.parts import Entry, Group, Head, PrintedTable
 from even_ballot.formats.documents.table_page import anchor_of, filter_line
 
 
-def _entry(value: Value, places: int, style: Style) -> Entry:
+def _entry(value: Value, places: int, heading: str, style: Style) -> Entry:
     if value is None or isinstance(value, str):
         return Entry(value or "")
+    least = 10.0**-places
+    if heading == "p" and value < least:  # No p-value is nought.
+        return Entry(f"< {numeral(least, places, style)}", float(value), places)
     return Entry(numeral(value, places, style), float(value), places)
+
+
+def _row(block: Block, values: Sequence[Value], style: Style) -> Row:
+    entries = (
+        _entry(value, places_in(block, values, c), block.headings[c].split(": ")[-1], style)
+        for c, value in enumerate(values[1:], start=1)
+    )
+    missing = [Entry("")] * (len(block.headings) - len(values))
+    return Row((str(values[0] or ""),), (*entries, *missing))
 
 
 def _table(block: Block, id: str, anchor: str, title: str, subtitle: str, style: Style) -> PrintedTable:
     first, *names = block.headings
-    rows = tuple(
-        Row(
-            (str(values[0] or ""),),
-            tuple(
-                _entry(values[1 + c] if 1 + c < len(values) else None, places_in(block, values, 1 + c), style)
-                for c in range(len(names))
-            ),
-        )
-        for values in block.rows
-    )
+    rows = tuple(_row(block, values, style) for values in block.rows)
     heads = (tuple(Head(c, 1, name) for c, name in enumerate(names)),)
     return PrintedTable(id, anchor, "", title, subtitle, (first,), heads, len(names), (Group("", rows),), ())
 

@@ -14,13 +14,20 @@ from docx.shared import Mm, Pt, RGBColor
 
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.formats.documents.looks import PAPER, look_of
-from even_ballot.formats.documents.parts import Document, Heading, Paragraph, Picture, PrintedTable, pieces
+from even_ballot.formats.documents.paging import is_turned, pieces, room
+from even_ballot.formats.documents.parts import (
+    Document,
+    Heading,
+    Paragraph,
+    Picture,
+    PrintedTable,
+    contents_of,
+)
 from even_ballot.formats.images.charting import WIDE, chart_svg
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.images.files import drawn
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
-from even_ballot.formats.writers.html_page import contents_of, is_turned, room
 from even_ballot.formats.writers.properties import say_about
 
 _W = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'

@@ -4,7 +4,8 @@ times as long."""
 from collections.abc import Iterator
 from html import escape
 
-from even_ballot.formats.documents.parts import Entry, PrintedTable, Row, stub_widths, widths
+from even_ballot.formats.documents.paging import stub_widths, widths
+from even_ballot.formats.documents.parts import Entry, PrintedTable, Row
 from even_ballot.formats.images.drawing import no_controls
 
 _SPACE = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'

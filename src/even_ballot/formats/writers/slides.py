@@ -15,7 +15,8 @@ from pptx.oxml import parse_xml
 from pptx.util import Mm, Pt
 
 from even_ballot.formats.documents.looks import look_of
-from even_ballot.formats.documents.parts import Chart, Document, Heading, Picture, PrintedTable, pieces
+from even_ballot.formats.documents.paging import pieces
+from even_ballot.formats.documents.parts import Chart, Document, Heading, Picture, PrintedTable
 from even_ballot.formats.images.charting import colours
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.writers.containers import settled
