@@ -4,8 +4,10 @@ import json
 import zipfile
 from pathlib import Path
 
+import docx
 import pytest
 from pages import Browser
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -72,6 +74,33 @@ def test_a_release_is_written_in_place_made_and_compared(browser: Browser, study
     browser.choose("Compared with", "1")
     browser.see("cases in use:")
     assert browser.errors() == []
+
+
+def test_contents_are_dragged_a_template_is_brought_in_and_making_is_stopped(
+    browser: Browser, study: str, tmp_path: Path
+) -> None:
+    browser.go(f"{study}/release")
+    browser.until(lambda: "Table 3. Weekly spending on fares, by isle" in contents(browser), "the contents")
+    handle, first = (browser.all(f'[aria-label^="Move Table {number}."]')[0] for number in (3, 1))
+    drag = ActionChains(browser.driver).click_and_hold(handle).move_by_offset(0, -8)
+    drag.move_to_element(first).move_by_offset(0, -4).pause(0.3).release().perform()
+    browser.until(
+        lambda: "Table 1. Weekly spending on fares, by isle" in contents(browser), "it to come first"
+    )
+    browser.go(f"{study}/release/look")
+    none, house = tmp_path / "none.docx", tmp_path / "house.docx"
+    none.write_text("no document")
+    browser.give_file("bring-template", none)
+    browser.see("The template is no .docx that can be read")
+    docx.Document().save(str(house))
+    browser.give_file("bring-template", house)
+    browser.see("house.docx")
+    assert "The template is no .docx" not in browser.text()
+    browser.act("make-release")
+    browser.act("stop-release")
+    browser.see("Stopped. No release was made.")
+    browser.see("None yet. One that was made stays as it was.")
+    assert all("template?" in error for error in browser.errors())  # The one that was refused.
 
 
 def test_what_to_look_at_leads_to_its_place(browser: Browser, study: str) -> None:

@@ -27,10 +27,8 @@ export function finished(job: Job, tell: (job: Job) => void, stop?: AbortSignal)
     events.onerror = () => {
       lost ??= setTimeout(() => {
         events.close();
-        const what = "The connection was lost while the file was read.";
-        reject(
-          new Refusal(0, [{ what, where: "", mend: "Check that the server runs, then bring the file in again." }]),
-        );
+        const what = "The connection was lost before the work was done.";
+        reject(new Refusal(0, [{ what, where: "", mend: "Check that the server runs, then do it again." }]));
       }, PATIENCE);
     };
   });

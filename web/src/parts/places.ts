@@ -14,6 +14,14 @@ const PARTS: Record<string, [one: string, listed: string]> = {
   screening: ["the checks", ""],
   suppression: ["the rules of disclosure control", ""],
   marks: ["the rules for unreliable figures", ""],
+  models: ["the models", "model"],
+  side_by_side: ["models side by side", "models side by side"],
+  reliability: ["the scales of items", "scale of items"],
+  correlations: ["the correlations", "correlations"],
+  release: ["the release", ""],
+  contents: ["its contents", "part"],
+  style: ["its style", ""],
+  template: ["its template", ""],
 };
 
 /** Where a fault is, in words: `weightings[0].margins[1]` is weighting 1, margin 2. A place in a file stays as it is; the keys of

@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import structlog
 from sqlalchemy import Engine
@@ -21,7 +22,11 @@ _NO_DATABASE = Fault(
     "The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."
 )
 _FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
-_STOPPED = Fault("Stopped. Nothing was imported.")
+Kind = Literal["intake", "release"]
+_STOPPED: dict[Kind, Fault] = {
+    "intake": Fault("Stopped. Nothing was imported."),
+    "release": Fault("Stopped. No release was made."),
+}
 
 
 @dataclass(frozen=True)
@@ -54,7 +59,7 @@ class Jobs:
         self._pool = ThreadPoolExecutor(2, "job")
         self._running: dict[str, _Running] = {}
 
-    def start(self, kind: str, about: str, work: Callable[[Session, Progress], str]) -> JobView:
+    def start(self, kind: Kind, about: str, work: Callable[[Session, Progress], str]) -> JobView:
         """Begins a job; `work` gives the identifier of what it made."""
         # Cache in view a while for those who follow them; afterwards the rows say how they ended.
         for ended in [
@@ -66,7 +71,7 @@ class Jobs:
         job_id = begin_job(self._engine, kind, about)
         running = _Running(JobView(job_id, about, "running", "Waiting", None, None, ()))
         self._running[job_id] = running
-        self._pool.submit(self._run, running, work)
+        self._pool.submit(self._run, running, kind, work)
         return running.view
 
     def view(self, session: Session, job_id: str) -> JobView:
@@ -92,7 +97,7 @@ class Jobs:
             running.stop.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def _run(self, running: _Running, work: Callable[[Session, Progress], str]) -> None:
+    def _run(self, running: _Running, kind: Kind, work: Callable[[Session, Progress], str]) -> None:
         job_id, noted = running.view.id, time.monotonic()
 
         def progress(says: str, share: float | None) -> None:
@@ -104,7 +109,7 @@ class Jobs:
                 noted = time.monotonic()
                 note_progress(self._engine, job_id, says, share)
 
-        state, result, faults = self._ended(job_id, work, progress)
+        state, result, faults = self._ended(job_id, kind, work, progress)
         try:
             end_job(self._engine, job_id, state, result, faults)
         except OperationalError:
@@ -113,7 +118,7 @@ class Jobs:
         running.ended = time.monotonic()
 
     def _ended(
-        self, job_id: str, work: Callable[[Session, Progress], str], progress: Progress
+        self, job_id: str, kind: Kind, work: Callable[[Session, Progress], str], progress: Progress
     ) -> tuple[str, str | None, tuple[Fault, ...]]:
         """How a job ended: its state, what it made where it is done, and what stopped it."""
         try:
@@ -121,7 +126,7 @@ class Jobs:
                 result = work(session, progress)
                 progress("Writing it down", 1.0)
         except Stopped:
-            return "stopped", None, (_STOPPED,)
+            return "stopped", None, (_STOPPED[kind],)
         except StudyError as error:
             return "failed", None, error.faults
         except OperationalError:

@@ -1,12 +1,8 @@
-import { UploadSimple } from "@phosphor-icons/react";
 import type { Schema } from "../../api/client";
-import { api, got } from "../../api/client";
-import { useChange, useSaved } from "../../api/queries";
-import { ActionButton } from "../../parts/actions";
-import { pickFile } from "../../parts/drop";
 import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { Heading, Sub } from "../../parts/panes";
 import type { Planning } from "./plan";
+import { Template } from "./template";
 
 type Style = Schema["Style"];
 type Format = NonNullable<Schema["ReleasePlan"]["formats"]>[number];
@@ -45,29 +41,11 @@ const INTERVALS = ERRORS.filter(([value]) => value !== "plus_minus");
 /** How the release looks, in which formats it is made, and what goes with it. */
 export function Look({ planning }: { planning: Planning }) {
   const { plan, save } = planning;
-  const study = useSaved();
-  const { inTurn, refuse } = useChange();
   const style = (plan.style ?? {}) as Partial<Style>;
   const put = (to: Partial<Style>) => save({ style: { ...style, ...to } as Style });
   const formats = plan.formats ?? ["xlsx", "docx", "pdf", "html"];
   const goes = plan.with_it ?? ["records", "methods"];
   const decimals = { share: 1, number: 2, ...style.decimals };
-  const bring = (file: File) =>
-    file
-      .arrayBuffer()
-      .then((content) =>
-        inTurn((edition) =>
-          got(
-            api.PUT("/api/v1/studies/{study_id}/releases/template", {
-              params: { path: { study_id: study.id }, query: { edition, name: file.name } },
-              body: content as never,
-              bodySerializer: (body: unknown) => body as ArrayBuffer,
-            }),
-          ).then(() => null),
-        ),
-      )
-      .then(() => put({ template: file.name }))
-      .catch(refuse);
   const choice = <K extends keyof Style>(
     label: string,
     key: K,
@@ -238,21 +216,7 @@ export function Look({ planning }: { planning: Planning }) {
             />
           )}
         </Field>
-        <Field label="Template of the text document" hint={style.template ?? "None: our own styles."}>
-          {() => (
-            <div className="flex gap-1">
-              <ActionButton
-                id="bring-template"
-                label="Bring a .docx"
-                icon={UploadSimple}
-                run={() => pickFile(".docx", bring)}
-              />
-              {style.template && (
-                <ActionButton id="no-template" label="Without" look="quiet" run={() => put({ template: null })} />
-              )}
-            </div>
-          )}
-        </Field>
+        <Template name={style.template ?? null} put={put} />
       </div>
     </div>
   );

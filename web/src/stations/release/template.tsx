@@ -1,0 +1,52 @@
+import { UploadSimple } from "@phosphor-icons/react";
+import { useState } from "react";
+import { api, type Fault, got, Refusal } from "../../api/client";
+import { useChange, useSaved } from "../../api/queries";
+import { ActionButton } from "../../parts/actions";
+import { pickFile } from "../../parts/drop";
+import { Field } from "../../parts/fields";
+import { Faults } from "../../parts/notices";
+
+/** A .docx whose styles the text document takes. What is wrong with one is said here. */
+export function Template({ name, put }: { name: string | null; put: (to: { template: string | null }) => void }) {
+  const study = useSaved();
+  const { inTurn } = useChange();
+  const [faults, setFaults] = useState<readonly Fault[]>([]);
+  const bring = async (file: File) => {
+    setFaults([]);
+    try {
+      const content = await file.arrayBuffer();
+      await inTurn((edition) =>
+        got(
+          api.PUT("/api/v1/studies/{study_id}/releases/template", {
+            params: { path: { study_id: study.id }, query: { edition, name: file.name } },
+            body: content as never,
+            bodySerializer: (body: unknown) => body as ArrayBuffer,
+          }),
+        ).then(() => null),
+      );
+      put({ template: file.name });
+    } catch (error) {
+      const found = error instanceof Refusal ? error.faults : [{ what: String(error), mend: "" }];
+      setFaults(found.map((fault) => ({ ...fault, where: "" })));
+    }
+  };
+  return (
+    <Field label="Template of the text document" hint={name ?? "None: our own styles."}>
+      {() => (
+        <>
+          <div className="flex gap-1">
+            <ActionButton
+              id="bring-template"
+              label="Bring a .docx"
+              icon={UploadSimple}
+              run={() => pickFile(".docx", bring)}
+            />
+            {name && <ActionButton id="no-template" label="Without" look="quiet" run={() => put({ template: null })} />}
+          </div>
+          <Faults faults={faults} />
+        </>
+      )}
+    </Field>
+  );
+}
