@@ -2,10 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
+from functools import reduce
 
 import numpy as np
 
 from even_ballot.core.numerics.arrays import Floats, Ints
+
+_BLOCK = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -83,6 +86,13 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
     >>> float(sums.origin[0] + sums.level[0]), float(sums.second[0])
     (2.0, 2.0)
     """
+
+    blocks = [slice(start, start + _BLOCK) for start in range(0, max(len(value), 1), _BLOCK)]
+    return reduce(CentralSums.merged, (_block(value[at], domain[at], weight[at], domains) for at in blocks))
+
+
+def _block(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
+    """The sums of cases few enough to stay in the processor's cache."""
 
     def total(quantity: Floats) -> Floats:
         return np.bincount(domain, weights=weight * quantity, minlength=domains).astype(np.float64)

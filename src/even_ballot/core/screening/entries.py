@@ -19,6 +19,7 @@ from even_ballot.core.screening.settings import Screening
 
 _OWN = re.compile(r"\b(staff|test|tests|testing|preview|trial)\b", re.IGNORECASE)
 _ANSWERS = ("coded", "number", "text")
+_BLOCK = 1 << 16
 
 
 def _set_aside(why: str, **how: Any) -> DropCases | None:
@@ -182,14 +183,16 @@ def _likely(data: Dataset, names: list[str]) -> Ints:
 def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
     """A number for each case that is the same for equal cells; blanks count as such."""
     digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
-    for column in columns:
-        # Zero is written in two ways that are equal.
-        cells = column.values + 0.0
-        if (blank := column.state == BLANK).any():
-            cells[blank] = np.inf
-        digest ^= cells.view(np.uint64)
-        digest *= np.uint64(1_099_511_628_211)
-        digest ^= digest >> np.uint64(29)
+    for start in range(0, n, _BLOCK):
+        part, at = digest[start : start + _BLOCK], slice(start, start + _BLOCK)
+        for column in columns:
+            # Zero is written in two ways that are equal.
+            cells = column.values[at] + 0.0
+            if (blank := column.state[at] == BLANK).any():
+                cells[blank] = np.inf
+            part ^= cells.view(np.uint64)
+            part *= np.uint64(1_099_511_628_211)
+            part ^= part >> np.uint64(29)
     return digest
 
 

@@ -17,8 +17,8 @@ from even_ballot.core.numerics.grouping import numbered
 from even_ballot.formats.exchange.guarding import guarded
 from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
 
-_ROWS = 1 << 15
-_FEW = 1 << 14
+_ROWS = 1 << 14
+_FEW = 1 << 13
 
 
 def _numbers(values: Floats) -> pa.Array:
