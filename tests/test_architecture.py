@@ -23,7 +23,7 @@ NEVER_IN_CORE = {
 }  # fmt: skip
 ROOMS = (
     "numerics", "written", "release", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation", "models",
-    "tables", "disclosure", "study", "draft",
+    "tables", "disclosure", "study", "dependence", "draft",
 )  # fmt: skip
 """Rooms of the core, each of which may use itself and those before it."""
 FLAT = {"faults", "model", "progress", "__init__"}

@@ -162,7 +162,13 @@ def draft(
 def depends(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
     out: Annotated[Path, typer.Option(help="The folder depends.json goes into.")],
-    tables: Annotated[str | None, typer.Option(help="Identifiers of tables, parted by commas.")] = None,
+    tables: Annotated[
+        str | None, typer.Option(help="Identifiers of tables and analyses, parted by commas.")
+    ] = None,
+    combine: Annotated[
+        str | None,
+        typer.Option(help="Identifiers of decisions, parted by commas, whose combinations are worked out."),
+    ] = None,
     allow_outside: Annotated[
         bool, typer.Option(help="Read sources outside the study file's folder, too.")
     ] = False,
@@ -170,36 +176,41 @@ def depends(
         bool, typer.Option(help="Replace the folder of an earlier run, whole or not at all.")
     ] = False,
 ) -> None:
-    """Works the tables out again with one decision taken away, each in turn: an entry of the ledger, a
-    margin, limits, the adjustment for non-response, the weight, whether errors know the raking. Writes
-    depends.json.
+    """Works tables and analyses out again with one decision taken away, each in turn: an entry of the ledger,
+    a margin, limits, the adjustment for non-response, the weight, the way to standard errors, weak cases that
+    were let stand; and the study's own alternatives. Writes depends.json.
 
     Exits with 2 where the study file or the data is at fault.
     """
+    from even_ballot.core.dependence.paths import paths
     from even_ballot.core.faults import StudyError
     from even_ballot.services.releases.folder import checked_folder, write_folder
     from even_ballot.services.running import depends_file
 
-    wanted = None if tables is None else [name.strip() for name in tables.split(",") if name.strip()]
+    document: dict[str, object] = {"even_ballot": 1, "version": __version__}
     found = []
     try:
         checked_folder(out, replace)
-        for of in depends_file(study, wanted, allow_outside):
-            found.append(of)
-            most = max((table.largest for table in of.tables), default=0.0)
-            said = (
-                f"nothing remains: {of.refused}"
-                if of.refused
-                else f"largest change {most:.2g} standard errors"
-            )
+        whole = depends_file(study, _parted(tables), allow_outside)
+        chosen = whole.chosen(_parted(combine) or [])
+        for of in whole.each():
+            found.append(of.document())
+            said = f"nothing remains: {of.refused}" if of.refused else f"largest change {of.largest:.2g} se"
             typer.echo(f"{of.decision.id}  {of.decision.says}: {said}", err=True)
-        document = {"even_ballot": 1, "version": __version__, "decisions": [of.document() for of in found]}
+        document["decisions"] = found
+        if chosen:
+            document["paths"] = [path.document() for path in paths(whole, chosen)]
         written = json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
         content = f"{written}\n".encode(errors="replace")
         write_folder({"depends.json": [content]}, out, {"version": __version__}, replace)
     except StudyError as error:
         _refuse(error)
     typer.echo(f"{len(found):,} decisions. Written: {out / 'depends.json'}")
+
+
+def _parted(names: str | None) -> list[str] | None:
+    """Names parted by commas; None where nothing is said."""
+    return None if names is None else [name.strip() for name in names.split(",") if name.strip()]
 
 
 @app.command()

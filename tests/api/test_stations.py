@@ -1,6 +1,5 @@
 """Each station through the API, on the demo and on small files."""
 
-import json
 from typing import Any
 
 import pytest
@@ -288,19 +287,3 @@ def test_a_cut_off_is_moved_by_looking_at_the_distribution(api: Any, demo: dict[
     found = {f["kind"]: f["cases"] for f in api("GET", f"{path}/findings")}
     assert (found["too_fast"], found["too_little"]) == (after["under"], little["under"])
     assert moved["undo"] == "Changed the screening"
-
-
-def test_what_a_table_depends_on_comes_line_by_line(api: Any, demo: dict[str, Any]) -> None:
-    at = f"/studies/{demo['id']}/depends"
-    lines = [json.loads(line) for line in api.raw("GET", f"{at}/need").text.splitlines()]
-    assert [line["at"] for line in lines] == list(range(27)) and {line["of"] for line in lines} == {27}
-    raking = next(line for line in lines if line["id"] == "weightings[0].margins[1]")
-    cells = raking["tables"][0]["cells"]
-    assert max(abs(cell["in_se"]) for cell in cells) == raking["largest"]["need"] > 0.5
-    assert next(line for line in lines if line["id"] == "ledger[1]")["refused"]
-    whole = [json.loads(line) for line in api.raw("GET", f"{at}/_all").text.splitlines()]
-    assert all(line["tables"] == [] for line in whole)
-    assert whole[-2]["largest"].keys() == {"need", "crossing", "fares", "why", "ferry"}
-    assert "There is no table" in api("GET", f"{at}/none", 422)["faults"][0]["what"]
-    # Nothing of it changes the study.
-    assert api("GET", f"/studies/{demo['id']}")["edition"] == demo["edition"]

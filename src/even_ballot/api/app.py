@@ -14,7 +14,17 @@ from even_ballot import __version__
 from even_ballot.api import faults
 from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
-from even_ballot.api.routes import intake, jobs, pictures, preparation, releases, studies, tables, weighting
+from even_ballot.api.routes import (
+    dependence,
+    intake,
+    jobs,
+    pictures,
+    preparation,
+    releases,
+    studies,
+    tables,
+    weighting,
+)
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.vocabulary import Vocabulary, vocabulary
 from even_ballot.services.workers.jobs import Jobs
@@ -50,7 +60,7 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         """What can be chosen: figures, functions of formulas, parts of entries."""
         return vocabulary()
 
-    for station in (studies, intake, jobs, preparation, weighting, tables, pictures, releases):
+    for station in (studies, intake, jobs, preparation, weighting, tables, dependence, pictures, releases):
         api.include_router(station.router)
     app.include_router(api)
     if web is not None:

@@ -4,14 +4,13 @@ import hashlib
 import json
 import os
 import stat
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
-from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.pipeline import Pipeline, given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
@@ -21,7 +20,7 @@ from even_ballot.services.workers.helper_processes import forked
 from even_ballot.services.workers.process_limits import give_back
 
 if TYPE_CHECKING:
-    from even_ballot.core.study.depends import Dependence
+    from even_ballot.core.dependence.depends import Depending
 
 
 def read_document(content: bytes, where: str) -> Any:
@@ -109,18 +108,17 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     return study, replace(results, guessed=study.source.guessed(reading))
 
 
-def depends_file(
-    path: Path, tables: Sequence[str] | None, outside: bool = False, progress: Progress = quiet
-) -> "Iterator[Dependence]":
-    """What the tables of a study file depend on, a decision after the other. tables: which, by their ids."""
-    from even_ballot.core.study.depends import depends  # Loaded where it is asked for.
+def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False) -> "Depending":
+    """What the tables and analyses of a study file depend on. wanted: which, by their ids."""
+    from even_ballot.core.dependence.depends import Depending  # Loaded where it is asked for.
 
     study, pipeline, _ = _ready(path, outside)
-    strange = [name for name in tables or () if name not in {request.id for request in study.tables}]
-    if strange:
-        ids = ", ".join(request.id for request in study.tables) or "none"
+    parts = (study.tables, study.models, study.reliability, study.correlations)
+    known = [request.id for part in parts for request in part]
+    if strange := [name for name in wanted or () if name not in known]:
+        ids = ", ".join(known) or "none"
         raise fault(f"There is no table {strange[0]!r}.", "--tables", f"There are: {ids}.")
-    return depends(pipeline.study, pipeline.inputs, tables, progress)
+    return Depending(pipeline.study, pipeline.inputs, wanted)
 
 
 def source_hashes(path: Path, study: Study) -> dict[str, str]:

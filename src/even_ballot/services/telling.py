@@ -32,6 +32,7 @@ _KINDS = {
     "out_of_range": "out of range",
     "blank": "blanks without a code",
     "unusual": "far from the rest",
+    "influential": "cases that carry a mean",
     "rule": "rules broken",
     "staff_test": "test entries",
     "too_fast": "too fast",

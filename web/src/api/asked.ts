@@ -19,6 +19,7 @@ export type Parts = Partial<
     | "where"
     | "usual_banner"
     | "release"
+    | "alternatives"
     | "marks"
     | "suppression"
   >

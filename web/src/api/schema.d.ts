@@ -514,8 +514,8 @@ export interface paths {
         };
         /**
          * Depends
-         * @description What the figures of a table (or of `_all`) would be without each decision: a line of JSON for each, as
-         *     it is worked out. Who goes away stops it.
+         * @description What the figures of a table or an analysis (or of `_all`) would be without each decision: a line of
+         *     JSON for each, as it is worked out. Who goes away stops it.
          */
         get: operations["depends"];
         put?: never;
@@ -710,6 +710,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/influence/{table_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Influence
+         * @description The cases, first-stage units and strata that carry a figure, the first of them with the exact figure
+         *     without them.
+         */
+        get: operations["influence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/ledger": {
         parameters: {
             query?: never;
@@ -844,6 +865,27 @@ export interface paths {
          * @description Answers in the order in which a scale would show them.
          */
         post: operations["order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/paths/{table_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Paths
+         * @description A figure over every combination of some decisions: a line of JSON for each, the study as it is first.
+         *     Who goes away stops it.
+         */
+        get: operations["paths"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1388,6 +1430,16 @@ export interface components {
             silent: number;
             /** Small */
             small: boolean;
+        };
+        /**
+         * Alternative
+         * @description A study with other values at some places: a cut-off, a coding.
+         */
+        Alternative: {
+            /** Label */
+            label: string;
+            /** Set */
+            set: components["schemas"]["Setting"][];
         };
         /**
          * AnalysisView
@@ -2297,10 +2349,13 @@ export interface components {
         };
         /**
          * DependenceLine
-         * @description One decision of `of`. entries: of the ledger that go with it; gone: figures that there are not without
-         *     it; tables: with their figures; largest: the largest change in each table, in standard errors.
+         * @description One decision of `of`. place: decisions of one place cannot be taken away at once; entries: of the
+         *     ledger that go with it; gone: figures that there are not without it; turned: tests that come out the other
+         *     way; tables, analyses: with their figures; largest: the largest change in each, in standard errors.
          */
         DependenceLine: {
+            /** Analyses */
+            analyses: components["schemas"]["DependentAnalysis"][];
             /** At */
             at: number;
             /** Entries */
@@ -2309,22 +2364,43 @@ export interface components {
             gone: number;
             /** Id */
             id: string;
+            /** Instead */
+            instead: string | null;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "ledger" | "margin" | "limits" | "nonresponse" | "weight" | "calibrated";
+            kind: "ledger" | "margin" | "limits" | "nonresponse" | "weight" | "calibrated" | "variance" | "single_psu" | "weak" | "alternative";
             /** Largest */
             largest: {
                 [key: string]: number;
             };
             /** Of */
             of: number;
+            /** Place */
+            place: string;
             refused: components["schemas"]["Fault"] | null;
             /** Says */
             says: string;
             /** Tables */
             tables: components["schemas"]["DependentTable"][];
+            /** Turned */
+            turned: number;
+        };
+        /**
+         * DependentAnalysis
+         * @description An analysis' figures with and without a decision.
+         */
+        DependentAnalysis: {
+            /** Figures */
+            figures: components["schemas"]["DependentFigure"][];
+            /** Id */
+            id: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "models" | "reliability" | "correlations";
         };
         /**
          * DependentCell
@@ -2352,14 +2428,51 @@ export interface components {
             without?: number | null;
         };
         /**
+         * DependentFigure
+         * @description A figure of an analysis likewise; of: which: the term of a coefficient, `alpha`, or a pair. turned:
+         *     whether its test comes out the other way.
+         */
+        DependentFigure: {
+            /** Change */
+            change?: number | null;
+            /** Est */
+            est: number;
+            /** In Se */
+            in_se?: number | null;
+            /** Of */
+            of: {
+                [key: string]: unknown;
+            };
+            /** P */
+            p?: number | null;
+            /** P Without */
+            p_without?: number | null;
+            /** Se */
+            se: number | null;
+            /** Se Without */
+            se_without?: number | null;
+            /**
+             * Turned
+             * @default false
+             */
+            turned?: boolean;
+            /** Without */
+            without?: number | null;
+        };
+        /**
          * DependentTable
-         * @description A table's figures with and without a decision.
+         * @description A table's figures with and without a decision, and the tests that turn.
          */
         DependentTable: {
             /** Cells */
             cells: components["schemas"]["DependentCell"][];
             /** Id */
             id: string;
+            /**
+             * Turned
+             * @default []
+             */
+            turned?: components["schemas"]["TurnedTest"][];
         };
         /**
          * Derive
@@ -3211,6 +3324,62 @@ export interface components {
             p: number;
             /** Stub */
             stub: string;
+        };
+        /**
+         * Influence
+         * @description What carries a figure: its cases, units (none where every case is one) and strata, the largest first.
+         *     linearised_se: the standard error that these contributions make, which replicates may put otherwise.
+         */
+        Influence: {
+            /** Cases */
+            cases: components["schemas"]["InfluentialUnit"][];
+            /** Est */
+            est: number;
+            /** Linearised Se */
+            linearised_se: number;
+            /** Se */
+            se: number | null;
+            /** Strata */
+            strata: components["schemas"]["InfluentialStratum"][];
+            /** Units */
+            units: components["schemas"]["InfluentialUnit"][];
+        };
+        /**
+         * InfluentialStratum
+         * @description A stratum and its part of the variance.
+         */
+        InfluentialStratum: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+            /** Units */
+            units: number;
+        };
+        /**
+         * InfluentialUnit
+         * @description A case or first-stage unit. name: the unit's, of its clusters; records: of its cases, the first of
+         *     them; stratum: its name; in_se: its
+         *     contribution in standard errors of the figure; without: the exact figure without it, everything worked
+         *     out again; change: without less the figure.
+         */
+        InfluentialUnit: {
+            /** Cases */
+            cases: number;
+            /** Change */
+            change?: number | null;
+            /** Contribution */
+            contribution: number;
+            /** In Se */
+            in_se: number | null;
+            /** Name */
+            name: string;
+            /** Records */
+            records: number[];
+            /** Stratum */
+            stratum: string;
+            /** Without */
+            without?: number | null;
         };
         /**
          * Interval
@@ -4320,6 +4489,23 @@ export interface components {
             without_target: string[];
         };
         /**
+         * PathLine
+         * @description One combination of `of`: a figure without some decisions. without, se: None where there is none.
+         */
+        PathLine: {
+            /** At */
+            at: number;
+            /** Decisions */
+            decisions: string[];
+            /** Of */
+            of: number;
+            refused: components["schemas"]["Fault"] | null;
+            /** Se */
+            se: number | null;
+            /** Without */
+            without: number | null;
+        };
+        /**
          * Picture
          * @description A drawing: what it is called, and its SVG.
          */
@@ -5073,7 +5259,8 @@ export interface components {
          * @description fast: seconds under which an interview is too fast; null, a third of the median. answered: the share
          *     of `questions` (default: those of all batteries) under which too little was answered. battery: how many
          *     neighbouring questions of one scale make a battery. far: how many times the middle half's width beyond
-         *     it a number is unusual.
+         *     it a number is unusual. influence: standard errors of a number's mean beyond which one case carries it;
+         *     null, not looked for.
          */
         Screening: {
             /**
@@ -5093,6 +5280,8 @@ export interface components {
             far?: number;
             /** Fast */
             fast?: number | null;
+            /** Influence */
+            influence?: number | null;
             /**
              * Questions
              * @default []
@@ -5128,6 +5317,16 @@ export interface components {
             blocks: components["schemas"]["BlockView"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Setting
+         * @description Another value at a place of the study file, such as `ledger[3].where`.
+         */
+        Setting: {
+            /** At */
+            at: string;
+            /** To */
+            to?: unknown;
         };
         /**
          * SeveralAnswers
@@ -5435,9 +5634,14 @@ export interface components {
         /**
          * Study
          * @description A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
-         *     table begins with.
+         *     table begins with; alternatives: to its decisions, which what figures depend on is worked out for.
          */
         Study: {
+            /**
+             * Alternatives
+             * @default []
+             */
+            alternatives?: components["schemas"]["Alternative"][];
             /**
              * @default {
              *       "accepted": [],
@@ -6100,6 +6304,23 @@ export interface components {
             new: string;
             /** Old */
             old: string;
+        };
+        /**
+         * TurnedTest
+         * @description A test that comes out the other way without a decision; p-values adjusted as the table says; None
+         *     where there is no test. of: which test, as it stands in results. kind: `columns`: a letter.
+         */
+        TurnedTest: {
+            /** Kind */
+            kind: string;
+            /** Of */
+            of: {
+                [key: string]: unknown;
+            };
+            /** P */
+            p: number | null;
+            /** P Without */
+            p_without: number | null;
         };
         /**
          * Unfit
@@ -8397,6 +8618,59 @@ export interface operations {
             };
         };
     };
+    influence: {
+        parameters: {
+            query: {
+                /** @description A figure: its stub, banner and stat, as JSON. */
+                figure: string;
+            };
+            header?: never;
+            path: {
+                table_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Influence"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
     ledger: {
         parameters: {
             query?: never;
@@ -8726,6 +9000,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ordered"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    paths: {
+        parameters: {
+            query: {
+                /** @description A figure: its stub, banner and stat, as JSON. */
+                figure: string;
+                decision: string[];
+            };
+            header?: never;
+            path: {
+                table_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathLine"][];
                 };
             };
             /** @description Not Found */

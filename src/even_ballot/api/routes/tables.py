@@ -11,8 +11,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
 from even_ballot.core.models.side_by_side import ModelsBeside
-from even_ballot.services.stations import depending, tables
-from even_ballot.services.stations.depending import DependenceLine
+from even_ballot.services.stations import tables
 from even_ballot.services.stations.views import AnalysisView, DisclosureView, Planned, PlanOf, TableView
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
@@ -102,16 +101,6 @@ def lay_plan(
     variables there are not. How many it has."""
     content = body_of(request)
     return tables.lay_plan(session, pipelines, study_id, edition, name, content, replace, anyway)
-
-
-@router.get("/depends/{table_id}", response_model=list[DependenceLine])
-def depends(
-    table_id: str, state: CurrentStudy, session: Transaction, pipelines: Workbench
-) -> StreamingResponse:
-    """What the figures of a table (or of `_all`) would be without each decision: a line of JSON for each, as
-    it is worked out. Who goes away stops it."""
-    found = depending.lines(session, pipelines, state, table_id)
-    return StreamingResponse(depending.written(found), media_type="application/x-ndjson")
 
 
 @router.get("/release/{name}", response_class=Response)

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset
-from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.screening.finding import Found, Usual
 from even_ballot.core.screening.settings import Screening
 
@@ -103,3 +103,43 @@ def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
             far = column.answered & ((column.values < low - reach) | (column.values > high + reach))
             usual = Usual(float(low - reach), float(high + reach))
             yield Found.among(name, f"under {usual.low:g} or over {usual.high:g}", far, usual=usual)
+
+
+def influential(data: Dataset, settings: Screening) -> Iterator[Found]:
+    """Cases that carry a number's mean, on demand: w (y − ȳ)/Σ w beyond `influence` times its standard error,
+    as if every case were a unit of its own; w: the weight that came with the file, if any.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> [(f.variable, f.count) for f in influential(ferry(), Screening(influence=0.6)) if f.count]
+    [('age', 1)]
+    """
+    weight = data.with_role("weight")
+    if settings.influence is None:
+        return
+    for name, variable in data.variables.items():
+        if variable.kind != "number" or variable.role is not None:
+            continue
+        column = data.column(name)
+        known = column.answered
+        w = np.ones(data.n)
+        if weight is not None and data.variable(weight).kind == "number":
+            given = data.column(weight)
+            known = known & given.answered & (given.values > 0)
+            w = np.where(known, given.values, 0.0)
+        beyond = np.zeros(data.n, np.bool_)
+        beyond[known] = weighty(column.values[known], w[known], settings.influence)
+        yield Found.among(name, f"beyond {settings.influence:g} standard errors", beyond)
+
+
+def weighty(y: Floats, w: Floats, threshold: float) -> Bools:
+    """Cases whose w (y − ȳ)/Σ w is beyond so many standard errors of the mean, (n,).
+
+    >>> weighty(np.array([1.0, 1.0, 1.0, 9.0]), np.ones(4), 0.7).tolist()
+    [False, False, False, True]
+    """
+    n, whole = len(y), w.sum()
+    if n < 2 or not whole:
+        return np.zeros(n, np.bool_)
+    z = w * (y - (w @ y) / whole) / whole
+    se = np.sqrt(n / (n - 1) * (z @ z))
+    return np.asarray(np.abs(z) > threshold * se) if se > 0 else np.zeros(n, np.bool_)

@@ -26,6 +26,7 @@ CHECKS: dict[str, Check] = {
     "too_little": entries.too_little,
     "straight_line": entries.straight_line,
     "unusual": cells.unusual,
+    "influential": cells.influential,
     "blank": cells.blank,
 }
 """Every check by the kind of its findings, in the order they are shown."""

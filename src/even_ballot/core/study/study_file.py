@@ -14,6 +14,7 @@ from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, R
 from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
+from even_ballot.core.study.alternatives import Alternative
 from even_ballot.core.tables.marks import Marks
 from even_ballot.core.tables.request import BannerEntry, TableRequest
 from even_ballot.core.weighting.request import Weighting
@@ -53,7 +54,7 @@ class Source(Model, defer_build=False):
 
 class Study(Model):
     """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
-    table begins with."""
+    table begins with; alternatives: to its decisions, which what figures depend on is worked out for."""
 
     even_ballot: Literal[1] = 1
     title: str = "Untitled study"
@@ -74,6 +75,7 @@ class Study(Model):
     marks: Marks = Marks()
     suppression: Suppression = Suppression()
     release: ReleasePlan | None = None
+    alternatives: tuple[Alternative, ...] = Field(default=(), max_length=200)
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:

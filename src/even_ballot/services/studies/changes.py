@@ -36,6 +36,7 @@ _PARTS = (
     "usual_banner",
     "suppression",
     "release",
+    "alternatives",
 )
 
 
@@ -120,6 +121,7 @@ def _said(before: Study, after: Study) -> str:
         "suppression": "what is hidden",
         "release": "the release",
         "title": "the title",
+        "alternatives": "alternatives to its decisions",
     }
     changed = [
         words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)

@@ -1,7 +1,8 @@
 """What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends
 that process, not the server's.
 
-python -m even_ballot.services.workers.helper FD: works through tasks that come in by a socket.
+python -m even_ballot.services.workers.helper FD TASK …: loads what tasks need and works through those that
+come in by a socket.
 """
 
 import ctypes
@@ -21,6 +22,7 @@ from typing import Any
 import pyarrow as pa
 
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.numerics.compiled import prepare
 
 TASKS = {
     "read": ("even_ballot.formats.sources.source", "read_source"),
@@ -32,12 +34,17 @@ TASKS = {
     "targets": ("even_ballot.formats.exchange.target_lines", "target_lines"),
     "document": ("even_ballot.formats.writers.writing", "written"),
     "template": ("even_ballot.formats.writers.writing", "checked_template"),
+    "decisions": ("even_ballot.services.dependence.lines", "decision_lines"),
+    "paths": ("even_ballot.services.dependence.lines", "path_lines"),
+    "influence": ("even_ballot.services.dependence.lines", "influence_line"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
 TELLS = {"read"}
 """Tasks that say how far they have got."""
+STREAMS = {"decisions", "paths", "influence"}
+"""Tasks that give one thing after the other, and leave the processor to whoever else wants it."""
 _SPARE = 64 << 20
-MEMORY = "memory"
+MEMORY, STOP = "memory", "stop"
 
 
 def task(name: str) -> Callable[..., Any]:
@@ -97,6 +104,13 @@ def carry_out(connection: Connection, name: str, args: tuple[Any, ...], memory: 
         send(connection, ("says", (says, share)))
 
     try:
+        if name in STREAMS:
+            for part in task(name)(*args):
+                send(connection, ("part", part))
+                if connection.poll() and receive(connection) == STOP:
+                    break
+            send(connection, ("done", None))
+            return
         value = task(name)(*args, *((progress,) if name in TELLS else ()))
         send(connection, ("done", value))
     except StudyError as error:
@@ -129,13 +143,21 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     os.nice(1)
     connection = Connection(int(sys.argv[1]))
-    for name in ("read",):
+    loads = set(sys.argv[2:])
+    if loads & STREAMS:
+        os.nice(9)
+    for name in loads:
         task(name)
+    if loads & STREAMS:
+        prepare()
     while True:
         try:
-            name, args, memory = receive(connection)
+            asked = receive(connection)
         except EOFError:
             return
+        if asked == STOP:
+            continue  # What was to be stopped had ended.
+        name, args, memory = asked
         carry_out(connection, name, args, memory)
 
 

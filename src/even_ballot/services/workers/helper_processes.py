@@ -9,7 +9,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from dataclasses import replace
 from multiprocessing.connection import Connection, Pipe
 from typing import Any
@@ -19,7 +19,7 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
-_LOOK = 0.05
+_LOOK, _PATIENCE = 0.05, 5.0
 _SMALLER = "Leave out columns or rows that are not needed, or save it as CSV."
 
 
@@ -96,10 +96,11 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
 class _Helper:
     """A warm process."""
 
-    def __init__(self) -> None:
+    def __init__(self, loads: tuple[str, ...]) -> None:
         ours, theirs = socket.socketpair()
         with theirs:
-            command = [sys.executable, "-m", "even_ballot.services.workers.helper", str(theirs.fileno())]
+            program = "even_ballot.services.workers.helper"
+            command = [sys.executable, "-m", program, str(theirs.fileno()), *loads]
             self.process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
         self.connection = Connection(ours.detach())
         self.used = 0
@@ -115,10 +116,11 @@ class _Helper:
 
 
 class Helpers:
-    """Some warm processes; one that ended is replaced at once."""
+    """Some warm processes; one that ended is replaced at once. tasks: after how many one is replaced; loads:
+    tasks whose code they have ready."""
 
-    def __init__(self, count: int = 2, tasks: int = 200) -> None:
-        self._count, self._tasks = count, tasks
+    def __init__(self, count: int = 2, tasks: int = 200, loads: tuple[str, ...] = ("read",)) -> None:
+        self._loads, self._count, self._tasks = loads, count, tasks
         self._free: queue.LifoQueue[_Helper] = queue.LifoQueue()
         self._lock = threading.Lock()
         self._started = 0
@@ -128,7 +130,7 @@ class Helpers:
         with self._lock:
             while self._started < self._count:
                 self._started += 1
-                self._free.put(_Helper())
+                self._free.put(self._new())
 
     def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
         """What a task makes; size: bytes that it works on; where: their name, for faults. Raises
@@ -137,7 +139,7 @@ class Helpers:
         one = self._free.get()
         if not one.alive:
             one.end()
-            one = _Helper()
+            one = self._new()
         memory = memory_for(size)
         one.used += 1
         kept = False
@@ -164,7 +166,56 @@ class Helpers:
                 self._free.put(one)
             else:
                 one.end()
-                self._free.put(_Helper())
+                self._free.put(self._new())
+
+    def stream(self, name: str, *args: Any, size: int = 0) -> Generator[Any, None, None]:
+        """What a task gives, one thing after the other; who closes this stops the work. Raises StudyError
+        where it is at fault, or takes too much."""
+        self.warm()
+        one = self._free.get()
+        if not one.alive:
+            one.end()
+            one = self._new()
+        done = False
+        try:
+            helper.send(one.connection, (name, args, memory_for(size)))
+            while True:
+                kind, value = helper.receive(one.connection)
+                if kind == "part":
+                    yield value
+                    continue
+                done = True
+                if kind == "faults":
+                    raise helper.faults_from(value)
+                if kind != "done":
+                    _error("helper failed", task=name, error=str(value)[:500])
+                    raise fault("This could not be worked out: the program that does it failed.", "")
+                return
+        except (EOFError, ConnectionError):
+            _error("helper ended", task=name, code=one.process.wait())
+            raise fault("This took more memory than it may.", "", "Ask for less at once.") from None
+        finally:
+            if done and one.alive:
+                self._free.put(one)
+            else:
+                threading.Thread(target=self._stop, args=(one,), daemon=True).start()
+
+    def _stop(self, one: _Helper) -> None:
+        """Has a process leave its task, and ends it where it does not."""
+        try:
+            helper.send(one.connection, helper.STOP)
+            until = time.monotonic() + _PATIENCE
+            while one.connection.poll(max(until - time.monotonic(), 0)):
+                if helper.receive(one.connection)[0] != "part":
+                    self._free.put(one)
+                    return
+        except (EOFError, ConnectionError):
+            pass
+        one.end()
+        self._free.put(self._new())
+
+    def _new(self) -> _Helper:
+        return _Helper(self._loads)
 
     def close(self) -> None:
         """Ends the processes that are free."""
@@ -176,6 +227,8 @@ class Helpers:
 
 
 HELPERS = Helpers()
+DEPENDING = Helpers(loads=("decisions", "paths", "influence"))
+"""For what may take long, and gives way to everything else."""
 
 
 def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:

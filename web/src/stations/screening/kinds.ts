@@ -16,6 +16,7 @@ export const KINDS: Record<string, { heading: string; says: string }> = {
   too_little: { heading: "Mostly unanswered", says: "of the questions of all batteries" },
   straight_line: { heading: "Straight lines", says: "one answer to a whole battery" },
   unusual: { heading: "Unusual numbers", says: "far from the middle half" },
+  influential: { heading: "Influential cases", says: "one case carries the mean of a number" },
   blank: { heading: "Blanks without a code", says: "blank, though the scale has a code for no answer" },
 };
 
@@ -62,6 +63,6 @@ export function groupsOf(findings: readonly Finding[]): Group[] {
 export const titleOf = (group: Group) =>
   group.kind === "not_placed" || group.kind === "not_in_codebook"
     ? `“${group.value}”`
-    : group.kind === "blank" || group.kind === "unusual"
+    : ["blank", "unusual", "influential"].includes(group.kind)
       ? (group.findings[0]?.variable ?? "")
       : group.value || group.findings[0]?.variable || (KINDS[group.kind]?.heading ?? group.kind);

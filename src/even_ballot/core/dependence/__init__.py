@@ -1,0 +1,1 @@
+"""What figures depend on: decisions and their alternatives, and the cases that carry a figure."""

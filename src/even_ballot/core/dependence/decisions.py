@@ -1,0 +1,207 @@
+"""The decisions that a study's figures rest on, each as what the study would be without it."""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Literal
+
+from even_ballot.core.ledger.cases import DropCases
+from even_ballot.core.sampling.design import Jackknifed, Linearised, SinglePsu
+from even_ballot.core.screening import Finding
+from even_ballot.core.study.alternatives import Alternative, put
+from even_ballot.core.study.pipeline import weight_name
+from even_ballot.core.study.study_file import Study, parse_study
+
+DecisionKind = Literal[
+    "ledger", "margin", "limits", "nonresponse", "weight", "calibrated", "variance", "single_psu", "weak",
+    "alternative",
+]  # fmt: skip
+Change = Callable[[Study], Study]
+_ENTRY = re.compile(r"[a-z_]+(\[\d+\])?")
+WEAK = ("too_fast", "straight_line")
+"""Checks whose cases are weak: findings of them that were let stand are decisions."""
+
+
+@dataclass(frozen=True)
+class Decision:
+    """A decision. id: its path in the study file, and after = what it is set to where that is one of
+    several; says: what was decided, in words; change: takes it out of a study, or puts the other in its
+    place; instead: what takes its place, in words; entry: of the ledger, its place."""
+
+    id: str
+    kind: DecisionKind
+    says: str
+    change: Change
+    instead: str | None = None
+    entry: int | None = None
+    of: str | None = None
+
+    @property
+    def place(self) -> str:
+        """Where in the study file it stands."""
+        return self.of or self.id.partition("=")[0]
+
+
+def with_entries_off(study: Study, places: Sequence[int]) -> Study:
+    """A study with some entries of its ledger switched off.
+
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> with_entries_off(study, (0,)).ledger[0].off
+    True
+    """
+    ledger = tuple(
+        step.model_copy(update={"off": True}) if i in places else step for i, step in enumerate(study.ledger)
+    )
+    return study.model_copy(update={"ledger": ledger})
+
+
+def document_of(study: Study) -> dict[str, Any]:
+    """A study as its study file says it.
+
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> document_of(parse_study({"source": {"path": "answers.csv"}, "title": "Ferries"}))["title"]
+    'Ferries'
+    """
+    return study.model_dump(exclude_unset=True, by_alias=True)
+
+
+def _entry_off(place: int, study: Study) -> Study:
+    return with_entries_off(study, (place,))
+
+
+def _weighting(at: int, take: Callable[[Any], dict[str, Any]], study: Study) -> Study:
+    weighting = study.weightings[at]
+    changed = weighting.model_copy(update=take(weighting))
+    return study.model_copy(
+        update={"weightings": (*study.weightings[:at], changed, *study.weightings[at + 1 :])}
+    )
+
+
+def _design(changes: dict[str, Any], study: Study) -> Study:
+    design = study.design.model_copy(update=changes)
+    design.model_fields_set.update(changes)  # Said to be none, not left out.
+    return study.model_copy(update={"design": design})
+
+
+def _weighted(study: Study) -> Iterator[Decision]:
+    """What each weighting decides."""
+    for w, weighting in enumerate(study.weightings):
+        name, at = weighting.save_as, f"weightings[{w}]"
+        for m, margin in enumerate(weighting.margins):
+
+            def others(of: Any, mine: Any = margin) -> dict[str, Any]:
+                return {"margins": tuple(other for other in of.margins if other is not mine)}
+
+            said = f"Rake {name} to {' × '.join(margin.by) or margin.total_of}"
+            yield Decision(f"{at}.margins[{m}]", "margin", said, partial(_weighting, w, others))
+        if weighting.limits is not None and weighting.limits.bind:
+            said = f"Hold {name} within limits"
+            yield Decision(f"{at}.limits", "limits", said, partial(_weighting, w, lambda _: {"limits": None}))
+        if weighting.nonresponse is not None:
+            said = f"Adjust {name} for non-response"
+            none = partial(_weighting, w, lambda _: {"nonresponse": None})
+            yield Decision(f"{at}.nonresponse", "nonresponse", said, none)
+
+
+def _weights(study: Study) -> Iterator[Decision]:
+    """Other weights of the tables: none, the base weight alone, another weighting."""
+    name = weight_name(study)
+    if name is None:
+        return
+    said = f"Weight by {name}"
+    yield Decision("design.weight", "weight", said, partial(_design, {"weight": None}), "no weights at all")
+    own = next((w for w in study.weightings if w.save_as == name), None)
+    others = [w.save_as for w in study.weightings if w.save_as != name]
+    base = own.base if own is not None and isinstance(own.base, str) else None
+    if base is not None and base not in others:
+        others.insert(0, base)
+    for other in others:
+        instead = f"the base weight {other} alone" if other == base else f"the weight {other}"
+        change = partial(_design, {"weight": other})
+        yield Decision(f"design.weight={other}", "weight", said, change, instead)
+
+
+_LINEARISED = Linearised(method="linearised")  # Said, so that it stands in the study file.
+_POLICIES: dict[SinglePsu, str] = {
+    "certainty": "take them as certain", "centre": "centre them on the mean of all units",
+    "average": "give them the average of the others",
+}  # fmt: skip
+
+
+def _variances(study: Study, singles: bool) -> Iterator[Decision]:
+    """Other ways to the same standard errors."""
+    design = study.design
+    if design.calibrated or any(weighting.margins for weighting in study.weightings):
+        said = f"{'Account' if design.calibrated else 'Do not account'} for raking in standard errors"
+        change = partial(_design, {"calibrated": not design.calibrated})
+        yield Decision("design.calibrated", "calibrated", said, change)
+    other = Jackknifed(method="jackknife") if isinstance(design.variance, Linearised) else _LINEARISED
+    ways = {"linearised": "linearisation", "jackknife": "the jackknife", "bootstrap": "the bootstrap"}
+    ways |= {"balanced": "balanced half samples", "columns": "replicate weights of the file"}
+    said = f"Make variances by {ways[design.variance.method]}"
+    change = partial(_design, {"variance": other})
+    yield Decision(f"design.variance={other.method}", "variance", said, change, ways[other.method])
+    for policy, instead in _POLICIES.items() if singles else ():
+        if policy != design.single_psu:
+            said = f"Single-PSU strata: {_POLICIES.get(design.single_psu, 'stop')}"
+            change = partial(_design, {"single_psu": policy})
+            yield Decision(f"design.single_psu={policy}", "single_psu", said, change, instead)
+
+
+def _set_aside(step: DropCases, study: Study) -> Study:
+    return study.model_copy(update={"ledger": (*study.ledger, step)})
+
+
+def _let_stand(study: Study, findings: Sequence[Finding]) -> Iterator[Decision]:
+    """Weak cases that somebody let stand."""
+    for at, accepted in enumerate(study.codebook.accepted):
+        for found in findings:
+            alike = (found.kind, found.variable, found.value) == (
+                accepted.kind, accepted.variable or "", accepted.value or "",
+            )  # fmt: skip
+            if alike and found.accepted is not None and found.step is not None and found.kind in WEAK:
+                weak = "answered too fast" if found.kind == "too_fast" else "gave straight lines"
+                said = f"Keep the {found.cases:,} cases that {weak}"
+                change = partial(_set_aside, found.step)
+                yield Decision(f"codebook.accepted[{at}]", "weak", said, change, "set them aside")
+
+
+def _alternatively(alternative: Alternative, at: int, study: Study) -> Study:
+    document = document_of(study)
+    for k, setting in enumerate(alternative.set):
+        put(document, setting.at, setting.to, f"alternatives[{at}].set[{k}].at")
+    return parse_study(document)
+
+
+def decisions_of(
+    study: Study, findings: Sequence[Finding] = (), singles: bool = False
+) -> tuple[Decision, ...]:
+    """Every decision in force, in the order of the study file: entries of the ledger that are on, margins,
+    limits and adjustments of weightings, the weight of the tables, how variances are made, weak cases that
+    were let stand; then the study's own alternatives. findings: of the sweep; singles: whether there are
+    strata of one unit.
+
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> step = {"do": "drop_cases", "where": "age < 20"}
+    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
+    >>> [of.id for of in decisions_of(study)]
+    ['ledger[0]', 'design.variance=jackknife']
+    """
+    found = [
+        Decision(f"ledger[{i}]", "ledger", step.sentence(), partial(_entry_off, i), None, i)
+        for i, step in enumerate(study.ledger)
+        if not step.off
+    ]
+    found += [*_weighted(study), *_weights(study), *_variances(study, singles), *_let_stand(study, findings)]
+    for at, alternative in enumerate(study.alternatives):
+        change = partial(_alternatively, alternative, at)
+        said = f"As it is, not: {alternative.label}"
+        place = _ENTRY.match(alternative.set[0].at)
+        of = place[0] if place else None
+        found.append(
+            Decision(f"alternatives[{at}]", "alternative", said, change, alternative.label, None, of)
+        )
+    return tuple(found)

@@ -1,0 +1,1 @@
+"""What figures depend on, for the interface."""

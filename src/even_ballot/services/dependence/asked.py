@@ -1,0 +1,57 @@
+"""What figures depend on, a line after the other, while it is worked out in another process."""
+
+import json
+from collections.abc import Iterator, Sequence
+from itertools import chain, islice
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.dependence.decisions import document_of
+from even_ballot.core.dependence.influence import Influence
+from even_ballot.core.faults import fault
+from even_ballot.services.dependence.lines import ALL, DependenceLine, FigureKey, PathLine
+from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.workers.helper_processes import DEPENDING
+from even_ballot.store.studies import StudyState
+
+__all__ = ["ALL", "DependenceLine", "FigureKey", "Influence", "PathLine"]
+
+
+def _bytes_of(raw: RawTable) -> int:
+    return sum(int(column.values.nbytes) for column in raw.columns)
+
+
+class Asked:
+    """A question about a study's figures, with all that another process needs to answer it. Everything is
+    read from the database at once."""
+
+    def __init__(self, session: Session, pipelines: Pipelines, state: StudyState, table_id: str) -> None:
+        study = state.study
+        parts = (study.tables, study.models, study.reliability, study.correlations)
+        if table_id != ALL and table_id not in {of.id for part in parts for of in part}:
+            raise fault(f"There is no table {table_id!r}.", "tables")
+        self._raw = pipelines.raw(session, state.files.source)
+        self._lookups = pipelines.tables(session, state)
+        self._document, self._table = document_of(study), table_id
+
+    def _stream(self, name: str, *more: Any) -> Iterator[bytes]:
+        args = (self._document, self._raw, dict(self._lookups), self._table, *more)
+        found = DEPENDING.stream(name, *args, size=_bytes_of(self._raw))
+        # What is at fault with the study itself is raised before anything is sent.
+        return chain(tuple(islice(found, 1)), found)
+
+    def decisions(self) -> Iterator[bytes]:
+        """Lines of JSON (`DependenceLine`): the figures without each decision."""
+        return self._stream("decisions")
+
+    def paths(self, figure: FigureKey, decisions: Sequence[str]) -> Iterator[bytes]:
+        """Lines of JSON (`PathLine`): a figure over every combination of decisions."""
+        return self._stream("paths", figure, decisions)
+
+    def influence(self, figure: FigureKey) -> dict[str, Any]:
+        """What carries a figure (`Influence`)."""
+        (line,) = self._stream("influence", figure)
+        found: dict[str, Any] = json.loads(line)
+        return found
