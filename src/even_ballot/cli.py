@@ -94,19 +94,16 @@ def run(
     from rich.console import Console
 
     from even_ballot.core.faults import StudyError
-    from even_ballot.services.releases.files import ReleaseFiles, release_formats
+    from even_ballot.services.releases.files import release_formats
     from even_ballot.services.releases.folder import checked_folder, write_folder
-    from even_ballot.services.running import release_template, run_file, run_problems, source_hashes
+    from even_ballot.services.running import release_of, run_problems
     from even_ballot.services.telling import tell
 
     try:
         wanted = None if formats is None else release_formats(formats)
         checked_folder(out, replace)
-        loaded, results = run_file(study, allow_outside)
-        usual = ("xlsx",) if loaded.release is None else loaded.release.formats
-        hashes = source_hashes(study, loaded)
-        files = ReleaseFiles(loaded, results, wanted or usual, guard_formulas, hashes)
-        files.template = release_template(study, loaded, allow_outside)
+        files = release_of(study, wanted, guard_formulas, allow_outside)
+        loaded, results = files.study, files.results
         paths = write_folder(files.all(), out, {"study": loaded.title, "version": __version__}, replace)
     except StudyError as error:
         _refuse(error)

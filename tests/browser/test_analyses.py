@@ -138,30 +138,3 @@ def test_a_margin_of_a_number_is_made_and_met(browser: Browser, study: str) -> N
     browser.fill("Target of all", "51", enter=True)
     browser.see("Mean of age")
     browser.see("1 target, in means; met")
-
-
-def test_a_figure_says_what_it_depends_on(browser: Browser, study: str) -> None:
-    browser.go(f"{study}/tables/need")
-    browser.see("Base (unweighted)")
-    browser.all("main td button")[15].click()
-    browser.act("figure-depends")
-    browser.see(
-        "Of 15 decisions one moves it by more than 0.3 standard errors; without “Rake weight to isle”"
-    )
-    rows = browser.all('section[aria-label="What it depends on"] tbody tr')
-    assert rows[0].text.startswith("Nothing: as published")
-    changes = [abs(float(cells[-2].text.replace("−", "-"))) for row in rows[1:] if len(cells := row.find_elements("css selector", "td")) == 5 and cells[-2].text]  # fmt: skip
-    assert changes == sorted(changes, reverse=True) and len(changes) == 15
-    # Switched off from here it is an entry of the ledger that is off, and can be undone.
-    browser.all('[aria-label^="Switch off: Set aside the cases where seconds"]')[0].click()
-    browser.see("44 set aside")
-    browser.act("undo")
-    browser.see("62 set aside")
-
-
-def test_the_plan_says_which_decisions_move_it_most(browser: Browser, study: str) -> None:
-    browser.go(f"{study}/tables/_depends")
-    browser.see("Tables by how much they hang on one decision")
-    first = [row.text.split("\n")[0] for row in browser.all("main tbody tr")[:3]]
-    assert first[0].startswith("Weight by weight") and first[1].startswith("Rake weight to isle")
-    assert "weightings[" not in browser.text()

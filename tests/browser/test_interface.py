@@ -1,7 +1,9 @@
 """The shell: every button's action in the palette, keys, deep links, themes, no complaint from axe."""
 
+import json
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import httpx
 import pytest
@@ -11,6 +13,9 @@ from selenium.webdriver.common.keys import Keys
 from even_ballot.demo import FILES
 
 AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+FIGURE = quote(
+    json.dumps({"stub": {"variable": "ferry_runs_need", "code": 4}, "banner": [], "stat": "col_pct"})
+)
 PAGES = {
     "intake": ("intake/frame", "Look these columns up"),
     "questionnaire": ("codebook", "on the scale frequency"),
@@ -27,6 +32,9 @@ PAGES = {
     "battery": ("tables/ferry", "Copy the sentences"),
     "for all tables": ("tables/_all", "Usual banner"),
     "what figures depend on": ("tables/_depends", "Tables by how much they hang"),
+    "what a table depends on": ("tables/_depends.need", "Figures that move most"),
+    "what a figure depends on": (f"tables/_depends.need?figure={FIGURE}", "Nothing: as published"),
+    "cases that carry a figure": (f"tables/_depends.need?figure={FIGURE}&show=cases", "First-stage units"),
     "many tables": ("tables/_many", "By this banner"),
     "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
     "weights": ("weighting", "Heaviest cases"),

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { DependenceLine } from "../src/api/depends";
-import { movedOf, saysMoved } from "../src/stations/tables/depends";
+import { movedOf, saysMoved } from "../src/stations/tables/depends/words";
 
 const CELL = { stub: { variable: "q", code: 1 }, banner: [], stat: "col_pct", est: 0.4, se: 0.02 } as never;
 

@@ -21,6 +21,9 @@ from even_ballot.services.workers.process_limits import give_back
 
 if TYPE_CHECKING:
     from even_ballot.core.dependence.depends import Depending
+    from even_ballot.core.release.plan import Format
+    from even_ballot.formats.documents.parts import Block
+    from even_ballot.services.releases.files import ReleaseFiles
 
 
 def read_document(content: bytes, where: str) -> Any:
@@ -119,6 +122,32 @@ def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False
         ids = ", ".join(known) or "none"
         raise fault(f"There is no table {strange[0]!r}.", "--tables", f"There are: {ids}.")
     return Depending(pipeline.study, pipeline.inputs, wanted)
+
+
+def appendix_blocks(path: Path, study: Study, results: Results, outside: bool = False) -> "tuple[Block, ...]":
+    """What a release's appendix says of the figures that its plan names; empty where it names none."""
+    if study.release is None or not study.release.depends:
+        return ()
+    from even_ballot.core.dependence.appendix import appendix
+    from even_ballot.formats.documents.sections.depends import depends_blocks
+
+    figures = study.release.depends
+    found = appendix(depends_file(path, list(dict.fromkeys(of.table for of in figures)), outside), figures)
+    return tuple(depends_blocks(list(found), results, study.release.style))
+
+
+def release_of(
+    path: Path, formats: "Sequence[Format] | None", guard: bool = True, outside: bool = False
+) -> "ReleaseFiles":
+    """A study file run, and what makes the files of its release. formats: those of its plan where None."""
+    from even_ballot.services.releases.files import ReleaseFiles
+
+    study, results = run_file(path, outside)
+    usual: tuple[Format, ...] = ("xlsx",) if study.release is None else study.release.formats
+    files = ReleaseFiles(study, results, formats or usual, guard, source_hashes(path, study))
+    files.template = release_template(path, study, outside)
+    files.appendix = appendix_blocks(path, study, results, outside)
+    return files
 
 
 def source_hashes(path: Path, study: Study) -> dict[str, str]:

@@ -1,56 +1,72 @@
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Refusal, type Schema } from "./client";
+import { api, got, type Refusal, type Schema } from "./client";
+import { follow } from "./lines";
 
 export type DependenceLine = Schema["DependenceLine"];
+export type PathLine = Schema["PathLine"];
+export type FigureKey = Pick<Schema["Cell"], "stub" | "banner" | "stat">;
 
-/** All tables, each with its largest change alone. */
+/** All tables and analyses, each with its largest change alone. */
 export const EVERY_TABLE = "_all";
 
-interface Found {
-  lines: readonly DependenceLine[];
+export interface Found<T> {
+  lines: readonly T[];
   done: boolean;
   refusal: Refusal | null;
 }
 
-const NOTHING: Found = { lines: [], done: false, refusal: null };
-
-async function* read(url: string, signal: AbortSignal): AsyncGenerator<DependenceLine> {
-  const answer = await fetch(url, { signal });
-  if (!answer.ok || !answer.body) {
-    const body = await answer.json().catch(() => null);
-    throw new Refusal(answer.status, body?.faults ?? []);
-  }
-  const reader = answer.body.pipeThrough(new TextDecoderStream()).getReader();
-  let held = "";
-  for (;;) {
-    const { value, done } = await reader.read();
-    held += value ?? "";
-    const whole = held.split("\n");
-    held = whole.pop() ?? "";
-    for (const line of whole) yield JSON.parse(line) as DependenceLine;
-    if (done) return;
-  }
-}
-
-/** What the figures of a table would be without each decision, as it is worked out; whoever looks away stops it. */
-export function useDepends(study: string, edition: number, table: string): Found {
-  const [found, setFound] = useState<Found>(NOTHING);
+function useLines<T>(url: string | null): Found<T> {
+  const [found, setFound] = useState<Found<T>>({ lines: [], done: false, refusal: null });
   useEffect(() => {
-    const stop = new AbortController();
-    setFound(NOTHING);
-    const follow = async () => {
-      // The edition makes it anew; the server knows which one it is.
-      const url = `/api/v1/studies/${study}/depends/${encodeURIComponent(table)}?of=${edition}`;
-      for await (const line of read(url, stop.signal)) setFound((f) => ({ ...f, lines: [...f.lines, line] }));
-      setFound((f) => ({ ...f, done: true }));
-    };
-    follow().catch((error) => {
-      if (stop.signal.aborted) return;
-      const lost = [{ what: "What it depends on was not worked out to the end.", where: "", mend: "Try again." }];
-      const refusal = error instanceof Refusal ? error : new Refusal(0, lost as Schema["Fault"][]);
-      setFound((f) => ({ ...f, done: true, refusal }));
-    });
-    return () => stop.abort();
-  }, [study, edition, table]);
+    setFound({ lines: [], done: false, refusal: null });
+    if (url === null) return;
+    return follow<T>(
+      url,
+      (line) => setFound((f) => ({ ...f, lines: [...f.lines, line] })),
+      (refusal) => setFound((f) => ({ ...f, done: true, refusal })),
+    );
+  }, [url]);
   return found;
 }
+
+// The edition makes an address anew; the server knows which one it is.
+const address = (study: string, edition: number, what: string, table: string, more: Record<string, string[]> = {}) => {
+  const query = new URLSearchParams({ of: String(edition) });
+  for (const [name, values] of Object.entries(more)) for (const value of values) query.append(name, value);
+  return `/api/v1/studies/${study}/${what}/${encodeURIComponent(table)}?${query}`;
+};
+
+const figureOf = ({ stub, banner, stat }: FigureKey) => JSON.stringify({ stub, banner, stat });
+
+/** What the figures of a table or an analysis would be without each decision, as it is worked out; whoever looks away stops it. */
+export const useDepends = (study: string, edition: number, table: string) =>
+  useLines<DependenceLine>(address(study, edition, "depends", table));
+
+/** A figure over every combination of some decisions; none are worked out for fewer than one. */
+export const usePaths = (
+  study: string,
+  edition: number,
+  table: string,
+  figure: FigureKey,
+  decisions: readonly string[],
+) =>
+  useLines<PathLine>(
+    decisions.length
+      ? address(study, edition, "paths", table, { figure: [figureOf(figure)], decision: [...decisions] })
+      : null,
+  );
+
+/** The cases, units and strata that carry a figure. */
+export const useInfluence = (study: string, edition: number, table: string, figure: FigureKey) =>
+  useQuery({
+    queryKey: ["below", study, edition, "influence", table, figureOf(figure)],
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/influence/{table_id}", {
+          params: { path: { study_id: study, table_id: table }, query: { figure: figureOf(figure) } },
+          signal,
+        }),
+      ),
+    retry: false,
+  });

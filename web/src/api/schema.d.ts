@@ -2993,6 +2993,22 @@ export interface components {
             title: string;
         };
         /**
+         * FigureOf
+         * @description A figure of a table: its row, the path of its column (empty: all), and which statistic.
+         */
+        FigureOf: {
+            /**
+             * Banner
+             * @default []
+             */
+            banner?: components["schemas"]["RowOf"][];
+            /** Stat */
+            stat: string;
+            stub: components["schemas"]["RowOf"];
+            /** Table */
+            table: string;
+        };
+        /**
          * FileEntry
          * @description A file of a release: its name, size and SHA-256.
          */
@@ -4833,7 +4849,8 @@ export interface components {
          *     and pictures carry numbers. pictures, reading: whether pictures, and the reading in words, stand with
          *     tables and models, where a part does not say so itself. with_it: what goes with the documents;
          *     picture_files: whether pictures also come as files, and of which kind; resolution: points of a picture
-         *     (.png) for each point of its drawing. changes: whether it says what changed since the last release.
+         *     (.png) for each point of its drawing. changes: whether it says what changed since the last release;
+         *     depends: figures for which an appendix says what each decision does to them.
          */
         ReleasePlan: {
             /**
@@ -4853,6 +4870,11 @@ export interface components {
             contents?: boolean;
             /** Date */
             date?: string | null;
+            /**
+             * Depends
+             * @default []
+             */
+            depends?: components["schemas"]["FigureOf"][];
             /**
              * Foreword
              * @default
@@ -5174,6 +5196,18 @@ export interface components {
              * @enum {string}
              */
             weight?: "figure" | "soft" | "base";
+        };
+        /**
+         * RowOf
+         * @description A row of a table: a category or net of a variable, or (neither) the variable's own.
+         */
+        RowOf: {
+            /** Code */
+            code?: number | null;
+            /** Net */
+            net?: string | null;
+            /** Variable */
+            variable: string;
         };
         /**
          * Rule

@@ -100,7 +100,7 @@ export function ActionButton({
       aria-label={named ? action.label : undefined}
       title={key ? `${action.label} (${key})` : bare || children !== undefined ? action.label : undefined}
       onClick={action.run}
-      className={`inline-flex items-center gap-1.5 rounded px-2 py-1 text-sm disabled:cursor-not-allowed disabled:opacity-45 ${looks[look]} ${className}`}
+      className={`inline-flex items-center gap-1.5 rounded px-2 py-1 text-sm aria-pressed:bg-wash disabled:cursor-not-allowed disabled:opacity-45 ${looks[look]} ${className}`}
     >
       {Icon && <Icon size={16} aria-hidden />}
       {!bare && (children ?? action.label)}

@@ -176,6 +176,14 @@ def _alternatively(alternative: Alternative, at: int, study: Study) -> Study:
     return parse_study(document)
 
 
+def _now(study: Study, place: str | None) -> str:
+    """What stands at a place that has an alternative."""
+    entry = re.fullmatch(r"ledger\[(\d+)\]", place or "")
+    if entry is None or int(entry[1]) >= len(study.ledger):
+        return "The study as it is"
+    return study.ledger[int(entry[1])].sentence()
+
+
 def decisions_of(
     study: Study, findings: Sequence[Finding] = (), singles: bool = False
 ) -> tuple[Decision, ...]:
@@ -197,10 +205,10 @@ def decisions_of(
     ]
     found += [*_weighted(study), *_weights(study), *_variances(study, singles), *_let_stand(study, findings)]
     for at, alternative in enumerate(study.alternatives):
-        change = partial(_alternatively, alternative, at)
-        said = f"As it is, not: {alternative.label}"
         place = _ENTRY.match(alternative.set[0].at)
         of = place[0] if place else None
+        change = partial(_alternatively, alternative, at)
+        said = _now(study, of)
         found.append(
             Decision(f"alternatives[{at}]", "alternative", said, change, alternative.label, None, of)
         )

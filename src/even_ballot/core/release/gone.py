@@ -20,12 +20,12 @@ def without_gone(document: Mapping[str, Any]) -> dict[str, Any]:
     [{'table': 't2'}, {'heading': 'All'}]
     """
     plan = document.get("release")
-    if not isinstance(plan, Mapping) or not plan.get("parts"):
+    if not isinstance(plan, Mapping):
         return dict(document)
     there = {key: {of.get("id") for of in document.get(part) or ()} for key, part in _KEYS.items()}
-    kept = [
-        part
-        for part in plan["parts"]
-        if all(part.get(key) is None or part[key] in there[key] for key in _KEYS)
-    ]
-    return {**document, "release": {**plan, "parts": kept}}
+    kept = {
+        name: [of for of in plan[name] if all(of.get(key) is None or of[key] in there[key] for key in _KEYS)]
+        for name in ("parts", "depends")
+        if plan.get(name)
+    }
+    return {**document, "release": {**plan, **kept}}

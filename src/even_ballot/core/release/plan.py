@@ -83,6 +83,23 @@ class Part(Model):
         return self
 
 
+class RowOf(Model):
+    """A row of a table: a category or net of a variable, or (neither) the variable's own."""
+
+    variable: str
+    code: int | None = None
+    net: str | None = None
+
+
+class FigureOf(Model):
+    """A figure of a table: its row, the path of its column (empty: all), and which statistic."""
+
+    table: str
+    stub: RowOf
+    banner: tuple[RowOf, ...] = ()
+    stat: str
+
+
 class ReleasePlan(Model):
     """parts: what stands in it, in order; left out: every table under the heading of its group, then every
     analysis. foreword, method: own paragraphs before everything and in the methods note (plain text: a
@@ -90,7 +107,8 @@ class ReleasePlan(Model):
     and pictures carry numbers. pictures, reading: whether pictures, and the reading in words, stand with
     tables and models, where a part does not say so itself. with_it: what goes with the documents;
     picture_files: whether pictures also come as files, and of which kind; resolution: points of a picture
-    (.png) for each point of its drawing. changes: whether it says what changed since the last release."""
+    (.png) for each point of its drawing. changes: whether it says what changed since the last release;
+    depends: figures for which an appendix says what each decision does to them."""
 
     title: Line | None = None
     subtitle: Line = ""
@@ -108,4 +126,5 @@ class ReleasePlan(Model):
     picture_files: tuple[PictureKind, ...] = ()
     resolution: float = Field(default=3, ge=1, le=8)
     changes: bool = False
+    depends: tuple[FigureOf, ...] = Field(default=(), max_length=200)
     style: Style = Style()

@@ -101,6 +101,17 @@ class Study(Model):
         return self
 
     @model_validator(mode="after")
+    def _depends_on_what_is_there(self) -> Self:
+        known = {table.id for table in self.tables}
+        for at, figure in enumerate(() if self.release is None else self.release.depends):
+            if figure.table not in known:
+                raise ValueError(
+                    f"release.depends[{at}] is a figure of the table {figure.table!r}, which is not there; "
+                    "add it, or leave it out"
+                )
+        return self
+
+    @model_validator(mode="after")
     def _releases_what_is_there(self) -> Self:
         parts = () if self.release is None else self.release.parts or ()
         there: dict[str, set[str]] = {}

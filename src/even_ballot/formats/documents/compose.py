@@ -16,9 +16,9 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.documents.analysis_page import analysis_tables, beside_table
 from even_ballot.formats.documents.charts import chart_of_model, charts_of
-from even_ballot.formats.documents.methods_part import methods_blocks
 from even_ballot.formats.documents.own_text import own_blocks, plain_paragraph
 from even_ballot.formats.documents.parts import Block, Chart, Document, Heading, Picture
+from even_ballot.formats.documents.sections.methods import methods_blocks
 from even_ballot.formats.documents.table_page import anchor_of, contrast_table, printed_table
 from even_ballot.formats.tables.reading_in_words import in_words
 
@@ -166,7 +166,7 @@ class _Composer:
 class Section:
     """The blocks of one part of a release; at: which of its parts, or what of the rest."""
 
-    at: int | Literal["foreword", "changes", "methods"]
+    at: int | Literal["foreword", "changes", "methods", "depends"]
     blocks: tuple[Block, ...]
 
 
@@ -177,6 +177,7 @@ def sections_of(
     *,
     hashes: Mapping[str, str] | None = None,
     changes: Sequence[Block] = (),
+    appendix: Sequence[Block] = (),
     progress: Progress = quiet,
 ) -> Iterator[Section]:
     """A release part after part, in order."""
@@ -191,6 +192,8 @@ def sections_of(
         yield Section(k, tuple(composer.part(part, k)))
     if "methods" in plan.with_it:
         yield Section("methods", tuple(methods_blocks(study, results, plan.style, plan.method, hashes)))
+    if appendix:
+        yield Section("depends", tuple(appendix))
 
 
 def said_date(plan: ReleasePlan) -> str:
@@ -205,11 +208,15 @@ def compose(
     *,
     hashes: Mapping[str, str] | None = None,
     changes: Sequence[Block] = (),
+    appendix: Sequence[Block] = (),
     progress: Progress = quiet,
 ) -> Document:
     """The document of a release. hashes: SHA-256 of the source files by their names; changes: blocks that say
-    what is new since the last release; progress: told of each part."""
-    sections = sections_of(study, results, plan, hashes=hashes, changes=changes, progress=progress)
+    what is new since the last release; appendix: that say what figures depend on; progress: told of each
+    part."""
+    sections = sections_of(
+        study, results, plan, hashes=hashes, changes=changes, appendix=appendix, progress=progress
+    )
     blocks = tuple(block for section in sections for block in section.blocks)
     day = plan.date
     made = UNDATED if day is None else (day.year, day.month, day.day)

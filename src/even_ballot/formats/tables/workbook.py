@@ -15,8 +15,8 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.formats.analyses.sheet import write_analysis, write_beside
 from even_ballot.formats.documents.looks import look_of
-from even_ballot.formats.documents.methods_part import Hashes, methods_blocks
 from even_ballot.formats.documents.parts import Heading, Paragraph, PrintedTable
+from even_ballot.formats.documents.sections.methods import Hashes, methods_blocks
 from even_ballot.formats.estimates.lines import HEADINGS, estimate_lines
 from even_ballot.formats.images.drawing import no_controls as clean
 from even_ballot.formats.tables.grid import lay_out

@@ -8,7 +8,7 @@ from typing import Any
 
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.formats.documents.methods_part import Hashes
+from even_ballot.formats.documents.sections.methods import Hashes
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.tables.workbook import fill
 from even_ballot.formats.writers.containers import archive

@@ -8,9 +8,12 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.dependence.appendix import AppendixFigure
 from even_ballot.core.dependence.decisions import document_of
 from even_ballot.core.dependence.influence import Influence
 from even_ballot.core.faults import fault
+from even_ballot.core.release.plan import FigureOf
+from even_ballot.core.study.pipeline import key_of
 from even_ballot.services.dependence.lines import ALL, DependenceLine, FigureKey, PathLine
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.helper_processes import DEPENDING
@@ -55,3 +58,17 @@ class Asked:
         (line,) = self._stream("influence", figure)
         found: dict[str, Any] = json.loads(line)
         return found
+
+
+def appendix_of(
+    session: Session, pipelines: Pipelines, state: StudyState, figures: Sequence[FigureOf]
+) -> tuple[AppendixFigure, ...]:
+    """What a release's appendix says of figures; kept as long as the study is the same."""
+    document = document_of(state.study.model_copy(update={"release": None}))
+    key = key_of("appendix", json.dumps(document, default=str), repr(figures), state.files.source)
+
+    def work() -> tuple[AppendixFigure, ...]:
+        raw, lookups = pipelines.raw(session, state.files.source), dict(pipelines.tables(session, state))
+        return tuple(DEPENDING.stream("appendix", document, raw, lookups, figures, size=_bytes_of(raw)))
+
+    return pipelines.once(key, work)

@@ -6,12 +6,14 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.dependence.appendix import AppendixFigure, appendix
 from even_ballot.core.dependence.comparing import DependentAnalysis, DependentTable
 from even_ballot.core.dependence.decisions import DecisionKind
 from even_ballot.core.dependence.depends import Dependence, Depending
 from even_ballot.core.dependence.influence import influence
 from even_ballot.core.dependence.paths import combinations, paths
 from even_ballot.core.faults import Fault
+from even_ballot.core.release.plan import FigureOf
 from even_ballot.core.study.pipeline import given
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.results import BannerKey, BannerPath, StubKey, as_json
@@ -128,3 +130,12 @@ def influence_line(
     of = _depending(document, raw, lookups, [table_id])
     at = next(k for k, request in enumerate(of.study.tables) if request.id == table_id)
     yield _line(asdict(influence(of, at, *figure.key)))
+
+
+def appendix_figures(
+    document: Any, raw: RawTable, lookups: Lookups, figures: Sequence[FigureOf]
+) -> Iterator[AppendixFigure]:
+    """What a release's appendix says of figures."""
+    yield from appendix(
+        _depending(document, raw, lookups, list(dict.fromkeys(of.table for of in figures))), figures
+    )

@@ -60,6 +60,7 @@ def _writing(kind: Format, document: Document, template: bytes | None) -> bytes:
 class ReleaseFiles:
     """Makes the files of a release. guard: texts that a spreadsheet would run are written so that it does
     not; hashes: SHA-256 of the sources, by their names; changes: what is said of the release before;
+    appendix: what is said of decisions that figures depend on;
     template: a .docx whose styles are used; writer: what writes documents."""
 
     study: Study
@@ -68,6 +69,7 @@ class ReleaseFiles:
     guard: bool = True
     hashes: Mapping[str, str] | None = None
     changes: Sequence[Block] = ()
+    appendix: Sequence[Block] = ()
     template: bytes | None = None
     progress: Progress = quiet
     writer: Writer = _writing
@@ -88,6 +90,7 @@ class ReleaseFiles:
             self.plan,
             hashes=self.hashes,
             changes=self.changes,
+            appendix=self.appendix,
             progress=self.progress,
         )
 

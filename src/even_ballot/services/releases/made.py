@@ -11,11 +11,13 @@ from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.release.changes import NamedThing, ReleaseChanges, released_changes
 from even_ballot.core.release.plan import Format, ReleasePlan
 from even_ballot.core.study.results import Results
-from even_ballot.formats.documents.changes_part import changes_blocks
 from even_ballot.formats.documents.compose import Section, parts_of, said_date, sections_of
 from even_ballot.formats.documents.parts import Block, Document, Heading, Paragraph, Picture, PrintedTable
+from even_ballot.formats.documents.sections.changes import changes_blocks
+from even_ballot.formats.documents.sections.depends import depends_blocks
 from even_ballot.formats.images.charting import chart_svg
 from even_ballot.formats.writers.containers import archive
+from even_ballot.services.dependence.asked import appendix_of
 from even_ballot.services.releases.checking import check
 from even_ballot.services.releases.files import Files, ReleaseFiles
 from even_ballot.services.releases.folder import MANIFEST
@@ -85,6 +87,9 @@ def _files(
         state.study, results, plan.formats, hashes=kept_hashes(session, state), progress=progress
     )
     files.changes = _since(session, state, results, plan)
+    if plan.depends:
+        found = appendix_of(session, pipelines, state, plan.depends)
+        files.appendix = tuple(depends_blocks(found, results, plan.style))
     if plan.style.template is not None:
         files.template = find_template(session, state.record.id, plan.style.template)
         if files.template is None:
@@ -165,15 +170,14 @@ _NAMES = {
     "foreword": "Foreword",
     "changes": "What changed",
     "methods": "How these figures were made",
+    "depends": "What these figures depend on",
 }
 
 
 def _title_of(blocks: tuple[Block, ...], at: int | str) -> str:
     """What a part is called in the contents."""
     if isinstance(at, str):
-        return {"foreword": "Foreword", "changes": "What changed", "methods": "How these figures were made"}[
-            at
-        ]
+        return _NAMES[at]
     for block in blocks:
         match block:
             case Heading():
@@ -206,7 +210,9 @@ def shown(session: Session, pipelines: Pipelines, state: StudyState) -> ReleaseV
     """The release as it would be made now, part after part."""
     files = _files(session, pipelines, state)
     study, plan = files.study, files.plan
-    sections = sections_of(study, files.results, plan, hashes=files.hashes, changes=files.changes)
+    sections = sections_of(
+        study, files.results, plan, hashes=files.hashes, changes=files.changes, appendix=files.appendix
+    )
     parts = parts_of(study, plan)
     there = {part.named for part in parts}
     absent = [

@@ -36,12 +36,13 @@ TASKS = {
     "template": ("even_ballot.formats.writers.writing", "checked_template"),
     "decisions": ("even_ballot.services.dependence.lines", "decision_lines"),
     "paths": ("even_ballot.services.dependence.lines", "path_lines"),
+    "appendix": ("even_ballot.services.dependence.lines", "appendix_figures"),
     "influence": ("even_ballot.services.dependence.lines", "influence_line"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
 TELLS = {"read"}
 """Tasks that say how far they have got."""
-STREAMS = {"decisions", "paths", "influence"}
+STREAMS = {"decisions", "paths", "influence", "appendix"}
 """Tasks that give one thing after the other, and leave the processor to whoever else wants it."""
 _SPARE = 64 << 20
 MEMORY, STOP = "memory", "stop"

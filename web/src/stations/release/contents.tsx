@@ -29,6 +29,9 @@ function Fixed({ sections }: { sections: ReleaseView["sections"] }) {
   );
 }
 
+/** What stands after the parts of a release. */
+const LAST = ["methods", "depends"];
+
 /** What stands in the release, in order; and what does not. */
 export function Contents({ view, planning }: { view: ReleaseView; planning: Planning }) {
   const study = useStudy();
@@ -38,7 +41,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
   return (
     <nav aria-label="Contents of the release">
       <Sub>Contents</Sub>
-      <Fixed sections={rest.filter((s) => s.at !== "methods")} />
+      <Fixed sections={rest.filter((s) => !LAST.includes(s.at))} />
       <Sortable ids={ids} move={planning.move}>
         <ul>
           {parts.map((section, k) => {
@@ -78,7 +81,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
           })}
         </ul>
       </Sortable>
-      <Fixed sections={rest.filter((s) => s.at === "methods")} />
+      <Fixed sections={rest.filter((s) => LAST.includes(s.at))} />
       <div className="mt-1 flex flex-wrap gap-x-1">
         <ActionButton
           id="add-heading"

@@ -36,7 +36,9 @@ const keyOf = (f: Finding) =>
     ? `${f.kind}~${f.value}`
     : f.kind === "too_fast" || f.kind === "too_little"
       ? f.kind
-      : `${f.kind}~${f.variable}~${f.value}`;
+      : f.kind === "influential"
+        ? `${f.kind}~${f.variable}`
+        : `${f.kind}~${f.variable}~${f.value}`;
 
 /** Findings of one entry together, in the order of the sweep. */
 export function groupsOf(findings: readonly Finding[]): Group[] {

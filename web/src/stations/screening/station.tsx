@@ -1,8 +1,8 @@
-import { ChartBarHorizontal, FunnelSimple, GridFour, ListChecks, Path } from "@phosphor-icons/react";
+import { ChartBarHorizontal, FunnelSimple, GridFour, ListChecks, Path, UsersThree } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { useFindings, useStudy } from "../../api/queries";
+import { useChange, useFindings, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
-import { count } from "../../parts/figures";
+import { count, plainly } from "../../parts/figures";
 import { arrows, Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { CellsPage } from "./cells/page";
 import { CutOff } from "./cut-off";
@@ -38,11 +38,16 @@ function Item({ group, current }: { group: Group; current: boolean }) {
   );
 }
 
+/** Standard errors of a mean beyond which one case is found to carry it, unless it is said otherwise. */
+const INFLUENCE = 0.5;
+
 export function ScreeningStation() {
   const study = useStudy();
   const navigate = useNavigate();
   const { item } = useParams({ strict: false });
+  const { change } = useChange();
   const groups = groupsOf(useFindings());
+  const seeking = study.document.screening?.influence != null;
   const current = groups.find((g) => g.key === item);
   const open = (to: string | undefined) =>
     navigate({ to: "/study/$id/screening/{-$item}", params: { id: study.id, item: to }, search: {} });
@@ -82,6 +87,17 @@ export function ScreeningStation() {
               run={() => open(undefined)}
             />
             <ActionButton
+              id="seek-influential"
+              label="Influential cases"
+              icon={UsersThree}
+              pressed={seeking}
+              run={() =>
+                change.mutate((document) => ({
+                  screening: { ...document.screening, influence: seeking ? null : INFLUENCE },
+                }))
+              }
+            />
+            <ActionButton
               id="open-rules"
               label="Rules …"
               icon={ListChecks}
@@ -94,6 +110,15 @@ export function ScreeningStation() {
               <Sub>No findings</Sub>
               <p className="text-soft text-sm">
                 No check finds anything in the answers as they stand after the ledger.
+              </p>
+            </>
+          )}
+          {seeking && !kinds.includes("influential") && (
+            <>
+              <Sub>{KINDS.influential?.heading}</Sub>
+              <p className="text-soft text-sm">
+                No case makes more than {plainly(study.document.screening?.influence ?? INFLUENCE)} standard errors of
+                the mean of a number.
               </p>
             </>
           )}

@@ -6,7 +6,6 @@ import { useStudy } from "../../api/queries";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals, plainly } from "../../parts/figures";
-import { FigureDepends } from "./depends";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
 import { APART, Planner } from "./planner";
@@ -109,7 +108,6 @@ export function Behind({
   const { variables, own } = columnOf(cell);
   const at = Object.fromEntries(cell.banner.map((b) => [b.variable, b.code ?? 0]));
   const [apart, setApart] = useState(false);
-  const [depends, setDepends] = useState(false);
   const apartable = APART.includes(cell.stat) && cell.deff != null && cell.banner.every((b) => b.code != null);
   const share = SHARES.includes(cell.stat);
   const shape = share ? "share" : "number";
@@ -207,15 +205,19 @@ export function Behind({
           )}
           <ActionButton
             id="figure-depends"
-            label={depends ? "Hide what it depends on" : "What it depends on"}
+            label="What it depends on"
             icon={TreeStructure}
-            pressed={depends}
             className="mt-1"
-            run={() => setDepends(!depends)}
+            run={() =>
+              navigate({
+                to: "/study/$id/tables/{-$item}",
+                params: { id: study.id, item: `_depends.${table}` },
+                search: { figure: { stub: cell.stub, banner: cell.banner, stat: cell.stat } },
+              })
+            }
           />
         </div>
         {drafted}
-        {depends && <FigureDepends table={table} cell={cell} />}
         {apart && apartable && <Planner table={table} cell={cell} />}
       </div>
       <ActionButton id="close-behind" label="Close what is behind the figure" icon={X} bare look="quiet" run={close} />

@@ -1,5 +1,6 @@
-import { ArrowsClockwise, ChartBarHorizontal, Table as TableIcon } from "@phosphor-icons/react";
+import { ArrowsClockwise, ChartBarHorizontal, Table as TableIcon, TreeStructure } from "@phosphor-icons/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 import type { Schema } from "../../api/client";
 import { tableQuery, useChange, useSaved, useSaving } from "../../api/queries";
@@ -54,6 +55,7 @@ function useTable(study: Schema["StudyView"], id: string) {
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
 export function TableInHand({ request, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
   const study = useSaved();
+  const navigate = useNavigate();
   const { change } = useChange();
   // Figures, and the cases behind them, are of what is saved.
   const saved = study.document.tables?.find((t) => t.id === request.id) ?? request;
@@ -124,6 +126,18 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
             </ActionButton>
           );
         })}
+        <ActionButton
+          id="table-depends"
+          label="What the table depends on"
+          icon={TreeStructure}
+          look="quiet"
+          disabled={!there}
+          run={() =>
+            navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item: `_depends.${request.id}` } })
+          }
+        >
+          Depends on
+        </ActionButton>
         {stale && counting && (
           <span role="status" className="appear-late ml-auto self-center text-sm text-soft" data-stale>
             Out of date; waiting for new figures.

@@ -1,11 +1,22 @@
 import { createRoute } from "@tanstack/react-router";
+import type { FigureKey } from "../../api/depends";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
 import { TablesStation } from "./station";
 
+/** Which figure is asked what it depends on, and what of that is shown. */
+type DependsSearch = { figure?: FigureKey; show?: "combinations" | "cases" };
+
+const isFigure = (of: unknown): of is FigureKey =>
+  typeof of === "object" && of !== null && "stub" in of && "stat" in of && Array.isArray((of as FigureKey).banner);
+
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "tables/{-$item}",
+  validateSearch: (search: Record<string, unknown>): DependsSearch => ({
+    ...(isFigure(search.figure) ? { figure: search.figure } : {}),
+    ...(search.show === "combinations" || search.show === "cases" ? { show: search.show } : {}),
+  }),
   component: TablesStation,
 });
 
@@ -22,7 +33,8 @@ export const tables = {
       "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a picture and back; saved, a picture brings its title and the table's notes with it. E and I show standard errors and intervals.",
       "Models, scales of items and correlations stand below the tables of the plan; the plus beside a heading begins one. A model's answers that count are picked on their bar; a category becomes the reference by a press on it. Average predictions say what would be expected if everybody were in one category. Models stand side by side in a table of their own.",
       "Behind a figure: add its column to a contrast or subtract it, and see where its design effect comes from and how large another sample would have to be. Contrasts have their own error and test, whether columns share cases or not.",
-      "What a figure depends on stands behind it: everything is worked out again with one decision taken away, each in turn, and shown by how far it moves the figure. “What the figures depend on” does the same for the whole plan. Nothing of it changes the study; switching an entry off from there does, and can be undone.",
+      "What a figure depends on has a page of its own, opened from behind it: everything is worked out again with one decision taken away, each in turn, and shown by how far it moves the figure. Tick decisions that could have been taken otherwise, and the figure is worked out for every combination of them. “Cases that carry it” lists cases and first-stage units by what they count in its standard error, each with the exact figure without it. The release’s appendix can show it.",
+      "“What the figures depend on” does the same for the whole plan: decisions by the largest change they make anywhere, tables and analyses by how much they hang on one. Alternatives of your own, such as another cut-off, are added there. Nothing of it changes the study; switching an entry off from there does, and can be undone.",
       "A letter beside a figure names a column that it is larger than by more than sampling would explain. ° marks a weak figure, × a hidden one; the notes say why. Both follow rules under “For all tables”.",
     ],
     words: [

@@ -1,4 +1,4 @@
-import { useParams } from "@tanstack/react-router";
+import { useParams, useSearch } from "@tanstack/react-router";
 import { Suspense } from "react";
 import { useCodebook, useStudy } from "../../api/queries";
 import { Empty, Panes } from "../../parts/panes";
@@ -7,7 +7,9 @@ import { AllTables } from "./all-tables";
 import { BesidePage } from "./analyses/beside-page";
 import { AnalysisInHand } from "./analyses/in-hand";
 import { analysesOf, BESIDE, partOf } from "./analyses/plan";
-import { PlanDepends } from "./depends";
+import { FigureDepends } from "./depends/figure-page";
+import { PartDepends } from "./depends/part-page";
+import { PlanDepends } from "./depends/plan-page";
 import { TableInHand } from "./in-hand";
 import { ManyTables } from "./many-tables";
 import { ALL_TABLES, DEPENDS, MANY_TABLES, PlanList } from "./plan-list";
@@ -15,6 +17,7 @@ import { ALL_TABLES, DEPENDS, MANY_TABLES, PlanList } from "./plan-list";
 export function TablesStation() {
   const study = useStudy();
   const { item } = useParams({ strict: false });
+  const { figure, show } = useSearch({ from: "/study/$id/tables/{-$item}" });
   const book = useCodebook();
   const tables = study.document.tables ?? [];
   const current = tables.find((t) => t.id === item) ?? (item ? undefined : tables[0]);
@@ -25,6 +28,11 @@ export function TablesStation() {
   const hand = () => {
     if (item === ALL_TABLES) return <AllTables codebook={book} />;
     if (item === DEPENDS) return <PlanDepends />;
+    if (item?.startsWith(`${DEPENDS}.`)) {
+      const id = item.slice(DEPENDS.length + 1);
+      if (!figure) return <PartDepends key={id} id={id} />;
+      return <FigureDepends key={JSON.stringify([id, figure])} table={id} figure={figure} show={show ?? "decisions"} />;
+    }
     if (item === MANY_TABLES) return <ManyTables codebook={book} />;
     if (other && analysis) {
       return <AnalysisInHand key={item} part={other.part} analysis={analysis} codebook={book} />;

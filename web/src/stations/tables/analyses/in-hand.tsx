@@ -1,4 +1,4 @@
-import { Trash } from "@phosphor-icons/react";
+import { Trash, TreeStructure } from "@phosphor-icons/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import type { Schema } from "../../../api/client";
@@ -78,6 +78,17 @@ export function AnalysisInHand({
           }}
         />
       </div>
+      <ActionButton
+        id="analysis-depends"
+        label="What it depends on"
+        icon={TreeStructure}
+        look="quiet"
+        className="-ml-2"
+        disabled={saved == null}
+        run={() =>
+          navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item: `_depends.${analysis.id}` } })
+        }
+      />
       {part === "models" && <ModelForm model={analysis as Model} codebook={codebook} save={save} />}
       {part === "reliability" && <ScaleForm scale={analysis as Scale} codebook={codebook} save={save} />}
       {part === "correlations" && <PairsForm pairs={analysis as Pairs} codebook={codebook} save={save} />}

@@ -1,0 +1,1 @@
+"""Sections of a document that are not of its plan: methods, changes, what figures depend on."""

@@ -1,0 +1,117 @@
+import { Link } from "@tanstack/react-router";
+import type { Schema } from "../../../api/client";
+import { type DependenceLine, EVERY_TABLE, useDepends } from "../../../api/depends";
+import { useSaved } from "../../../api/queries";
+import { decimals, plural } from "../../../parts/figures";
+import { Bar, Heading } from "../../../parts/panes";
+import { calledOf, PARTS } from "../analyses/plan";
+import { Alternatives } from "./alternatives";
+import { Also } from "./figure-decisions";
+import { Standing } from "./standing";
+import { SMALL } from "./words";
+
+const most = (line: DependenceLine) => Math.max(0, ...Object.values(line.largest));
+
+/** Tables and analyses of a study, by what they are called. */
+export function partsOf(document: Schema["Study"]): { id: string; called: string }[] {
+  const tables = (document.tables ?? []).map((t) => ({ id: t.id, called: t.title ?? t.id }));
+  const others = PARTS.flatMap(({ part }) =>
+    (document[part] ?? []).map((of) => ({ id: of.id, called: calledOf(part, of as never) })),
+  );
+  return [...tables, ...others];
+}
+
+/** Decisions by the largest change that they make in what was worked out. */
+export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
+  const rank = (line: DependenceLine) => (line.refused ? -1 : most(line));
+  const sorted = [...lines].sort((a, b) => rank(b) - rank(a) || b.gone - a.gone);
+  const top = Math.max(...lines.filter((l) => l.kind !== "weight").map(most), 1);
+  return (
+    <table className="w-full text-sm">
+      <caption className="pb-1 text-left text-soft text-xs">
+        The largest change of any figure, in its own standard errors
+      </caption>
+      <thead>
+        <tr className="border-rule border-y">
+          <th scope="col" className="py-1 text-left font-semibold">
+            Without
+          </th>
+          <th scope="col" className="w-40">
+            <span className="sr-only">As a bar</span>
+          </th>
+          <th scope="col" className="px-2 text-right font-semibold">
+            Largest
+          </th>
+          <th scope="col" className="whitespace-nowrap px-2 text-right font-semibold">
+            Tests turned
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {sorted.map((line) => (
+          <tr key={line.id} className="border-hair border-b">
+            <th scope="row" className="py-1 text-left font-normal">
+              {line.says}
+              {line.instead && <span className="block text-soft text-xs">instead: {line.instead}</span>}
+              <Also line={line} />
+              {line.refused && <span className="block text-soft text-xs">nothing remains: {line.refused.what}</span>}
+            </th>
+            <td>{!line.refused && <Bar share={Math.min(most(line) / top, 1)} heed={most(line) > SMALL} />}</td>
+            <td className="whitespace-nowrap px-2 text-right tabular-nums">
+              {line.refused ? "" : line.gone > 0 ? `${plural(line.gone, "figure")} gone` : decimals(most(line), 2)}
+            </td>
+            <td className="px-2 text-right tabular-nums">{line.refused || !line.turned ? "" : line.turned}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** What the whole plan depends on: decisions by the largest change that they make anywhere. */
+export function PlanDepends() {
+  const study = useSaved();
+  const found = useDepends(study.id, study.edition, EVERY_TABLE);
+  const { lines, done, refusal } = found;
+  const hangs = partsOf(study.document)
+    .map((part) => {
+      const by = lines
+        .map((l) => [l.largest[part.id] ?? 0, l.instead ? `with ${l.instead}` : `without “${l.says}”`] as const)
+        .sort((a, b) => b[0] - a[0])[0];
+      return { part, by };
+    })
+    .sort((a, b) => (b.by?.[0] ?? 0) - (a.by?.[0] ?? 0));
+  return (
+    <article className="max-w-4xl">
+      <Heading over="Every table and analysis worked out again with one decision taken away, each in turn">
+        What the figures depend on
+      </Heading>
+      <Standing found={found} what="decisions taken away" />
+      <Decisions lines={lines} />
+      {done && !refusal && (
+        <>
+          <h2 className="mt-5 mb-1.5 border-rule border-b pb-0.5 font-semibold font-serif text-lg">
+            Tables by how much they hang on one decision
+          </h2>
+          <ul className="text-sm">
+            {hangs.map(({ part, by }) => (
+              <li key={part.id} className="py-0.5">
+                <Link
+                  to="/study/$id/tables/{-$item}"
+                  params={{ id: study.id, item: `_depends.${part.id}` }}
+                  className="text-act hover:underline"
+                >
+                  {part.called}
+                </Link>{" "}
+                <span className="text-soft">
+                  {by && by[0] > 0 ? `${decimals(by[0], 2)} standard errors ${by[1]}` : "on none"}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      <Alternatives />
+    </article>
+  );
+}
