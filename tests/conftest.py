@@ -12,6 +12,7 @@ from hypothesis import settings
 from sqlalchemy import Engine, create_engine, text
 
 from even_ballot.api.app import make_app
+from even_ballot.services.workers.helper_processes import DEPENDING
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.server import MariaServer
 
@@ -19,6 +20,8 @@ from even_ballot.store.server import MariaServer
 settings.register_profile("here", deadline=None)
 settings.register_profile("ci", deadline=None, derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "here")
+# Beside other tests on as few processors it would be starved.
+DEPENDING.nice = 1
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

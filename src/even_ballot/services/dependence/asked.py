@@ -1,7 +1,7 @@
 """What figures depend on, a line after the other, while it is worked out in another process."""
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from itertools import chain, islice
 from typing import Any
 
@@ -26,6 +26,21 @@ def _bytes_of(raw: RawTable) -> int:
     return sum(int(column.values.nbytes) for column in raw.columns)
 
 
+class Lines:
+    """Lines as they are worked out; closed, the work stops. What is at fault with the study itself is raised
+    at once."""
+
+    def __init__(self, found: Generator[bytes, None, None]) -> None:
+        self._found, self._first = found, list(islice(found, 1))
+
+    def __iter__(self) -> Iterator[bytes]:
+        return chain(self._first, self._found)
+
+    def close(self) -> None:
+        """Nobody wants the rest."""
+        self._found.close()
+
+
 class Asked:
     """A question about a study's figures, with all that another process needs to answer it. Everything is
     read from the database at once."""
@@ -39,17 +54,15 @@ class Asked:
         self._lookups = pipelines.tables(session, state)
         self._document, self._table = document_of(study), table_id
 
-    def _stream(self, name: str, *more: Any) -> Iterator[bytes]:
+    def _stream(self, name: str, *more: Any) -> Lines:
         args = (self._document, self._raw, dict(self._lookups), self._table, *more)
-        found = DEPENDING.stream(name, *args, size=_bytes_of(self._raw))
-        # What is at fault with the study itself is raised before anything is sent.
-        return chain(tuple(islice(found, 1)), found)
+        return Lines(DEPENDING.stream(name, *args, size=_bytes_of(self._raw)))
 
-    def decisions(self) -> Iterator[bytes]:
+    def decisions(self) -> Lines:
         """Lines of JSON (`DependenceLine`): the figures without each decision."""
         return self._stream("decisions")
 
-    def paths(self, figure: FigureKey, decisions: Sequence[str]) -> Iterator[bytes]:
+    def paths(self, figure: FigureKey, decisions: Sequence[str]) -> Lines:
         """Lines of JSON (`PathLine`): a figure over every combination of decisions."""
         return self._stream("paths", figure, decisions)
 

@@ -1,8 +1,8 @@
 """What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends
 that process, not the server's.
 
-python -m even_ballot.services.workers.helper FD TASK …: loads what tasks need and works through those that
-come in by a socket.
+python -m even_ballot.services.workers.helper FD NICE TASK …: loads what tasks need and works through
+those that come in by a socket.
 """
 
 import ctypes
@@ -142,11 +142,9 @@ def main() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    os.nice(1)
     connection = Connection(int(sys.argv[1]))
-    loads = set(sys.argv[2:])
-    if loads & STREAMS:
-        os.nice(9)
+    os.nice(int(sys.argv[2]))
+    loads = set(sys.argv[3:])
     for name in loads:
         task(name)
     if loads & STREAMS:

@@ -96,11 +96,11 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
 class _Helper:
     """A warm process."""
 
-    def __init__(self, loads: tuple[str, ...]) -> None:
+    def __init__(self, loads: tuple[str, ...], nice: int) -> None:
         ours, theirs = socket.socketpair()
         with theirs:
             program = "even_ballot.services.workers.helper"
-            command = [sys.executable, "-m", program, str(theirs.fileno()), *loads]
+            command = [sys.executable, "-m", program, str(theirs.fileno()), str(nice), *loads]
             self.process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
         self.connection = Connection(ours.detach())
         self.used = 0
@@ -117,10 +117,12 @@ class _Helper:
 
 class Helpers:
     """Some warm processes; one that ended is replaced at once. tasks: after how many one is replaced; loads:
-    tasks whose code they have ready."""
+    tasks whose code they have ready; nice: how far they give way to others."""
 
-    def __init__(self, count: int = 2, tasks: int = 200, loads: tuple[str, ...] = ("read",)) -> None:
-        self._loads, self._count, self._tasks = loads, count, tasks
+    def __init__(
+        self, count: int = 2, tasks: int = 200, loads: tuple[str, ...] = ("read",), nice: int = 1
+    ) -> None:
+        self.nice, self._loads, self._count, self._tasks = nice, loads, count, tasks
         self._free: queue.LifoQueue[_Helper] = queue.LifoQueue()
         self._lock = threading.Lock()
         self._started = 0
@@ -215,7 +217,7 @@ class Helpers:
         self._free.put(self._new())
 
     def _new(self) -> _Helper:
-        return _Helper(self._loads)
+        return _Helper(self._loads, self.nice)
 
     def close(self) -> None:
         """Ends the processes that are free."""
@@ -227,7 +229,7 @@ class Helpers:
 
 
 HELPERS = Helpers()
-DEPENDING = Helpers(loads=("decisions", "paths", "influence"))
+DEPENDING = Helpers(loads=("decisions", "paths", "influence"), nice=9)
 """For what may take long, and gives way to everything else."""
 
 
