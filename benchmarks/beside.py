@@ -7,10 +7,12 @@ plan's decisions are followed, over and over, by another: ratios of the medians 
 """
 
 import argparse
+import contextlib
 import statistics
 import tempfile
 import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
@@ -38,56 +40,71 @@ def answered(client: httpx.Client, paths: list[str], seconds: float) -> list[flo
     return found
 
 
+@contextlib.contextmanager
+def demo_served(folder: Path) -> Iterator[str]:
+    """The address of the demo's study on a server of its own."""
+    database = MariaServer(folder / "db")
+    database.start()
+    try:
+        engine = connect(database.url)
+        migrate(engine)
+        app = make_app(engine, None)
+        with Session(engine) as session, session.begin():
+            study = load_demo(session, app.state.pipelines)
+        port = free_port()
+        config = uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None, access_log=False)
+        server = uvicorn.Server(config)
+        threading.Thread(target=server.run, daemon=True).start()
+        while not server.started:
+            time.sleep(0.05)
+        prepare()
+        DEPENDING.warm()
+        yield f"http://127.0.0.1:{port}/api/v1/studies/{study}"
+        server.should_exit = True
+        time.sleep(0.5)
+        engine.dispose()
+    finally:
+        DEPENDING.close()
+        HELPERS.close()
+        database.stop()
+
+
+ASKED = ("tables/need", "tables/fares", "codebook", "findings", "ledger")
+
+
+class Follower(threading.Thread):
+    """Follows the whole plan's decisions over and over, until it is told to stop."""
+
+    def __init__(self, base: str) -> None:
+        super().__init__()
+        self.base, self.over, self.rounds = base, threading.Event(), 0
+
+    def run(self) -> None:
+        with httpx.Client(timeout=120) as client:
+            while not self.over.is_set():
+                client.get(f"{self.base}/depends/_all").raise_for_status()
+                self.rounds += 1
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--seconds", type=float, default=20)
     asked = parser.parse_args()
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(50))
-    with tempfile.TemporaryDirectory() as folder:
-        database = MariaServer(Path(folder) / "db")
-        database.start()
-        try:
-            engine = connect(database.url)
-            migrate(engine)
-            app = make_app(engine, None)
-            with Session(engine) as session, session.begin():
-                study = load_demo(session, app.state.pipelines)
-            port = free_port()
-            config = uvicorn.Config(app, host="127.0.0.1", port=port, log_config=None, access_log=False)
-            server = uvicorn.Server(config)
-            threading.Thread(target=server.run, daemon=True).start()
-            while not server.started:
-                time.sleep(0.05)
-            prepare()
-            DEPENDING.warm()
-            base = f"http://127.0.0.1:{port}/api/v1/studies/{study}"
-            paths = [f"{base}/tables/{name}" for name in ("need", "fares")]
-            paths += [f"{base}/codebook", f"{base}/findings", f"{base}/ledger"]
-            with httpx.Client(timeout=60) as client:
-                answered(client, paths, 3)
-                alone = answered(client, paths, asked.seconds)
-                over, rounds = threading.Event(), [0]
-
-                def follow() -> None:
-                    with httpx.Client(timeout=120) as other:
-                        while not over.is_set():
-                            other.get(f"{base}/depends/_all").raise_for_status()
-                            rounds[0] += 1
-
-                thread = threading.Thread(target=follow)
-                thread.start()
-                time.sleep(1)
-                beside = answered(client, paths, asked.seconds)
-                over.set()
-                thread.join()
-            server.should_exit = True
-            time.sleep(0.5)
-            engine.dispose()
-        finally:
-            DEPENDING.close()
-            HELPERS.close()
-            database.stop()
-    print(f"{len(alone):,} requests alone, {len(beside):,} beside {rounds[0]} rounds of the whole plan")
+    with tempfile.TemporaryDirectory() as folder, demo_served(Path(folder)) as base:
+        paths = [
+            f"{base}/{what}" for what in ("tables/need", "tables/fares", "codebook", "findings", "ledger")
+        ]
+        with httpx.Client(timeout=60) as client:
+            answered(client, paths, 3)
+            alone = answered(client, paths, asked.seconds)
+            follower = Follower(base)
+            follower.start()
+            time.sleep(1)
+            beside = answered(client, paths, asked.seconds)
+            follower.over.set()
+            follower.join()
+    print(f"{len(alone):,} requests alone, {len(beside):,} beside {follower.rounds} rounds of the whole plan")
     row("  the middle request, beside / alone", statistics.median(beside) / statistics.median(alone), "1.2")
     slow = [sorted(of)[int(0.95 * len(of))] for of in (beside, alone)]
     row("  the slowest twentieth begins at, beside / alone", slow[0] / slow[1], "1.2")

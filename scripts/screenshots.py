@@ -6,11 +6,13 @@ Starts a database and a server of its own in a temporary folder; the interface m
 (./start does).
 """
 
+import json
 import sys
 import tempfile
 import threading
 import time
 from pathlib import Path
+from urllib.parse import quote
 
 import structlog
 import uvicorn
@@ -54,7 +56,6 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     shot("codebook", f"{here}/codebook/ferry_runs_need", "also used by")
     shot("screening", f"{here}/screening/too_fast", "The cells")
     shot("cells", f"{here}/screening/cells?where=age%20%3E%2080&sort=fare_spend", "of 2,268 cases")
-    shot("left-out", f"{here}/screening/left-out", "Question by question")
     shot("flow", f"{here}/screening/flow", "Take them all back")
     shot("ledger", f"{here}/screening?ledger=true", "because: made by our own staff", "open-13")
     shot("margin", f"{here}/weighting/margin-0", "Woman, 18 to 34")
@@ -63,6 +64,8 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.see("Less the other column")
     time.sleep(0.4)
     browser.driver.save_screenshot(str(OUT / "tables.png"))
+    figure = {"stub": {"variable": "ferry_runs_need", "code": 4}, "banner": [], "stat": "col_pct"}
+    shot("depends", f"{here}/tables/_depends.need?figure={quote(json.dumps(figure))}", "decisions 2 move it")
     shot("model", f"{here}/tables/model.weekly", "Odds ratio, on a log axis")
     shot("correlations", f"{here}/tables/pairs.views", "A press tells of a pair")
     browser.go(f"{here}/intake")
