@@ -3,9 +3,10 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from even_ballot.core.dependence.comparing import CellKey, by_key
 from even_ballot.core.dependence.depends import Dependence, Depending
 from even_ballot.core.release.plan import FigureOf
-from even_ballot.core.tables.results import BannerKey, BannerPath, Cell, StubKey
+from even_ballot.core.tables.results import BannerKey, Cell, StubKey
 
 
 @dataclass(frozen=True)
@@ -32,15 +33,14 @@ class AppendixFigure:
     rows: tuple[AppendixRow, ...]
 
 
-def _key(figure: FigureOf) -> tuple[StubKey, BannerPath, str]:
+def _key(figure: FigureOf) -> CellKey:
     banner = tuple(BannerKey(of.variable, of.code, of.net) for of in figure.banner)
     stub = StubKey(figure.stub.variable, figure.stub.code, figure.stub.net)
     return stub, banner, figure.stat
 
 
-def _row(found: Dependence, table: str, key: tuple[StubKey, BannerPath, str]) -> AppendixRow:
-    cells = (cell for of in found.tables if of.id == table for cell in of.cells)
-    cell = next((c for c in cells if (c.stub, c.banner, c.stat) == key), None)
+def _row(found: Dependence, table: str, key: CellKey) -> AppendixRow:
+    cell = next((of.cell(key) for of in found.tables if of.id == table), None)
     refused = None if found.refused is None else found.refused.what
     about = (found.decision.says, found.decision.instead, len(found.entries), refused)
     if cell is None:
@@ -71,8 +71,7 @@ def appendix(of: Depending, figures: Sequence[FigureOf]) -> Iterator[AppendixFig
     published = {table.id: table for table in of.published.values()}
     for figure in figures:
         key = _key(figure)
-        cells = published[figure.table].cells if figure.table in published else ()
-        cell = next((c for c in cells if (c.stub, c.banner, c.stat) == key), None)
+        cell = by_key(published.get(figure.table)).get(key)
         if cell is not None:
             rows = sorted((_row(one, figure.table, key) for one in found), key=_size, reverse=True)
             yield AppendixFigure(figure.table, cell, tuple(rows))

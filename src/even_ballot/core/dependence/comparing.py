@@ -48,6 +48,10 @@ class DependentTable:
     cells: tuple[DependentCell, ...]
     turned: tuple[TurnedTest, ...] = ()
 
+    def cell(self, key: CellKey) -> DependentCell | None:
+        """A figure by what it is of."""
+        return next((c for c in self.cells if (c.stub, c.banner, c.stat) == key), None)
+
     @property
     def largest(self) -> float:
         """The largest change of any figure, in standard errors."""

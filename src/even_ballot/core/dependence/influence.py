@@ -12,6 +12,7 @@ from functools import cached_property, partial
 import numpy as np
 
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.dependence.comparing import by_key
 from even_ballot.core.dependence.depends import Depending
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
@@ -249,10 +250,8 @@ def _largest(values: Floats, first: int) -> list[int]:
 
 
 def _cell(pipeline: Pipeline, at: int, stub: StubKey, banner: BannerPath, stat: str) -> Cell:
-    wanted = (stub, banner, stat)
-    for cell in pipeline.table(at).cells:
-        if (cell.stub, cell.banner, cell.stat) == wanted:
-            return cell
+    if (cell := by_key(pipeline.table(at)).get((stub, banner, stat))) is not None:
+        return cell
     raise fault("The table has no such figure.", f"tables[{at}]", "Ask for one of its own figures.")
 
 

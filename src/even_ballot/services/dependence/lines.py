@@ -117,8 +117,7 @@ def path_lines(
     chosen = of.chosen(decisions)
     count = len(combinations(chosen))
     for k, path in enumerate(paths(of, chosen)):
-        cells = (cell for table in path.tables for cell in table.cells)
-        cell = next((c for c in cells if (c.stub, c.banner, c.stat) == figure.key), None)
+        cell = next((table.cell(figure.key) for table in path.tables), None)
         found = (None, None) if cell is None else (cell.without, cell.se_without)
         yield _line(asdict(PathLine(k, count, path.without, path.refused, *found)))
 

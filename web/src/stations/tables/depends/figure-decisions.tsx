@@ -2,8 +2,19 @@ import { Prohibit } from "@phosphor-icons/react";
 import type { DependenceLine } from "../../../api/depends";
 import { useChange } from "../../../api/queries";
 import { decimals, plural } from "../../../parts/figures";
-import { Dot } from "./standing";
+import { Columns, Dot } from "./standing";
+import { turnsLetter } from "./turned";
 import { insteadOf, type Moved, type Published, placing, printer, SMALL, signed } from "./words";
+
+const COLUMNS = [
+  ["Combine", "drawn", "w-6"],
+  ["Without", "words"],
+  ["On one axis", "drawn", "w-56"],
+  ["Figure", "number"],
+  ["Change", "number"],
+  ["in se", "number"],
+  ["Action", "drawn"],
+] as const;
 
 /** Other entries of the ledger that go with a decision. */
 export function Also({ line }: { line: DependenceLine }) {
@@ -33,31 +44,7 @@ export function FigureDecisions({
   return (
     <table className="w-full max-w-5xl text-sm">
       <caption className="sr-only">The figure as published, then without each decision</caption>
-      <thead>
-        <tr className="border-rule border-y">
-          <th scope="col" className="w-6">
-            <span className="sr-only">Combine</span>
-          </th>
-          <th scope="col" className="py-1 text-left font-semibold">
-            Without
-          </th>
-          <th scope="col" className="w-56">
-            <span className="sr-only">On one axis</span>
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            Figure
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            Change
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            in se
-          </th>
-          <th scope="col">
-            <span className="sr-only">Action</span>
-          </th>
-        </tr>
-      </thead>
+      <Columns of={COLUMNS} />
       <tbody>
         <tr className="font-semibold">
           <td />
@@ -96,6 +83,9 @@ export function FigureDecisions({
               {line.says}
               {line.instead && <span className="block text-soft text-xs">instead: {line.instead}</span>}
               <Also line={line} />
+              {turnsLetter(line.tables[0]?.turned ?? [], cell) && (
+                <span className="block text-heed text-xs">a letter beside it turns</span>
+              )}
             </th>
             <td className="relative h-6">
               {without != null && <Dot place={at(without)} look={Math.abs(inSe ?? 0) > SMALL ? "large" : "small"} />}

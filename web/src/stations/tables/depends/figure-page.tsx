@@ -1,6 +1,6 @@
-import { ArrowLeft, GitFork, ListPlus, Scales, UsersThree } from "@phosphor-icons/react";
+import { GitFork, ListPlus, Scales, UsersThree } from "@phosphor-icons/react";
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "@tanstack/react-router";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { type FigureKey, useDepends } from "../../../api/depends";
 import { tableQuery, useChange, useSaved } from "../../../api/queries";
@@ -12,7 +12,7 @@ import { columnLabel, rowLabel } from "../headings";
 import { Combinations } from "./combinations";
 import { FigureDecisions } from "./figure-decisions";
 import { Influence } from "./influence";
-import { Standing } from "./standing";
+import { Back, Standing } from "./standing";
 import { keyOf, movedOf, pathsOf, saysMoved } from "./words";
 
 const MOST_PATHS = 512;
@@ -49,13 +49,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
   const inAppendix = appendix.some((of) => of.table === table && same(of as never, cell));
   return (
     <article className="max-w-5xl">
-      <Link
-        to="/study/$id/tables/{-$item}"
-        params={{ id: study.id, item: table }}
-        className="inline-flex items-center gap-1 text-act text-sm hover:underline"
-      >
-        <ArrowLeft size={14} aria-hidden /> {result.title}
-      </Link>
+      <Back item={table} label={result.title} />
       <Heading over="What this figure depends on">
         {rowLabel(result, cell.stub)} ·{" "}
         {columnLabel(

@@ -5,9 +5,19 @@ import { useSaved } from "../../../api/queries";
 import { count, decimals, percent, plural } from "../../../parts/figures";
 import { Faults } from "../../../parts/notices";
 import { Bar, Sub } from "../../../parts/panes";
+import { Columns } from "./standing";
 import { isShare, type Published, printer, signed } from "./words";
 
 type Unit = Schema["InfluentialUnit"];
+
+const COLUMNS = [
+  ["Which", "words"],
+  ["Stratum", "words"],
+  ["As a bar", "drawn", "w-40"],
+  ["in se", "number"],
+  ["Figure without", "number"],
+  ["Change", "number"],
+] as const;
 
 /** Standard errors from which one case is said to carry the figure. */
 const HEAVY = 0.5;
@@ -25,7 +35,7 @@ export function saysInfluence(found: Schema["Influence"], cell: Published): stri
     stratum && found.strata.length > 1
       ? ` ${percent(stratum.share, 0)} % of the variance comes from ${stratum.name}.`
       : "";
-  return `The largest case, record ${first.records[0]}, ${heavy ? "carries" : "makes"} ${decimals(Math.abs(first.in_se ?? 0), 2)} standard errors of it${without}.${from}`;
+  return `The largest case, record ${count(first.records[0] ?? 0)}, ${heavy ? "carries" : "makes"} ${decimals(Math.abs(first.in_se ?? 0), 2)} standard errors of it${without}.${from}`;
 }
 
 function Units({
@@ -44,28 +54,7 @@ function Units({
   return (
     <table className="w-full max-w-5xl text-sm">
       <caption className="pb-1 text-left text-soft text-xs">{caption}</caption>
-      <thead>
-        <tr className="border-rule border-y">
-          <th scope="col" className="py-1 text-left font-semibold">
-            Which
-          </th>
-          <th scope="col" className="text-left font-semibold">
-            Stratum
-          </th>
-          <th scope="col" className="w-40">
-            <span className="sr-only">As a bar</span>
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            w·z in se
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            Figure without
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            Change
-          </th>
-        </tr>
-      </thead>
+      <Columns of={COLUMNS} />
       <tbody>
         {units.map((u) => (
           <tr key={`${u.name} ${u.records[0]}`} className="border-hair border-b">
@@ -110,7 +99,7 @@ export function Influence({ table, cell }: { table: string; cell: Published }) {
       <Units
         units={data.cases}
         cell={cell}
-        caption="By what each counts in the figure’s standard error; the figure without each, everything worked out again"
+        caption="By what each counts (w·z) in the figure’s standard error; the figure without each, everything worked out again"
         one={(u) => link(u.records, `Record ${count(u.records[0] ?? 0)}`)}
       />
       {data.units.length > 0 && (

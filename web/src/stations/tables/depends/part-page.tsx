@@ -1,4 +1,3 @@
-import { ArrowLeft } from "@phosphor-icons/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../../api/client";
@@ -10,7 +9,8 @@ import { Empty, Heading, Sub } from "../../../parts/panes";
 import { itemOf, PARTS, type Part } from "../analyses/plan";
 import { columnLabel, rowLabel } from "../headings";
 import { Decisions, partsOf } from "./plan-page";
-import { Standing } from "./standing";
+import { Back, Standing } from "./standing";
+import { TurnedTests } from "./turned";
 import { keyOf } from "./words";
 
 /** Figures of a table by the largest change that any decision makes in them. */
@@ -57,18 +57,14 @@ export function PartDepends({ id }: { id: string }) {
   const result = data?.result;
   return (
     <article className="max-w-4xl">
-      <Link
-        to="/study/$id/tables/{-$item}"
-        params={{ id: study.id, item: home(study.document, id) }}
-        className="inline-flex items-center gap-1 text-act text-sm hover:underline"
-      >
-        <ArrowLeft size={14} aria-hidden /> {isTable ? "The table" : "The analysis"}
-      </Link>
+      <Back item={home(study.document, id)} label={isTable ? "The table" : "The analysis"} />
       <Heading over="What it depends on: worked out again with one decision taken away, each in turn">{called}</Heading>
       <Standing found={found} what="decisions taken away" />
       <Decisions lines={found.lines} />
       {found.done && isTable && result && (
         <>
+          <Sub>Tests and letters that turn</Sub>
+          <TurnedTests lines={found.lines} result={result} />
           <Sub>Figures that move most</Sub>
           <ul className="text-sm">
             {figures.map(({ cell, inSe, says }) => (

@@ -7,8 +7,15 @@ import { Bar, Heading } from "../../../parts/panes";
 import { calledOf, PARTS } from "../analyses/plan";
 import { Alternatives } from "./alternatives";
 import { Also } from "./figure-decisions";
-import { Standing } from "./standing";
+import { Columns, Standing } from "./standing";
 import { SMALL } from "./words";
+
+const COLUMNS = [
+  ["Without", "words"],
+  ["As a bar", "drawn", "w-40"],
+  ["Largest", "number"],
+  ["Tests turned", "number"],
+] as const;
 
 const most = (line: DependenceLine) => Math.max(0, ...Object.values(line.largest));
 
@@ -31,22 +38,7 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
       <caption className="pb-1 text-left text-soft text-xs">
         The largest change of any figure, in its own standard errors
       </caption>
-      <thead>
-        <tr className="border-rule border-y">
-          <th scope="col" className="py-1 text-left font-semibold">
-            Without
-          </th>
-          <th scope="col" className="w-40">
-            <span className="sr-only">As a bar</span>
-          </th>
-          <th scope="col" className="px-2 text-right font-semibold">
-            Largest
-          </th>
-          <th scope="col" className="whitespace-nowrap px-2 text-right font-semibold">
-            Tests turned
-          </th>
-        </tr>
-      </thead>
+      <Columns of={COLUMNS} />
       <tbody>
         {sorted.map((line) => (
           <tr key={line.id} className="border-hair border-b">

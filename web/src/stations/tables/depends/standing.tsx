@@ -1,4 +1,7 @@
+import { ArrowLeft } from "@phosphor-icons/react";
+import { Link } from "@tanstack/react-router";
 import type { Found } from "../../../api/depends";
+import { useSaved } from "../../../api/queries";
 import { Faults } from "../../../parts/notices";
 
 /** How far it has got, or what stopped it. */
@@ -33,5 +36,42 @@ export function Dot({ place, look }: { place: number; look: "published" | "small
       className={`absolute top-1/2 -translate-x-1/2 -translate-y-1/2 ${shape[look]}`}
       style={{ left: `${place}%` }}
     />
+  );
+}
+
+/** The way back to a table or an analysis. */
+export function Back({ item, label }: { item: string; label: string }) {
+  const study = useSaved();
+  return (
+    <Link
+      to="/study/$id/tables/{-$item}"
+      params={{ id: study.id, item }}
+      className="inline-flex items-center gap-1 text-act text-sm hover:underline"
+    >
+      <ArrowLeft size={14} aria-hidden /> {label}
+    </Link>
+  );
+}
+
+/** Headings of columns: words at the left, numbers at the right, and what is only drawn. */
+export function Columns({
+  of,
+}: {
+  of: readonly (readonly [name: string, kind: "words" | "number" | "drawn", wide?: string])[];
+}) {
+  return (
+    <thead>
+      <tr className="border-rule border-y">
+        {of.map(([name, kind, wide = ""]) => (
+          <th
+            key={name}
+            scope="col"
+            className={`py-1 font-semibold ${kind === "number" ? "whitespace-nowrap px-2 text-right" : "text-left"} ${wide}`}
+          >
+            {kind === "drawn" ? <span className="sr-only">{name}</span> : name}
+          </th>
+        ))}
+      </tr>
+    </thead>
   );
 }
