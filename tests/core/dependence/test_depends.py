@@ -188,6 +188,26 @@ def test_a_difference_of_a_few_cases_is_not_told_where_small_counts_are_hidden(t
     assert all(cell.without is None for table in first.tables for cell in table.cells)
 
 
+def test_alternatives_that_differ_by_a_few_cases_are_not_both_told(tmp_path: Path) -> None:
+    """Each is far from what is published; side by side they would tell of three cases."""
+    (tmp_path / "a.csv").write_text("y\n" + "\n".join(map(str, range(1, 101))) + "\n")
+    entries = [{"do": "drop_cases", "where": "y > 80"}]
+    others = [
+        {"label": str(cut), "set": [{"at": "ledger[0].where", "to": f"y > {cut}"}]} for cut in (60, 57, 40)
+    ]
+    tables = [{"id": "u", "stub": ["y"], "show": ["mean"]}]
+    study = {"source": {"path": "a.csv"}, "ledger": entries, "tables": tables, "alternatives": others}
+    told = {}
+    for below in (None, 10):
+        (tmp_path / "study.json").write_text(json.dumps({**study, "suppression": {"below": below}}))
+        of = depending(tmp_path)
+        found = [one for one in of.each() if one.decision.kind == "alternative"]
+        told[below] = [one.tables[0].cells[0].without for one in found]
+        over = list(paths(of, of.chosen([one.decision.id for one in found])))
+        assert [path.tables[0].cells[0].without for path in over][1:] == told[below]
+    assert told == {None: [30.5, 29.0, 20.5], 10: [30.5, None, 20.5]}
+
+
 def test_every_combination_of_decisions_is_its_own_run() -> None:
     study, raw, lookups = loaded(FILES)
     document = json.loads((FILES / "study.json").read_text())
@@ -281,3 +301,36 @@ def test_the_command_writes_combinations(tmp_path: Path) -> None:
     assert [path["without"] for path in said][-1] == ["ledger[0]", "design.variance=jackknife"]
     figures = [path["tables"][0]["cells"][0]["without"] for path in said]
     assert figures == [20.0, 20.0, pytest.approx(28.9), pytest.approx(28.9)]
+
+
+def significant(table: TableResult) -> dict[str, bool]:
+    """Every test of a table, by what it is of, read plainly."""
+    found = {}
+    for test in table.tests:
+        of = (test.kind, str(test.stub), test.banner, getattr(test, "a", None), getattr(test, "b", None))
+        found[repr((*of, getattr(test, "stat", None)))] = getattr(test, "p_adjusted", test.p) < 0.05
+    return found
+
+
+def test_every_test_that_turns_is_named_and_no_other() -> None:
+    study, raw, lookups = loaded(FILES)
+    document = json.loads((FILES / "study.json").read_text())
+    for table in document["tables"]:
+        table["tests"] = ["independence", "wald", "columns", "trend"]
+    asked = parse_study(document).model_copy(update={"source": study.source})
+    names = ["need", "crossing", "why"]
+    of = Depending(asked, given(asked, raw, lookups).inputs, names)
+    base = {table.id: significant(table) for table in of.published.values()}
+    turned = 0
+    for found in of.each():
+        results, _ = by_hand(document, (found.decision.id, *found.entries), asked, raw, lookups)
+        if results is None:
+            continue
+        there = {table.id: significant(table) for table in results.tables}
+        for table in found.tables:
+            here, other = base[table.id], there.get(table.id, {})
+            keys = {*here, *other}
+            expected = sum(here.get(key, False) != other.get(key, False) for key in keys)
+            assert len(table.turned) == expected
+            turned += expected
+    assert turned > 10

@@ -10,6 +10,7 @@ from even_ballot.core.models.results import AnalysisResult, CorrelationsResult, 
 from even_ballot.core.tables.results import BannerPath, Cell, StubKey, TableResult, Test, as_json
 
 CellKey = tuple[StubKey, BannerPath, str]
+Counts = tuple[int | None, ...]
 
 
 @dataclass(frozen=True)
@@ -99,18 +100,47 @@ class DependentAnalysis:
         return sum(of.without is None for of in self.figures)
 
 
-def _near(a: int | None, b: int | None, below: int | None) -> bool:
-    """Whether so few cases make the difference that showing both would tell of them."""
-    return below is not None and a is not None and b is not None and 0 < abs(a - b) < below
+class Shown:
+    """How many cases stand behind what is shown of each figure, so that no two numbers of one are shown whose
+    few cases of difference would tell of them. below: disclosure control's least count, None without it.
+
+    >>> shown = Shown(5)
+    >>> shown.takes("a", (100, 200)), shown.takes("a", (97, 200)), shown.takes("a", (90, 200))
+    (True, False, True)
+    """
+
+    def __init__(self, below: int | None) -> None:
+        self._below = below
+        self._counts: dict[Any, list[Counts]] = {}
+
+    @property
+    def protects(self) -> bool:
+        """Whether small counts are hidden at all."""
+        return self._below is not None
+
+    def takes(self, figure: Any, counts: Counts) -> bool:
+        """Whether one more number of a figure may be shown beside those before; if so it counts as shown."""
+        if self._below is None:
+            return True
+        before = self._counts.setdefault(figure, [])
+        if any(self._near(a, b) for other in before for a, b in zip(other, counts, strict=True)):
+            return False
+        before.append(counts)
+        return True
+
+    def _near(self, a: int | None, b: int | None) -> bool:
+        return a is not None and b is not None and 0 < abs(a - b) < (self._below or 0)
 
 
 def _in_se(change: float, se: float | None) -> float | None:
     return change / se if se else None
 
 
-def _compared(cell: Cell, other: Cell | None, below: int | None) -> DependentCell:
-    key = (cell.stub, cell.banner, cell.stat, cell.est, cell.se)
-    if other is None or _near(cell.n, other.n, below) or _near(cell.base_n, other.base_n, below):
+def _compared(table: str, cell: Cell, other: Cell | None, shown: Shown) -> DependentCell:
+    figure = (table, cell.stub, cell.banner, cell.stat)
+    key = (*figure[1:], cell.est, cell.se)
+    shown.takes(figure, (cell.n, cell.base_n))
+    if other is None or not shown.takes(figure, (other.n, other.base_n)):
         return DependentCell(*key)
     change = other.est - cell.est
     return DependentCell(*key, other.est, other.se, change, _in_se(change, cell.se))
@@ -158,17 +188,18 @@ def _turned(mine: TableResult, other: TableResult | None, alpha: float) -> Itera
 
 
 def compared_table(
-    mine: TableResult, other: TableResult | None, below: int | None, alpha: float
+    mine: TableResult, other: TableResult | None, shown: Shown, alpha: float
 ) -> DependentTable:
-    """A table beside what it is without a decision. below: disclosure control's least count; alpha: under
-    which a p-value is significant. Where figures may not be shown side by side, their tests are not either.
+    """A table beside what it is without a decision. shown: what is shown of its figures already; alpha:
+    under which a p-value is significant. Where figures may not be shown side by side, their tests are not
+    either.
 
-    >>> compared_table(TableResult("t", "T", (), (), 8, (), ()), None, None, 0.05).gone
+    >>> compared_table(TableResult("t", "T", (), (), 8, (), ()), None, Shown(None), 0.05).gone
     0
     """
     others = by_key(other)
-    cells = tuple(_compared(c, others.get((c.stub, c.banner, c.stat)), below) for c in mine.cells)
-    hidden = below is not None and any(cell.without is None for cell in cells)
+    cells = tuple(_compared(mine.id, c, others.get((c.stub, c.banner, c.stat)), shown) for c in mine.cells)
+    hidden = shown.protects and any(cell.without is None for cell in cells)
     return DependentTable(mine.id, cells, () if hidden else tuple(_turned(mine, other, alpha)))
 
 
@@ -194,21 +225,22 @@ def _figures(result: AnalysisResult | None) -> dict[str, _Figure]:
 
 
 def compared_analysis(
-    part: AnalysisPart, mine: AnalysisResult, other: AnalysisResult | None, below: int | None, alpha: float
+    part: AnalysisPart, mine: AnalysisResult, other: AnalysisResult | None, shown: Shown, alpha: float
 ) -> DependentAnalysis:
     """An analysis beside what it is without a decision, as `compared_table`.
 
     >>> from even_ballot.core.models.results import ReliabilityResult
     >>> mine, other = (ReliabilityResult("r", "R", 9, alpha, 0.1) for alpha in (0.7, 0.9))
-    >>> round(compared_analysis("reliability", mine, other, None, 0.05).largest, 6)
+    >>> round(compared_analysis("reliability", mine, other, Shown(None), 0.05).largest, 6)
     2.0
     """
     there = _figures(other)
     found = []
     for key, figure in _figures(mine).items():
-        without = there.get(key)
+        without, name = there.get(key), (part, mine.id, key)
+        shown.takes(name, (figure.n,))
         own = (figure.of, figure.est, figure.se)
-        if without is None or _near(figure.n, without.n, below):
+        if without is None or not shown.takes(name, (without.n,)):
             found.append(DependentFigure(*own, p=figure.p))
             continue
         change = without.est - figure.est

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from even_ballot.core.dependence.comparing import (
     DependentAnalysis,
     DependentTable,
+    Shown,
     compared_analysis,
     compared_table,
 )
@@ -141,6 +142,7 @@ class Depending:
     def __init__(self, study: Study, inputs: Inputs, wanted: Sequence[str] | None = None) -> None:
         self.study, self.inputs, self._kept = study, inputs, _Kept()
         self.base = Pipeline(study, inputs, self._kept, states=True)
+        self.shown = Shown(study.suppression.below)
         _ = self.base.weighted, self.base.shared
         self._tables = [at for at, of in enumerate(study.tables) if wanted is None or of.id in wanted]
         self._analyses = [
@@ -194,7 +196,7 @@ class Depending:
 
     def without(self, decision: Decision) -> Dependence:
         """What the figures would be without a decision."""
-        below, entries = self.study.suppression.below, tuple[str, ...]()
+        entries = tuple[str, ...]()
         try:
             pipeline, gone = standing(self.study, [decision], self.inputs, self.keeping())
             entries = tuple(f"ledger[{i}]" for i in gone)
@@ -206,7 +208,7 @@ class Depending:
             compared_table(
                 mine,
                 or_none(partial(pipeline.table, at)),
-                below,
+                self.shown,
                 self.alpha(at),
             )
             for at, mine in self.published.items()
@@ -216,7 +218,7 @@ class Depending:
                 part,
                 mine,
                 or_none(partial(pipeline.analysis, part, at)),
-                below,
+                self.shown,
                 1 - getattr(self.study, part)[at].interval.level,
             )
             for (part, at), mine in self.analysed.items()

@@ -77,6 +77,7 @@ def contributions(sample: Sample, terms: CaseTerms) -> Contributions:
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.shared import SharedCounts
     >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
     >>> request = TableRequest(id="t", stub=("age",), show=("mean",))
     >>> found = contributions(shared.sample, case_terms(shared, request, StubKey("age"), (), "mean"))

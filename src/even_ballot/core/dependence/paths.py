@@ -86,9 +86,8 @@ def _path(of: Depending, choice: Sequence[Decision]) -> Path:
         _ = pipeline.weighted, pipeline.shared
     except StudyError as error:
         return Path(ids, entries, error.faults[0], ())
-    below = of.study.suppression.below
     tables = tuple(
-        compared_table(mine, or_none(partial(pipeline.table, at)), below, of.alpha(at))
+        compared_table(mine, or_none(partial(pipeline.table, at)), of.shown, of.alpha(at))
         for at, mine in of.published.items()
     )
     return Path(ids, entries, None, tables)
