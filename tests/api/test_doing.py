@@ -22,7 +22,7 @@ def test_the_sweep_says_each_check_and_how_far_it_is(
     book = demo["document"]["codebook"]
     api.change(demo, codebook={**book, "rules": [{"name": "grown up", "must": "age > 17"}]})
     shares = [doing["share"] for doing in seen]
-    assert len(seen) == 13
+    assert len(seen) == 14
     assert shares == sorted(shares)
     assert shares[0] == 0
     assert 0.9 < shares[-1] < 1

@@ -110,8 +110,8 @@ def influential(data: Dataset, settings: Screening) -> Iterator[Found]:
     as if every case were a unit of its own; w: the weight that came with the file, if any.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> [(f.variable, f.count) for f in influential(ferry(), Screening(influence=0.6)) if f.count]
-    [('age', 1)]
+    >>> [(f.variable, f.count) for f in influential(ferry(), Screening(influence=0.5)) if f.count]
+    [('age', 1), ('to_work', 1), ('to_shop', 1)]
     """
     weight = data.with_role("weight")
     if settings.influence is None:
