@@ -76,9 +76,15 @@ def compare_with_palette(browser: Browser) -> None:
     browser.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
 
 
-def test_every_action_of_every_button_is_in_the_palette(browser: Browser, study: str) -> None:
+def test_every_action_of_every_button_is_in_the_palette_and_no_page_scrolls_sideways(
+    browser: Browser, study: str
+) -> None:
     for page in PAGES:
         visit(browser, study, page)
+        wide, room = browser.driver.execute_script(
+            "return [document.documentElement.scrollWidth, innerWidth]"
+        )
+        assert wide <= room, page
         compare_with_palette(browser)
     browser.go(f"{study}/codebook/ferry_runs_need")
     browser.act("tool-reverse")
@@ -225,15 +231,6 @@ def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
         )
         found[page] = [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]]
     assert "\n".join(f"{page}: {fault}" for page, faults in found.items() for fault in faults) == ""
-
-
-def test_the_page_never_scrolls_sideways(browser: Browser, study: str) -> None:
-    for page in PAGES:
-        visit(browser, study, page)
-        wide, room = browser.driver.execute_script(
-            "return [document.documentElement.scrollWidth, innerWidth]"
-        )
-        assert wide <= room, page
 
 
 def test_a_changed_target_shows_its_effect_and_a_wrong_one_is_said_in_place(

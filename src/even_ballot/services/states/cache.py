@@ -20,7 +20,7 @@ from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.services.workers.process_limits import GIB, give_back, machine_memory
 
 _SMALL, _DEEP = 2000, 12
-RESTING, IDLE = 192 << 20, 300.0
+RESTING, IDLE = 64 << 20, 300.0
 """Bytes that may be kept though nobody asks for them, and after how many seconds that is so."""
 
 
