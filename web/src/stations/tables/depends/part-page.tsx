@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../../api/client";
 import { type DependenceLine, useDepends } from "../../../api/depends";
-import { tableQuery, useSaved } from "../../../api/queries";
+import { tableQuery, useCodebook, useSaved } from "../../../api/queries";
 import { statisticName, useVocabulary } from "../../../api/vocabulary";
 import { decimals } from "../../../parts/figures";
 import { Empty, Heading, Sub } from "../../../parts/panes";
@@ -26,10 +26,11 @@ export function mostMoved(lines: readonly DependenceLine[], first: number) {
 }
 
 /** What a column of an analysis' figures is called. */
-function analysisFigure(of: Record<string, unknown>): string {
+function analysisFigure(of: Record<string, unknown>, label: (variable: string, code: number) => string): string {
   if (of.term) {
     const term = of.term as { variable: string; code?: number }[];
-    return term.map((f) => (f.code == null ? f.variable : `${f.variable} ${f.code}`)).join(" × ") || "Intercept";
+    const said = term.map((f) => (f.code == null ? f.variable : `${f.variable}: ${label(f.variable, f.code)}`));
+    return said.join(" × ") || "Intercept";
   }
   return of.a ? `${of.a}, ${of.b}` : "Alpha";
 }
@@ -45,6 +46,12 @@ export function PartDepends({ id }: { id: string }) {
   const study = useSaved();
   const vocabulary = useVocabulary();
   const found = useDepends(study.id, study.edition, id);
+  const book = useCodebook();
+  const label = (variable: string, code: number) => {
+    const scale = book.variables.find((v) => v.variable.name === variable)?.variable.scale;
+    const answers = scale ? study.document.codebook?.scales?.[scale]?.codes : undefined;
+    return answers?.find((answer) => answer.code === code)?.label ?? String(code);
+  };
   const isTable = (study.document.tables ?? []).some((t) => t.id === id);
   const { data } = useQuery({ ...tableQuery(study.id, study.edition, id), enabled: isTable });
   const called = partsOf(study.document).find((part) => part.id === id)?.called;
@@ -97,7 +104,7 @@ export function PartDepends({ id }: { id: string }) {
           <ul className="text-sm">
             {moved.map(({ line, figure }) => (
               <li key={`${line.id} ${JSON.stringify(figure.of)}`} className="py-0.5">
-                {analysisFigure(figure.of)}{" "}
+                {analysisFigure(figure.of, label)}{" "}
                 <span className="tabular-nums">
                   {decimals(figure.est, 3)}
                   {figure.without != null && ` → ${decimals(figure.without, 3)}`}
