@@ -99,5 +99,13 @@ def test_influential_cases_are_looked_for_on_demand(browser: Browser, study: str
     browser.go(f"{study}/screening")
     browser.act("seek-influential")
     browser.see("No case makes more than 0.5 standard errors of the mean of a number.")
+    # A lower threshold is set where it says so; the finding leads to its cells, and raises it again.
+    browser.fill("Found beyond", "0.2", enter=True)
+    browser.until(lambda: "No case makes" not in browser.text(), "a finding")
+    browser.go(f"{study}/screening/influential~fare_spend")
+    browser.see("one case carries the mean of a number")
+    browser.see("The cells")
+    browser.fill("Found beyond", "0.5", enter=True)
+    browser.see("No case makes more than 0.5 standard errors of the mean of a number.")
     browser.act("seek-influential")
     browser.until(lambda: "No case makes" not in browser.text(), "the check to be off")

@@ -125,7 +125,8 @@ class Shown:
         before = self._counts.setdefault(figure, [])
         if any(self._near(a, b) for other in before for a, b in zip(other, counts, strict=True)):
             return False
-        before.append(counts)
+        if counts not in before:
+            before.append(counts)
         return True
 
     def _near(self, a: int | None, b: int | None) -> bool:

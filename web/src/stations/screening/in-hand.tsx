@@ -6,11 +6,11 @@ import { useChange, useCodebook, useFindingCases, useStudy } from "../../api/que
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextInput } from "../../parts/fields";
 import { plural } from "../../parts/figures";
-import { NumberField } from "../../parts/number-field";
 import { Heading, Sub } from "../../parts/panes";
 import { EditCell } from "./cells/edit";
 import { type InHand as Cell, Grid } from "./cells/grid";
 import { CutOff } from "./cut-off";
+import { Threshold } from "./influence";
 import { type Group, KINDS, titleOf } from "./kinds";
 
 const CELL_KINDS = ["not_placed", "not_in_codebook", "blank"];
@@ -139,19 +139,7 @@ export function InHand({ group }: { group: Group }) {
       <Heading over={`${KINDS[group.kind]?.heading ?? group.kind}: ${KINDS[group.kind]?.says ?? ""}`}>
         {titleOf(group)}
       </Heading>
-      {group.kind === "influential" && (
-        <Field label="Found beyond" hint="Standard errors of the mean that one case makes.">
-          {(p) => (
-            <NumberField
-              {...p}
-              value={study.document.screening?.influence}
-              fits={(n) => n > 0}
-              empty={false}
-              take={(influence) => change.mutate((document) => ({ screening: { ...document.screening, influence } }))}
-            />
-          )}
-        </Field>
-      )}
+      {group.kind === "influential" && <Threshold />}
       {(group.kind === "too_fast" || group.kind === "too_little") && <CutOff kind={group.kind} />}
       {group.accepted ? (
         <Reopen group={group} />

@@ -8,6 +8,7 @@ import { CellsPage } from "./cells/page";
 import { CutOff } from "./cut-off";
 import { Flow } from "./flow";
 import { InHand } from "./in-hand";
+import { INFLUENCE, Threshold } from "./influence";
 import { type Group, groupsOf, KINDS, titleOf } from "./kinds";
 import { LeftOut } from "./left-out";
 import { Rules } from "./rules";
@@ -37,9 +38,6 @@ function Item({ group, current }: { group: Group; current: boolean }) {
     </li>
   );
 }
-
-/** Standard errors of a mean beyond which one case is found to carry it, unless it is said otherwise. */
-const INFLUENCE = 0.5;
 
 export function ScreeningStation() {
   const study = useStudy();
@@ -120,6 +118,7 @@ export function ScreeningStation() {
                 No case makes more than {plainly(study.document.screening?.influence ?? INFLUENCE)} standard errors of
                 the mean of a number.
               </p>
+              <Threshold />
             </>
           )}
           <ul onKeyDown={arrows}>
