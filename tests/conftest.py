@@ -51,6 +51,12 @@ def pytest_addoption(parser: pytest.Parser) -> None:
         help="how often each operation of the API is asked what its schema allows",
     )
     parser.addoption(
+        "--documents",
+        type=int,
+        default=60,
+        help="mutated study documents, and mutated ledgers, laid on a study whose pages are all opened",
+    )
+    parser.addoption(
         "--record", action="store_true", help="write the answers that components are tested with anew"
     )
     parser.addoption(

@@ -51,6 +51,8 @@ def install(app: FastAPI) -> None:
         Stopped: lambda _, __: _answer(409, _STOPPED),
         RequestValidationError: lambda _, error: _invalid(error),
         TimeoutError: lambda _, __: _again(_POOL_FULL),
+        UnicodeEncodeError: lambda _, __: _answer(422, _HALF),
+        MemoryError: lambda _, __: _again(_NO_MEMORY),
         OutcomeUnknown: lambda app, _: _unknown(app),
         DBAPIError: lambda app, error: _database(app, error),
     }
@@ -76,6 +78,10 @@ _STOPPED = Fault("This was stopped before it was done; nothing was changed.", ""
 _POOL_FULL = Fault(
     "All connections to the database are in use; nothing was changed.", "", "Try again in a moment."
 )
+_HALF = Fault(
+    "A text in this holds half a character, which cannot be stored or shown.", "", "Type that text again."
+)
+_NO_MEMORY = Fault("This needs more memory than is free; nothing was changed.", "", "Ask for less at once.")
 _BUSY_FAULT = Fault("Somebody else was saving the same; nothing of this was saved.", "", "Try again.")
 _REFUSED = {
     507: (_FULL, "The disk that the database is on is full; nothing of this was saved.", "Make room there."),

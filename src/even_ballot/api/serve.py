@@ -29,7 +29,7 @@ from even_ballot.api.admission import CONNECTIONS
 from even_ballot.api.app import make_app
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
-from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS
+from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, READERS
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.jobs import fail_lost_jobs
 from even_ballot.store.server import DatabaseDown, MariaServer, free_port
@@ -175,6 +175,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             migrate(engine)
             fail_lost_jobs(engine)
             database.watch()
+            READERS.warm()
             HELPERS.warm()
             DEPENDING.warm()
             app = make_app(engine, web, database)

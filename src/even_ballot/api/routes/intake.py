@@ -14,7 +14,6 @@ from even_ballot.services.stations import intake
 from even_ballot.services.stations.views import FilePreview, LineView, StudyView
 from even_ballot.services.studies import studies
 from even_ballot.services.workers.jobs import JobView
-from even_ballot.store.database import saved
 
 router = APIRouter(tags=["intake"], responses=REFUSALS)
 
@@ -69,8 +68,7 @@ def set_lookup(
     study_id: str, name: str, edition: int, file: Made, session: Transaction, pipelines: Workbench
 ) -> StudyView:
     """Gives a study a lookup file."""
-    studies.set_lookup(session, study_id, edition, name, file.id)
-    saved(session)
+    studies.set_lookup(session, pipelines, study_id, edition, name, file.id)
     return studies.view(session, pipelines, study_id)
 
 
@@ -92,6 +90,5 @@ def take_over_newer(
     study_id: str, edition: int, file: Made, session: Transaction, pipelines: Workbench
 ) -> StudyView:
     """Takes a newer file over, whole."""
-    refresh.take_over(session, study_id, edition, file.id)
-    saved(session)
+    refresh.take_over(session, pipelines, study_id, edition, file.id)
     return studies.view(session, pipelines, study_id)

@@ -11,7 +11,6 @@ from even_ballot.core.draft.line import DraftLine
 from even_ballot.services.demo import demo_zip
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies import changes, studies
-from even_ballot.store.database import saved
 from even_ballot.store.studies import read_study
 
 router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
@@ -79,7 +78,6 @@ def read(study_id: str, session: Transaction, pipelines: Workbench) -> StudyView
 def change(study_id: str, body: Change, session: Transaction, pipelines: Workbench) -> StudyView:
     """Lays new parts over a study; the answer is the study as it then stands."""
     changes.change(session, pipelines, study_id, body.edition, body.parts)
-    saved(session)
     return studies.view(session, pipelines, study_id)
 
 
@@ -87,7 +85,6 @@ def change(study_id: str, body: Change, session: Transaction, pipelines: Workben
 def undo(study_id: str, body: At, session: Transaction, pipelines: Workbench) -> StudyView:
     """Takes the last change back."""
     changes.move(session, study_id, body.edition, -1)
-    saved(session)
     return studies.view(session, pipelines, study_id)
 
 
@@ -95,7 +92,6 @@ def undo(study_id: str, body: At, session: Transaction, pipelines: Workbench) ->
 def redo(study_id: str, body: At, session: Transaction, pipelines: Workbench) -> StudyView:
     """Does again what was taken back."""
     changes.move(session, study_id, body.edition, 1)
-    saved(session)
     return studies.view(session, pipelines, study_id)
 
 
@@ -123,8 +119,7 @@ def lay_document(
 ) -> StudyView:
     """Lays a study file on a study's own data."""
     content = body_of(request)
-    studies.lay_document(session, study_id, edition, content)
-    saved(session)
+    studies.lay_document(session, pipelines, study_id, edition, content)
     return studies.view(session, pipelines, study_id)
 
 

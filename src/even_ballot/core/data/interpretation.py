@@ -15,7 +15,7 @@ from even_ballot.core.data.words import Words
 from even_ballot.core.faults import Fault, StudyError, some
 from even_ballot.core.numerics.arrays import Floats
 
-_NUMBER = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
+_NUMBER = re.compile(r"\s*[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,6})?\s*", re.ASCII)
 _PLAIN = re.compile(r"\s*[+-]?(?!0\d)(\d{1,15}(\.\d{0,15})?|\.\d{1,15})\s*", re.ASCII)
 """As nearly all numbers are written: `float` reads them as they are, and none has a leading zero."""
 _POINTED = re.compile(r"[+-]?\d+(\.\d+)?", re.ASCII)

@@ -44,6 +44,11 @@ class Words(Sequence[str]):
         """What it takes up."""
         return self._data, self._offsets, *(() if self.numbers is None else (self.numbers,))
 
+    @property
+    def lengths(self) -> NDArray[Any]:
+        """Bytes of each text."""
+        return np.diff(self._offsets)
+
     def __len__(self) -> int:
         return len(self._offsets) - 1
 

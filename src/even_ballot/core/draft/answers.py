@@ -9,6 +9,9 @@ import numpy as np
 from even_ballot.core.data.dataset import ANSWERED, Column, RawTable
 from even_ballot.core.written.no_answer import means_no_answer
 
+_LOOKED_AT = 500
+"""Characters of a heading that are looked at; an entry of more is an open answer."""
+
 
 @dataclass(frozen=True)
 class Answers:
@@ -38,8 +41,13 @@ class Answers:
 
     @cached_property
     def heading(self) -> str:
-        """Name and question text, folded, for the words in them."""
-        return f"{self.name.replace('_', ' ')} {self.label}".casefold()
+        """Name and the beginning of the question text, folded, for the words in them."""
+        return f"{self.name.replace('_', ' ')} {self.label[:_LOOKED_AT]}".casefold()
+
+    @cached_property
+    def long(self) -> bool:
+        """Whether some entries are too long for anything but a text."""
+        return any(len(word) > _LOOKED_AT for word in self.words)
 
 
 def answers_in(name: str, label: str, column: Column) -> Answers:

@@ -12,13 +12,13 @@ _ID = re.compile(
     r"|participant|identifier|questionnaire (no|number)|lfdn|folio)\b"
 )
 _WEIGHT = re.compile(
-    r"(\b\w*weights?\b|\bwt\b|\w*wgh?ts?\b|\bwts?\b|^wt|wt$|\bweighting\b|\bgewicht\w*|\bpond\w+"
+    r"(weights?\b|\bwt\b|wgh?ts?\b|\bwts?\b|^wt|wt$|\bweighting\b|\bgewicht|\bpond\w"
     r"|\bpeso\b|\bpoids\b|\bwaga\b)"
 )
 _NO_WEIGHT = re.compile(
     r"\b(kg|kilos?|kilograms?|lb|lbs|pounds|stone|body|your weight|you weigh|luggage|parcel|birth)\b"
 )
-_STRATUM = re.compile(r"\b(strat\w*|vstrat|schicht)\b")
+_STRATUM = re.compile(r"\b(strat|(vstrat|schicht)\b)")
 _CLUSTER = re.compile(
     r"\b(psu|psus|vpsu|clusters?|clu|primary sampling unit|sampling point|sample point|enumeration "
     r"area|\bea)\b"
@@ -47,8 +47,8 @@ _COUNT = re.compile(
 
 _NAMES = re.compile(
     r"\b(region|isle|island|district|province|county|country|city|town|municipality|parish|harbour|area|state"
-    r"|party|vote|voted|gender|gndr|sex|marital|religion|ethnic\w*|language|status|occupation|industry|wave"
-    r"|arm|group|type|brand|mode|interviewer|version|sector|tenure)\b"
+    r"|party|vote|voted|gender|gndr|sex|marital|religion|language|status|occupation|industry|wave"
+    r"|arm|group|type|brand|mode|interviewer|version|sector|tenure)\b|\bethnic"
 )
 
 
@@ -97,7 +97,7 @@ def role_of(answers: Answers, numbers: Mapping[float, int] | None, dated: bool) 
         return "ended" if _ENDED.search(heading) else None
     if numbers and _WEIGHT.search(heading) and not _NO_WEIGHT.search(heading) and min(numbers) >= 0:
         whole = all(v == int(v) for v in numbers)
-        if not whole or len(numbers) > 20 or re.fullmatch(r"\w*(weight|wt|wgt)\w*", answers.name.casefold()):
+        if not whole or len(numbers) > 20 or re.search(r"weight|wt|wgt", answers.name.casefold()):
             return "weight"
     if numbers and _SIZE.search(heading):
         return "population_size"

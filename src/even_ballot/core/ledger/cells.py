@@ -12,7 +12,7 @@ from even_ballot.core.data.codebook import Code, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, text_column
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.reading.placing import read_as
-from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
+from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, made_scale, new_name
 from even_ballot.core.numerics.arrays import Bools
 
 
@@ -124,6 +124,7 @@ class Split(Step):
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind != "text":
             raise fault(f"{self.variable} is a {variable.kind}; only text is split.", "variable")
+        made_scale(self.options, "options")
         place = {option.label: k for k, option in enumerate(self.options)} | {
             str(o.code): k for k, o in enumerate(self.options)
         }

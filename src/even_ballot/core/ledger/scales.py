@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from even_ballot.core.data.codebook import Code, CodeNumber, Scale, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, Column, Dataset
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells, new_name
+from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells, made_scale, new_name
 from even_ballot.core.model import Model
 
 
@@ -189,7 +189,7 @@ class Collapse(Step):
         if self.otherwise is not None and self.otherwise not in {c.code for c in codes}:
             codes.append(Code(code=self.otherwise, label="Other"))
         before = data.scale_of(self.variable)
-        scale = Scale(codes=tuple(codes), ordered=before is not None and before.ordered)
+        scale = made_scale(codes, "groups", before is not None and before.ordered)
         made = Variable(
             name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into
         )
@@ -255,7 +255,7 @@ class Band(Step):
             if band.below is not None:
                 hit &= column.values < band.below
             values[hit], state[hit] = band.code, ANSWERED
-        scale = Scale(codes=tuple(Code(code=b.code, label=b.label) for b in self.bands), ordered=True)
+        scale = made_scale([Code(code=b.code, label=b.label) for b in self.bands], "bands", True)
         made = Variable(
             name=new_name(data, self.into), kind="coded", label=self.label or variable.label, scale=self.into
         )

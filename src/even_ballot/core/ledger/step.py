@@ -6,10 +6,12 @@ from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import ValidationError
 
+from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
-from even_ballot.core.faults import StudyError, fault
-from even_ballot.core.model import Model
+from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.model import Model, said_by
 
 Reach = Literal["row", "keyed", "whole"]
 Tables = Mapping[str, RawTable]
@@ -123,6 +125,30 @@ def new_name(data: Dataset, name: str) -> str:
     return name
 
 
+def made_scale(
+    codes: Sequence[Code], where: str, ordered: bool = False, missing: Sequence[Code] = ()
+) -> Scale:
+    """The answer scale that a step makes. Raises StudyError, placed at the part of the step that names its
+    answers, where two share a code or a label.
+
+    >>> two = [Code(code=1, label="Hask"), Code(code=1, label="Orran")]
+    >>> made_scale(two, "groups")  # doctest: +ELLIPSIS
+    Traceback (most recent call last):
+        ...
+    even_ballot.core.faults.StudyError: groups: Code 1 stands twice in the scale; ...
+    """
+    try:
+        return Scale(codes=tuple(codes), ordered=ordered, missing=tuple(missing))
+    except ValidationError as error:
+        raise _invalid(error, where) from None
+
+
+def _invalid(error: ValidationError, where: str = "") -> StudyError:
+    """What a step made, where it is none of what a study can hold."""
+    said = [said_by(item) for item in error.errors(include_input=False, include_url=False)]
+    return StudyError(Fault(f"{text[:1].upper()}{text[1:]}.", where) for text in said)
+
+
 def take_step(
     data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger"
 ) -> tuple[Dataset, Effect]:
@@ -138,7 +164,7 @@ def take_step(
     outcome = Outcome(data)
     if not step.off:
         try:
-            outcome = step.apply(data, tables)
+            outcome = _applied(step, data, tables)
         except StudyError as error:
             place = f"{where}[{at}]" if where else ""
             raise StudyError(
@@ -149,6 +175,13 @@ def take_step(
     return after, Effect(
         at + 1, step.do, step.sentence(), step.why, step.off, data.n, after.n, changed, unplaced
     )
+
+
+def _applied(step: Step, data: Dataset, tables: Tables) -> Outcome:
+    try:
+        return step.apply(data, tables)
+    except ValidationError as error:
+        raise _invalid(error) from None
 
 
 def run_ledger(

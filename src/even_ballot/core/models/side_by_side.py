@@ -111,7 +111,7 @@ def side_by_side(models: Sequence[ModelResult]) -> ModelsBeside:
             )
             for term in ordered
         ]  # fmt: skip
-    before = (None, *models[:-1])
+    before = (None, *models)[: len(models)]
     columns = tuple(
         ModelColumn(of.id, of.title, of.kind, of.outcome, of.n, of.r2, of.message, _added(earlier, of))
         for earlier, of in zip(before, models, strict=True)

@@ -14,8 +14,6 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any, Generic, Protocol, TypeVar
 
-from pydantic_core import PydanticSerializationError
-
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Codebook
@@ -66,11 +64,7 @@ def key_of(*parts: str) -> str:
 
 def _said(part: Model, include: set[str] | None = None) -> str:
     """A part of the study file, for a key."""
-    try:
-        return part.model_dump_json(include=include)
-    except PydanticSerializationError:
-        # Half a character, which JSON cannot hold.
-        return repr(part.model_dump(include=include))
+    return part.model_dump_json(include=include)
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,6 @@
 """The study file: its models, and what is said of a document that is none."""
 
+from collections.abc import Iterator
 from typing import Any, Literal, Self
 
 from pydantic import Field, ValidationError, field_validator, model_validator
@@ -7,7 +8,7 @@ from pydantic_core import ErrorDetails
 
 from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.faults import Fault, StudyError, quotable
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
 from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest, SideBySide
@@ -183,6 +184,20 @@ def _explained(item: ErrorDetails) -> tuple[str, str]:
     return _MENDS.get(item["type"], (f"{said_by(item)}.", ""))
 
 
+def _halved(value: Any, path: tuple[int | str, ...] = ()) -> Iterator[tuple[int | str, ...]]:
+    """Where in a document a text, or a key, holds half of a surrogate pair."""
+    if isinstance(value, str):
+        if not value.isascii() and value != quotable(value, None):
+            yield path
+    elif isinstance(value, dict):
+        for key, inner in value.items():
+            yield from _halved(key, path)
+            yield from _halved(inner, (*path, key))
+    elif isinstance(value, (list, tuple)):
+        for at, inner in enumerate(value):
+            yield from _halved(inner, (*path, at))
+
+
 def parse_study(document: Any) -> Study:
     """A study from a decoded JSON document. Raises StudyError with a fault, and its JSON path, for each
     thing wrong.
@@ -190,6 +205,9 @@ def parse_study(document: Any) -> Study:
     >>> parse_study({"source": {"path": "answers.csv"}, "title": "Ferries"}).title
     'Ferries'
     """
+    if halved := list(_halved(document)):
+        what = "This text holds half a character, which cannot be stored or written."
+        raise StudyError(Fault(what, _place(path) or "study", "Type it again.") for path in halved)
     try:
         return Study.model_validate(document)
     except ValidationError as error:

@@ -15,7 +15,7 @@ _LONGEST = 60
 _TIMES = {"k": 1e3, "m": 1e6, "bn": 1e9}
 _ENDING = re.compile(r"(k|m|bn)$", re.IGNORECASE)
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:\.\d+)?)", re.ASCII)
-_PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?", re.ASCII)
+_PLAIN = re.compile(r"[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,6})?", re.ASCII)
 _SPANS = re.compile(
     r"(?:(\d+(?:\.\d+)?)\s*(?:h|hrs?|hours?)\W*)?(?:(\d+(?:\.\d+)?)\s*(?:m|mins?|minutes?)\W*)?"
     r"(?:(\d+(?:\.\d+)?)\s*(?:s|secs?|seconds?)\W*)?",

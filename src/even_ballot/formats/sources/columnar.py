@@ -2,19 +2,21 @@
 
 import io
 import json
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 from pyarrow import compute, parquet
 
-from even_ballot.core.data.dataset import Column, RawTable, text_column
+from even_ballot.core.data.dataset import BLANK, Column, RawTable, text_column
 from even_ballot.core.faults import fault, quotable
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import split_headings
 from even_ballot.formats.sources.packing import as_column
 from even_ballot.formats.sources.readable import readable
-from even_ballot.formats.sources.sizes import check_cells
+from even_ballot.formats.sources.sizes import check_cells, check_columns, check_headings
 from even_ballot.formats.sources.spreadsheet import spelled
 
 
@@ -56,6 +58,7 @@ def read_parquet(content: bytes, source: Source) -> RawTable:
             raise fault("The file holds no record.", source.path, "Bring a file with at least one record.")
         table = about.read()
         names, labels = split_headings([table.column_names])
+        check_headings(labels, source.path)
         return without_blank_records(names, labels, [_text(column) for column in table.columns])
 
 
@@ -92,11 +95,37 @@ def read_json_lines(content: bytes, source: Source) -> RawTable:
         lines = content.decode(source.encoding or "utf-8-sig").split("\n")
     except (UnicodeError, LookupError, ValueError) as error:
         raise fault(f"The file does not read as UTF-8: {error}.", source.path, "Save it as UTF-8.") from None
-    records = [_line(line, number, source.path) for number, line in enumerate(lines, start=1) if line.strip()]
-    keys = list(dict.fromkeys(key for record in records for key in record))
-    check_cells(len(records), len(keys), len(content), source.path)
+    columns, records = _by_key(lines, source.path)
+    keys = list(columns)
+    check_cells(records, len(keys), len(content), source.path)
     if not keys:
         raise fault("The file holds no answers.", source.path, "Bring a file with at least one record.")
-    names, labels = split_headings([[quotable(key) for key in keys]])
-    columns = [text_column([_cell(record.get(key)) for record in records]) for key in keys]
-    return without_blank_records(names, labels, columns)
+    names, labels = split_headings([[quotable(key, None) for key in keys]])
+    check_headings(labels, source.path)
+    return without_blank_records(names, labels, [_sparse(columns[key], records) for key in keys])
+
+
+def _by_key(lines: Sequence[str], path: str) -> tuple[dict[str, dict[int, str]], int]:
+    """Each key's cells by the record they are in, from 0, and how many records there are."""
+    columns: dict[str, dict[int, str]] = {}
+    records = 0
+    for number, line in enumerate(lines, start=1):
+        if not line.strip():
+            continue
+        for key, value in _line(line, number, path).items():
+            if key not in columns:
+                check_columns(len(columns) + 1, f"{path}, line {number}")
+            columns.setdefault(key, {})[records] = _cell(value)
+        records += 1
+    return columns, records
+
+
+def _sparse(cells: Mapping[int, str], records: int) -> Column:
+    """A column of cells by their place; the others are blank."""
+    if len(cells) == records:
+        return text_column(list(cells.values()))
+    held = text_column(list(cells.values()))
+    at = np.fromiter(cells, np.int64, len(cells))
+    values, state = np.zeros(records, np.int32), np.full(records, BLANK, np.uint8)
+    values[at], state[at] = held.values, held.state
+    return Column(values, state, held.words)

@@ -21,6 +21,7 @@ from even_ballot.formats.exchange.guarding import unguarded
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
 from even_ballot.formats.sources.letters.encodings import as_utf8
 from even_ballot.formats.sources.packing import as_column
+from even_ballot.formats.sources.sizes import LONGEST_ENTRY, check_columns, check_headings
 from even_ballot.formats.sources.surroundings import cut_tail, guess_rows_above, repeats
 
 DELIMITERS = ",;\t|"
@@ -153,14 +154,14 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     delimiter = source.delimiter or guess_delimiter(head[:_SNIFF])
     heads, lines, names_row, above = _headings(head, delimiter, source)
     wide = max(map(len, heads))
+    check_columns(wide, source.path)
     body, below = cut_tail(body, delimiter, wide, source.rows_below)
     names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
+    check_headings(labels, source.path)
     _check_closed(body, lines, source.path)
     progress("Taking the records apart", None)
-    table = _parsed(body, delimiter, len(names), lines, source.path)
-    _check_last(table, body, source.path)
-    texts = list(table.columns)
-    del table
+    texts = _parsed(body, delimiter, len(names), lines, source.path, progress)
+    _check_last(texts, body, source.path)
     columns = _in_entries(texts, progress)
     if heads[names_row - 1][0].strip() == "row":
         # Records that were written here: texts are as they were before they were guarded.
@@ -226,12 +227,12 @@ def _check_closed(body: bytes, lines: int, path: str) -> None:
         raise _open_quote(body.rfind(b'"'), body, path)
 
 
-def _check_last(table: pa.Table, body: bytes, path: str) -> None:
+def _check_last(columns: list[pa.ChunkedArray], body: bytes, path: str) -> None:
     """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds
     the rest of the file."""
-    if not table.num_rows or b'"' not in body:
+    if not len(columns[-1]) or b'"' not in body:
         return
-    last = table.columns[-1][-1].as_py() or ""
+    last = columns[-1][-1].as_py() or ""
     rest = last.replace('"', '""').encode()
     opens = len(body) - len(rest) - 1
     if opens < 0 or body[opens : opens + 1] != b'"' or not body.endswith(rest):
@@ -255,27 +256,40 @@ def _after(body: bytes, lines: int) -> int:
     return at
 
 
-def _parsed(body: bytes, delimiter: str, width: int, skip: int, path: str) -> pa.Table:
+def _parsed(
+    body: bytes, delimiter: str, width: int, skip: int, path: str, progress: Progress
+) -> list[pa.ChunkedArray]:
+    """The columns, taken apart block by block: of each block the distinct entries of a column, and which of
+    them each cell holds."""
     keys = [str(i) for i in range(width)]
     start = _after(body, skip)
     if not body[start : start + _HEAD].strip() and not body[start:].strip():
         raise fault("The file holds headings and no record.", path, "Bring a file with at least one record.")
-    # Texts in small blocks take less time and memory, but are laid out for a block's letters in each column.
+    # Small blocks take less time and memory, but are laid out for a block's letters in each column.
     few = width <= _FEW
+    kept = list[pa.RecordBatch]()
     try:
-        return arrow_csv.read_csv(
+        reader = arrow_csv.open_csv(
             pa.BufferReader(pa.py_buffer(body).slice(start)),
             read_options=arrow_csv.ReadOptions(column_names=keys, block_size=_SMALL if few else _BLOCK),
             parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
             convert_options=arrow_csv.ConvertOptions(
-                column_types=dict.fromkeys(
-                    keys, pa.string() if few else pa.dictionary(pa.int32(), pa.string())
-                ),
+                column_types=dict.fromkeys(keys, pa.dictionary(pa.int32(), pa.string())),
                 strings_can_be_null=False,
                 quoted_strings_can_be_null=False,
             ),
         )
+        for batch in reader:
+            kept.append(batch)
+            progress("Taking the records apart", None)
+        return list(pa.Table.from_batches(kept, reader.schema).columns)
     except pa.ArrowInvalid as error:
+        if "straddling" in str(error):
+            raise fault(
+                f"An entry has more than {LONGEST_ENTRY:,} characters.",
+                path,
+                "Shorten it. Where it is not one answer, check the quotes.",
+            ) from None
         if "columns" in str(error).lower():
             raise _ragged(body.decode(), delimiter, width, path) from None
         raise fault(

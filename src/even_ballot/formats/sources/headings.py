@@ -63,13 +63,15 @@ def short_name(heading: str, position: int) -> str:
 def unique_names(headings: Sequence[str]) -> tuple[str, ...]:
     """A short name for every heading, no two alike."""
     taken: set[str] = set()
+    next_of: dict[str, int] = {}
     names = []
     for position, heading in enumerate(headings):
         base = name = short_name(heading, position)
-        k = 2
+        k = next_of.get(base, 2)
         while name in taken:
             name = f"{base}_{k}"
             k += 1
+        next_of[base] = k
         taken.add(name)
         names.append(name)
     return tuple(names)

@@ -3,10 +3,17 @@
 import io
 import re
 import zipfile
+from collections.abc import Sequence
 
+import numpy as np
+
+from even_ballot.core.data.dataset import ANSWERED, RawTable
+from even_ballot.core.data.words import Words
 from even_ballot.core.faults import fault
 
-MOST_CELLS = 1_000_000_000
+MOST_CELLS, MOST_COLUMNS = 1_000_000_000, 20_000
+LONGEST_HEADING, LONGEST_ENTRY = 10_000, 1_000_000
+"""Characters that a heading and a single entry may have."""
 UNPACKED = 2 << 30
 _PLAIN, _RATIO = 100_000_000, 1000
 _PIECE = 1 << 20
@@ -15,6 +22,7 @@ _REFERENCE = re.compile(rb'r="([A-Z]{1,3})(\d{1,7})"')
 
 def check_cells(rows: int, columns: int, size: int, path: str) -> None:
     """Refuses a table of more cells than are read, or than its bytes can honestly hold."""
+    check_columns(columns, path)
     cells = rows * columns
     if cells > MOST_CELLS or (cells > _PLAIN and cells > _RATIO * size):
         raise fault(
@@ -23,6 +31,49 @@ def check_cells(rows: int, columns: int, size: int, path: str) -> None:
             path,
             f"At most {MOST_CELLS:,} are read. Save only the rows and columns that are filled.",
         )
+
+
+def check_columns(columns: int, path: str) -> None:
+    """Refuses a table of more columns than are read."""
+    if columns > MOST_COLUMNS:
+        raise fault(
+            f"This has {columns:,} columns; at most {MOST_COLUMNS:,} are read.",
+            path,
+            "Leave out columns that are not needed, or import them as several files.",
+        )
+
+
+def check_headings(labels: Sequence[str], path: str) -> None:
+    """Refuses a heading that is longer than any question."""
+    for at, label in enumerate(labels, start=1):
+        if len(label) > LONGEST_HEADING:
+            raise fault(
+                f"The heading of column {at:,} has {len(label):,} characters; at most "
+                f"{LONGEST_HEADING:,} are read.",
+                path,
+                "Shorten it. Where it is not a heading, check the quotes and the delimiter.",
+            )
+
+
+def check_entries(table: RawTable, path: str) -> None:
+    """Refuses a single entry that is longer than any answer, by its column and record."""
+    for name, column in zip(table.names, table.columns, strict=True):
+        words = column.words
+        lengths = (
+            words.lengths if isinstance(words, Words) else np.array([len(word) for word in words] or [0])
+        )
+        if (
+            lengths.max(initial=0) > LONGEST_ENTRY
+            and (longest := len(words[int(lengths.argmax())])) > LONGEST_ENTRY
+        ):
+            held = np.flatnonzero((column.values == lengths.argmax()) & (column.state == ANSWERED))
+            record = int(table.rows[held[0]]) if len(held) else 1
+            raise fault(
+                f"The entry of {name} in record {record:,} has {longest:,} characters; at most "
+                f"{LONGEST_ENTRY:,} are read.",
+                path,
+                "Shorten it. Where it is not one answer, check the quotes.",
+            )
 
 
 def _column(letters: bytes) -> int:

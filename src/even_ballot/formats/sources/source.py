@@ -11,6 +11,7 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import read_delimited
 from even_ballot.formats.sources.readable import readable
+from even_ballot.formats.sources.sizes import check_entries
 
 Format = Literal["csv", "xlsx", "ods", "parquet", "jsonl"]
 
@@ -46,7 +47,9 @@ def read_source(content: bytes, source: Source, progress: Progress = quiet) -> t
     kind = format_of(content, source)
     try:
         with readable(source.path):
-            return _read(content, source, kind, progress)
+            table, reading = _read(content, source, kind, progress)
+            check_entries(table, source.path)
+            return table, reading
     except StudyError as error:
         raise StudyError([replace(f, where=f.where or source.path) for f in error.faults]) from None
 

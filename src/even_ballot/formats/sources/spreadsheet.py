@@ -16,7 +16,7 @@ from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
 from even_ballot.formats.sources.hidden_rows import hidden_rows
 from even_ballot.formats.sources.readable import readable
-from even_ballot.formats.sources.sizes import check_archive, check_cells
+from even_ballot.formats.sources.sizes import check_archive, check_cells, check_headings
 from even_ballot.formats.sources.surroundings import guess_rows_above, guess_rows_below, repeats, width_of
 
 _LOOKED_AT = 60
@@ -105,6 +105,7 @@ def read_spreadsheet(content: bytes, source: Source) -> tuple[RawTable, SheetGue
     heads = [(row + [""] * width)[:width] for row in heads]
     columns = [text_column([row[i] if i < len(row) else "" for row in records]) for i in range(width)]
     headings, labels = split_headings(heads, names_row)
+    check_headings(labels, source.path)
     again = away = np.zeros(len(records), np.bool_)
     if source.repeated is not False:
         again = repeats(columns, heads[names_row - 1])

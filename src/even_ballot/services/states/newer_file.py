@@ -16,9 +16,10 @@ from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.states.writing import write
 from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
-from even_ballot.store.studies import Files, StudyState, dump_study, read_study, write_study
+from even_ballot.store.studies import Files, StudyState, dump_study, read_study
 
 
 @dataclass(frozen=True)
@@ -180,15 +181,9 @@ def _weights(
     )
 
 
-def take_over(session: Session, study_id: str, edition: int, file_id: str) -> None:
+def take_over(session: Session, pipelines: Pipelines, study_id: str, edition: int, file_id: str) -> None:
     """The study on the newer file; the ledger runs on it. Undo brings the earlier file back."""
     state = read_study(session, study_id)
     after = _with_file(session, state, file_id)
-    write_study(
-        session,
-        study_id,
-        edition,
-        after.study,
-        after.files,
-        f"Took over the newer file {find_file(session, file_id).name}",
-    )
+    did = f"Took over the newer file {find_file(session, file_id).name}"
+    write(session, pipelines, state, edition, after.study, after.files, did)

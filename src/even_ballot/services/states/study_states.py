@@ -26,6 +26,7 @@ from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.packing import packed
 from even_ballot.services.states.cache import Cache
+from even_ballot.services.states.unforeseen import foreseen
 from even_ballot.services.workers.ongoing_work import OngoingWork
 from even_ballot.store.database import release
 from even_ballot.store.files import file_table, find_file
@@ -57,7 +58,7 @@ class Pipelines:
 
     def once(self, key: str, make: Callable[[], T]) -> T:
         """What `make` gives, kept under a key that says all there is to know of it."""
-        found = self._kept.once(key, make)
+        found = self._kept.once(key, partial(foreseen, make))
         if isinstance(found, StudyError):
             raise StudyError(found.faults)
         return found  # type: ignore[no-any-return]

@@ -13,8 +13,9 @@ from even_ballot.core.ledger.scale_fit import fit
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.formats.exchange.codebooks import codebook_csv, codebook_schema
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.states.writing import write
 from even_ballot.services.workers.helper_processes import HELPERS
-from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
+from even_ballot.store.studies import StudyState, dump_study, read_study
 
 _SAID = ("label", "note", "unit", "role", "level")
 
@@ -153,7 +154,6 @@ def lay(
         raise fault("The file names no variable of this study.", name, f"It names: {some(unknown)}.")
     if laying.says:
         study = parse_study(laying.document)
-        write_study(
-            session, study_id, edition, study, state.files, f"Laid the codebook of {name} on the study"
-        )
+        did = f"Laid the codebook of {name} on the study"
+        write(session, pipelines, state, edition, study, state.files, did)
     return CodebookChanges(tuple(laying.says), unknown)

@@ -2,53 +2,32 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import IO
+from typing import IO, Any
 
-import numpy as np
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import Codebook
-from even_ballot.core.data.dataset import ANSWERED, BLANK, Column, RawTable
-from even_ballot.core.data.interpretation import guess_kind
-from even_ballot.core.draft.answers import Answers, answers_in
-from even_ballot.core.draft.draft import draft
-from even_ballot.core.draft.effect import effect
+from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.line import DraftLine, LineKind
-from even_ballot.core.draft.otherwise import proposed_as
-from even_ballot.core.draft.taking import added
-from even_ballot.core.faults import fault, some
+from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.ledger.step import changed_cells
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.formats.sources.letters.encodings import readable_in, says_its_encoding
-from even_ballot.formats.sources.letters.readings import side_by_side
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.stations.judging import columns_of
 from even_ballot.services.stations.views import (
-    Answer,
-    ColumnPreview,
     EncodingReading,
     FilePreview,
     LineView,
 )
-from even_ballot.services.workers.helper_processes import HELPERS
+from even_ballot.services.workers.helper_processes import HELPERS, READERS
 from even_ballot.services.workers.jobs import Jobs, JobView
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.models import SourceFile
 from even_ballot.store.studies import StudyState
-
-_SHOWN = 12
-
-
-def _column(name: str, label: str, column: Column, decimal: str) -> ColumnPreview:
-    counts = np.bincount(column.values[column.state == ANSWERED], minlength=len(column.words))
-    order = np.argsort(-counts, kind="stable")
-    found = [Answer(column.words[i], int(counts[i])) for i in order[:_SHOWN] if counts[i]]
-    blanks = int((column.state == BLANK).sum())
-    return ColumnPreview(
-        name, label, guess_kind(column, decimal), blanks, int((counts > 0).sum()), tuple(found)
-    )
 
 
 def preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePreview:
@@ -68,7 +47,7 @@ def _preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePrevie
         file.records,
         file.blank_records,
         reading,
-        _columns(table, reading.decimal or "."),
+        _judged("columns", table, reading.decimal or "."),
         sheets,
         _readings(session, file_id, reading),
     )
@@ -78,7 +57,8 @@ def _readings(session: Session, file_id: str, reading: Source) -> tuple[Encoding
     encoding = reading.encoding or "utf-8"
     if reading.format != "csv" or encoding.lower().startswith(("utf", "ascii")):
         return ()
-    beside = side_by_side(file_bytes(session, file_id), encoding)
+    content = file_bytes(session, file_id)
+    beside = HELPERS.run("readings", content, encoding, size=len(content))
     return tuple(EncodingReading(found.encoding, found.words) for found in beside)
 
 
@@ -87,45 +67,31 @@ def _sheets(session: Session, file_id: str) -> tuple[str, ...]:
     return tuple(HELPERS.run("sheets", content, size=len(content)))
 
 
-def _columns(table: RawTable, decimal: str) -> tuple[ColumnPreview, ...]:
-    return tuple(
-        _column(*parts, decimal) for parts in zip(table.names, table.labels, table.columns, strict=True)
-    )
-
-
 def _read(session: Session, pipelines: Pipelines, file_id: str) -> tuple[RawTable, str]:
     """A kept file's columns, and what it marks decimals with."""
     reading = Source.model_validate_json(find_file(session, file_id).reading)
     return pipelines.raw(session, file_id), reading.decimal or "."
 
 
-def _answers(table: RawTable, names: Sequence[str]) -> list[Answers]:
-    at = {name: i for i, name in enumerate(table.names)}
-    absent = [name for name in names if name not in at]
-    if absent:
-        there = f"Columns there are: {some(table.names, 12)}."
-        raise fault(f"The file has no column {some(absent)}.", "questions", there)
-    return [answers_in(name, table.labels[at[name]], table.columns[at[name]]) for name in names]
+def _judged(task: str, table: RawTable, *about: object) -> Any:
+    """What a process of its own makes of some columns of a file."""
+    size = sum(column.values.nbytes + column.state.nbytes for column in table.columns)
+    return HELPERS.run(task, table, *about, size=size)
 
 
 def look(session: Session, pipelines: Pipelines, file_id: str, line: DraftLine) -> LineView:
     """A line of a draft, and what it makes of a kept file's answers."""
     table, _ = _read(session, pipelines, file_id)
-    return _line_view(table, line)
-
-
-def _line_view(table: RawTable, line: DraftLine) -> LineView:
-    answers = _answers(table, line.questions)
-    titles = tuple(found.label for found in answers)
-    return LineView(line, titles, line.unsure, effect(line, answers))
+    found: LineView = _judged("line", columns_of(table, line.questions), line)
+    return found
 
 
 def draft_of(session: Session, pipelines: Pipelines, file_id: str) -> tuple[LineView, ...]:
     """The draft of a codebook for a kept file."""
 
     def make() -> tuple[LineView, ...]:
-        table, decimal = _read(session, pipelines, file_id)
-        return tuple(_line_view(table, line) for line in draft(table, decimal))
+        found: tuple[LineView, ...] = _judged("draft", *_read(session, pipelines, file_id))
+        return found
 
     return pipelines.once(f"draft:{file_id}", make)
 
@@ -135,8 +101,20 @@ def draft_as(
 ) -> LineView:
     """Columns of a kept file as another kind than was proposed."""
     table, decimal = _read(session, pipelines, file_id)
-    line = proposed_as(kind, _answers(table, questions), decimal, frozenset(table.names))
-    return _line_view(table, line)
+    asked = columns_of(table, questions)
+    found: LineView = _judged("line as", asked, decimal, kind, tuple(questions), frozenset(table.names))
+    return found
+
+
+def taken_lines(
+    session: Session, pipelines: Pipelines, file_id: str, lines: Sequence[DraftLine]
+) -> tuple[Codebook, tuple[AnyStep, ...]]:
+    """The codebook and the ledger that some lines of a kept file's draft make."""
+    if not lines:
+        return Codebook(), ()
+    table, decimal = _read(session, pipelines, file_id)
+    found: tuple[Codebook, tuple[AnyStep, ...]] = HELPERS.run("taken", tuple(lines), table, decimal)
+    return found
 
 
 @dataclass(frozen=True)
@@ -166,7 +144,7 @@ def added_to(session: Session, pipelines: Pipelines, state: StudyState, lines: S
                 "The draft is of the answers as they arrived: switch off what the ledger does to them, or "
                 "code them by hand.",
             )
-    codebook, steps = added(state.study.codebook, lines, table, decimal)
+    codebook, steps = HELPERS.run("added", state.study.codebook, tuple(lines), table, decimal)
     return Added(codebook, (*state.study.ledger, *steps))
 
 
@@ -176,7 +154,7 @@ def keep(
     """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and
     nothing is kept."""
     source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
-    table, reading = HELPERS.run(
+    table, reading = READERS.run(
         "read", content, source, size=len(content), progress=stretch(progress, 0, 0.6), where=name
     )
     return keep_file(session, source.path[-255:], content, reading, table, stretch(progress, 0.6, 1))

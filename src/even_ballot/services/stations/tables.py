@@ -37,6 +37,7 @@ from even_ballot.formats.tables.reading_in_words import in_words
 from even_ballot.services.releases.files import outputs
 from even_ballot.services.releases.hashes import kept_hashes
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.states.writing import write
 from even_ballot.services.stations.views import (
     AnalysisView,
     DisclosureView,
@@ -46,7 +47,7 @@ from even_ballot.services.stations.views import (
 )
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.ongoing_work import Superseded
-from even_ballot.store.studies import StudyState, dump_study, read_study, write_study
+from even_ballot.store.studies import StudyState, dump_study, read_study
 
 _STOPPED = Fault("Counting this table was stopped.", "", "Count it again when there is time.")
 _SUPERSEDED = Fault(
@@ -264,7 +265,7 @@ def lay_plan(
     more = f" and {counted(len(others), 'analysis', 'analyses')}" if others else ""
     did = f"Read a plan of {counted(len(requests), 'table')}{more} from {name}"
     study = parse_study(without_gone(document))
-    write_study(session, study_id, edition, study, state.files, did)
+    write(session, pipelines, state, edition, study, state.files, did)
     return len(requests) + len(others)
 
 

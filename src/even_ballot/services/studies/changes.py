@@ -11,12 +11,12 @@ from even_ballot.core.faults import fault, some
 from even_ballot.core.release.gone import without_gone
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.services.states.writing import write
 from even_ballot.store.studies import (
     StudyState,
     dump_study,
     move_study,
     read_study,
-    write_study,
 )
 
 _PARTS = (
@@ -44,7 +44,7 @@ def change(
     session: Session, pipelines: Pipelines, study_id: str, edition: int, parts: dict[str, Any]
 ) -> None:
     """Lays new parts over a study: any of title, codebook, ledger, weightings, design, tables. The whole
-    is checked first."""
+    is checked and worked out first."""
     state = read_study(session, study_id)
     if strange := [name for name in parts if name not in _PARTS]:
         raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
@@ -53,7 +53,7 @@ def change(
         document = without_gone(document)
     study = _keeping_wordings(state.study, parse_study(document))
     _check_moved(session, pipelines, state, study)
-    write_study(session, study_id, edition, study, state.files, _said(state.study, study))
+    write(session, pipelines, state, edition, study, state.files, _said(state.study, study))
 
 
 def _keeping_wordings(before: Study, after: Study) -> Study:

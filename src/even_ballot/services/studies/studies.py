@@ -10,13 +10,13 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from even_ballot.core.draft.line import DraftLine
-from even_ballot.core.draft.taking import taken
 from even_ballot.core.faults import fault, some
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.services.running import read_document
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.stations.intake import bring_in, preview
+from even_ballot.services.states.writing import write
+from even_ballot.services.stations.intake import bring_in, preview, taken_lines
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies.progress import StudyProgress
 from even_ballot.services.workers.helper_processes import HELPERS
@@ -31,7 +31,6 @@ from even_ballot.store.studies import (
     neighbours,
     read_study,
     source_sizes,
-    write_study,
 )
 
 
@@ -54,7 +53,7 @@ def begin(
     """A new study on a kept file; every column arrives. lines: of a draft that are taken."""
     file = find_file(session, file_id)
     reading = Source.model_validate_json(file.reading)
-    codebook, steps = taken(lines, pipelines.raw(session, file_id), reading.decimal or ".")
+    codebook, steps = taken_lines(session, pipelines, file_id, lines)
     title = title.strip() or "Untitled study"
     study = Study(source=reading, title=title, codebook=codebook, ledger=steps)
     return create_study(session, study, Files(file_id, {}), f"Brought in {file.name}").id
@@ -81,21 +80,17 @@ def view(session: Session, pipelines: Pipelines, study_id: str) -> StudyView:
     )
 
 
-def set_lookup(session: Session, study_id: str, edition: int, name: str, file_id: str) -> None:
+def set_lookup(
+    session: Session, pipelines: Pipelines, study_id: str, edition: int, name: str, file_id: str
+) -> None:
     """Gives a study a lookup file under a name."""
     state = read_study(session, study_id)
     file = find_file(session, file_id)
     reading = Source.model_validate_json(file.reading)
     study = state.study.model_copy(update={"lookups": {**state.study.lookups, name: reading}})
     files = replace(state.files, lookups={**state.files.lookups, name: file_id})
-    write_study(
-        session,
-        study_id,
-        edition,
-        parse_study(json.loads(dump_study(study))),
-        files,
-        f"Brought in {file.name} to look up",
-    )
+    after = parse_study(json.loads(dump_study(study)))
+    write(session, pipelines, state, edition, after, files, f"Brought in {file.name} to look up")
 
 
 def copy(session: Session, study_id: str) -> str:
@@ -184,7 +179,7 @@ def take_in(session: Session, pipelines: Pipelines, name: str, content: bytes) -
     return create_study(session, study, files, f"Took in {name}").id
 
 
-def lay_document(session: Session, study_id: str, edition: int, content: bytes) -> None:
+def lay_document(session: Session, pipelines: Pipelines, study_id: str, edition: int, content: bytes) -> None:
     """A study file laid on a study's own data: everything but its sources."""
     state = read_study(session, study_id)
     study = parse_study(read_document(content, "study file"))
@@ -196,4 +191,4 @@ def lay_document(session: Session, study_id: str, edition: int, content: bytes) 
         )
     kept = json.loads(dump_study(state.study))
     laid = json.loads(dump_study(study)) | {"source": kept["source"], "lookups": kept.get("lookups", {})}
-    write_study(session, study_id, edition, parse_study(laid), state.files, "Applied a study file")
+    write(session, pipelines, state, edition, parse_study(laid), state.files, "Applied a study file")

@@ -38,6 +38,13 @@ TASKS = {
     "paths": ("even_ballot.services.dependence.lines", "path_lines"),
     "appendix": ("even_ballot.services.dependence.lines", "appendix_figures"),
     "influence": ("even_ballot.services.dependence.lines", "influence_line"),
+    "columns": ("even_ballot.services.stations.judging", "columns_shown"),
+    "draft": ("even_ballot.services.stations.judging", "draft_lines"),
+    "line": ("even_ballot.services.stations.judging", "line_view"),
+    "line as": ("even_ballot.services.stations.judging", "line_as"),
+    "taken": ("even_ballot.core.draft.taking", "taken"),
+    "added": ("even_ballot.core.draft.taking", "added"),
+    "readings": ("even_ballot.formats.sources.letters.readings", "side_by_side"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
 TELLS = {"read"}

@@ -19,8 +19,8 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
-_LOOK, _PATIENCE = 0.05, 5.0
-_SMALLER = "Leave out columns or rows that are not needed, or save it as CSV."
+_LOOK, _PATIENCE, _TURN = 0.05, 5.0, 0.5
+_SMALLER = "Leave out columns or records that are not needed, or import them as several files."
 
 
 def _error(event: str, **about: Any) -> None:
@@ -116,15 +116,22 @@ class _Helper:
 
 
 class Helpers:
-    """Some warm processes; one that ended is replaced at once. tasks: after how many one is replaced; loads:
-    tasks whose code they have ready; nice: how far they give way to others."""
+    """Some warm processes; one that ended is replaced at once. most: how many there are while others are
+    waited for, of which one alone may work on what takes more than the least memory; tasks: after how many
+    one is replaced; loads: tasks whose code they have ready; nice: how far they give way to others."""
 
     def __init__(
-        self, count: int = 2, tasks: int = 200, loads: tuple[str, ...] = ("read",), nice: int = 1
+        self,
+        count: int = 2,
+        tasks: int = 200,
+        loads: tuple[str, ...] = ("read",),
+        nice: int = 1,
+        most: int | None = None,
     ) -> None:
         self.nice, self._loads, self._count, self._tasks = nice, loads, count, tasks
+        self._most = max(count, most or count)
         self._free: queue.LifoQueue[_Helper] = queue.LifoQueue()
-        self._lock = threading.Lock()
+        self._lock, self._large = threading.Lock(), threading.BoundedSemaphore(1)
         self._started = 0
 
     def warm(self) -> None:
@@ -134,14 +141,49 @@ class Helpers:
                 self._started += 1
                 self._free.put(self._new())
 
-    def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
-        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises
-        StudyError where it is at fault, or takes too much."""
+    def _one(self) -> _Helper:
+        """A process that is free; another one where none is and there may be more."""
         self.warm()
-        one = self._free.get()
+        try:
+            one = self._free.get_nowait()
+        except queue.Empty:
+            with self._lock:
+                more = self._started < self._most
+                self._started += more
+            if more:
+                return self._new()
+            one = self._free.get()
         if not one.alive:
             one.end()
             one = self._new()
+        return one
+
+    def _back(self, one: _Helper, kept: bool) -> None:
+        """A process is free again: it stays where it is one of those that are always there."""
+        with self._lock:
+            fewer = self._started > self._count
+            self._started -= fewer
+        if kept and not fewer:
+            self._free.put(one)
+            return
+        one.end()
+        if not fewer:
+            self._free.put(self._new())
+
+    def run(self, name: str, *args: Any, size: int = 0, progress: Progress = quiet, where: str = "") -> Any:
+        """What a task makes; size: bytes that it works on; where: their name, for faults. Raises
+        StudyError where it is at fault, or takes too much."""
+        if memory_for(size) <= memory_for(0):
+            return self._run(name, args, size, progress, where)
+        while not self._large.acquire(timeout=_TURN):
+            progress("Waiting for another large file", None)
+        try:
+            return self._run(name, args, size, progress, where)
+        finally:
+            self._large.release()
+
+    def _run(self, name: str, args: tuple[Any, ...], size: int, progress: Progress, where: str) -> Any:
+        one = self._one()
         memory = memory_for(size)
         one.used += 1
         kept = False
@@ -164,21 +206,12 @@ class Helpers:
             kept = not isinstance(error, _PastLimit)
             raise _placed(error, where) from None
         finally:
-            if kept and one.used < self._tasks:
-                self._free.put(one)
-            else:
-                one.end()
-                self._free.put(self._new())
+            self._back(one, kept and one.used < self._tasks)
 
     def stream(self, name: str, *args: Any, size: int = 0) -> Generator[Any, None, None]:
         """What a task gives, one thing after the other; who closes this stops the work. Raises StudyError
         where it is at fault, or takes too much."""
-        self.warm()
-        one = self._free.get()
-        if not one.alive:
-            one.end()
-            one = self._new()
-        done = False
+        one, done = self._one(), False
         try:
             helper.send(one.connection, (name, args, memory_for(size)))
             while True:
@@ -198,7 +231,7 @@ class Helpers:
             raise fault("This took more memory than it may.", "", "Ask for less at once.") from None
         finally:
             if done and one.alive:
-                self._free.put(one)
+                self._back(one, True)
             else:
                 threading.Thread(target=self._stop, args=(one,), daemon=True).start()
 
@@ -209,12 +242,11 @@ class Helpers:
             until = time.monotonic() + _PATIENCE
             while one.connection.poll(max(until - time.monotonic(), 0)):
                 if helper.receive(one.connection)[0] != "part":
-                    self._free.put(one)
+                    self._back(one, True)
                     return
         except (EOFError, ConnectionError):
             pass
-        one.end()
-        self._free.put(self._new())
+        self._back(one, False)
 
     def _new(self) -> _Helper:
         return _Helper(self._loads, self.nice)
@@ -228,7 +260,10 @@ class Helpers:
                 return
 
 
-HELPERS = Helpers()
+READERS = Helpers(1, most=3)
+"""For files that are brought in."""
+HELPERS = Helpers(1, loads=("draft",), most=3)
+"""For everything else that looks at what came from outside; no file that is slow to read keeps it waiting."""
 DEPENDING = Helpers(loads=("decisions", "paths", "influence"), nice=9)
 """For what may take long, and gives way to everything else."""
 

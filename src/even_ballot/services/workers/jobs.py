@@ -23,6 +23,7 @@ _NO_DATABASE = Fault(
 )
 _FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
 Kind = Literal["intake", "release"]
+_PLACES: dict[Kind, int] = {"intake": 3, "release": 2}
 _STOPPED: dict[Kind, Fault] = {
     "intake": Fault("Stopped. Nothing was imported."),
     "release": Fault("Stopped. No release was made."),
@@ -52,11 +53,11 @@ class _Running:
 
 
 class Jobs:
-    """Runs jobs on a database, two at a time. What a job writes is one transaction: all of it or nothing."""
+    """Runs jobs on a database, three files and two releases at a time. What a job writes is one transaction: all of it or nothing."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
-        self._pool = ThreadPoolExecutor(2, "job")
+        self._pools = {kind: ThreadPoolExecutor(n, f"job {kind}") for kind, n in _PLACES.items()}
         self._running: dict[str, _Running] = {}
 
     def start(self, kind: Kind, about: str, work: Callable[[Session, Progress], str]) -> JobView:
@@ -71,7 +72,7 @@ class Jobs:
         job_id = begin_job(self._engine, kind, about)
         running = _Running(JobView(job_id, about, "running", "Waiting", None, None, ()))
         self._running[job_id] = running
-        self._pool.submit(self._run, running, kind, work)
+        self._pools[kind].submit(self._run, running, kind, work)
         return running.view
 
     def view(self, session: Session, job_id: str) -> JobView:
@@ -95,7 +96,8 @@ class Jobs:
         """Stops what runs and waits for it."""
         for running in list(self._running.values()):
             running.stop.set()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        for pool in self._pools.values():
+            pool.shutdown(wait=True, cancel_futures=True)
 
     def _run(self, running: _Running, kind: Kind, work: Callable[[Session, Progress], str]) -> None:
         job_id, noted = running.view.id, time.monotonic()

@@ -6,6 +6,7 @@ import os
 import pyarrow as pa
 
 GIB = 1 << 30
+_MANY = 64 << 20
 _PACE = 10_000_000
 """Bytes a second that a file must pass at least, where it takes longer than the least time."""
 
@@ -16,9 +17,10 @@ def machine_memory() -> int:
 
 
 def memory_for(size: int) -> int:
-    """Bytes that reading so many may take: 2 GiB or four times the file, whichever is more, never over
-    half the machine's."""
-    return min(max(2 * GIB, 4 * size), machine_memory() // 2)
+    """Bytes that work on so many may take: half of the machine's memory where they are many, 2 GiB where
+    they are few."""
+    half = machine_memory() // 2
+    return half if size > _MANY else min(2 * GIB, half)
 
 
 def seconds_for(size: int) -> float:
