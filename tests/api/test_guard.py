@@ -13,7 +13,21 @@ from even_ballot.api.app import make_app, openapi_document
 ROOT = Path(__file__).parents[2]
 
 
-@pytest.mark.parametrize("host", ["evil.example", "127.0.0.1.evil.example", "10.0.0.5:8410", ""])
+@pytest.mark.parametrize(
+    "host",
+    [
+        "evil.example",
+        "127.0.0.1.evil.example",
+        "10.0.0.5:8410",
+        "",
+        "127.0.0.1:evil.com",
+        "127.0.0.1:8451@evil.com",
+        "localhost:",
+        "[::1]evil",
+        "127.0.0.1:80:80",
+        "localhost\n",
+    ],
+)
 def test_a_foreign_host_is_refused(api: Any, host: str) -> None:
     assert api.raw("GET", "/studies", headers={"host": host}).status_code == 403
 

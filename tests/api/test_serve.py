@@ -3,6 +3,7 @@
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
@@ -13,7 +14,9 @@ from typing import Any
 
 import httpx
 import pytest
+import structlog
 
+from even_ballot.api.serve import Rotated, without_values
 from even_ballot.store.server import free_port
 
 
@@ -121,3 +124,70 @@ def test_killing_the_server_in_the_middle_of_writing_loses_nothing_acknowledged(
     assert title in (acknowledged[-1], in_flight)
     logged = (server.folder / "server.log").read_text().splitlines()
     assert {"event", "method", "path", "status", "ms"} <= set(json.loads(logged[-1]))
+
+
+def test_told_to_stop_while_it_starts_it_ends_with_a_sentence(server: Server) -> None:
+    server.process = subprocess.Popen(
+        server.command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+    )
+    assert server.process.stdout is not None
+    assert "Making the database" in server.process.stdout.readline()
+    time.sleep(0.3)
+    said = server.end(signal.SIGTERM)
+    assert said.strip().endswith("Stopped before it had started.")
+    assert "Traceback" not in said
+    assert server.process.returncode == 0
+
+
+def test_headers_that_do_not_come_are_not_waited_for(server: Server) -> None:
+    client = server.start()
+    at = client.base_url
+    with (
+        socket.create_connection((at.host, at.port)) as half,
+        socket.create_connection((at.host, at.port)) as silent,
+    ):
+        half.sendall(b"GET /api/v1/health HTTP/1.1\r\nhost: 127.0.0.1\r\nx-slow: ")
+        began = time.monotonic()
+        for one in (half, silent):
+            one.settimeout(20)
+            assert one.recv(100) == b""
+        assert 9 < time.monotonic() - began < 14
+    assert client.get("/health").status_code == 200
+
+
+def test_a_body_that_breaks_off_is_no_failure_of_the_server(server: Server) -> None:
+    client = server.start()
+    at = client.base_url
+    head = f"POST /api/v1/studies HTTP/1.1\r\nhost: {at.host}:{at.port}\r\n"
+    for rest in (
+        "content-length: 500\r\n\r\n{",
+        "transfer-encoding: chunked\r\n\r\n5\r\n{",
+        "transfer-encoding: chunked\r\n\r\nzz\r\n",
+    ):
+        with socket.create_connection((at.host, at.port)) as one:
+            one.sendall((head + rest).encode())
+    assert client.get("/health").status_code == 200
+    logged = [json.loads(line) for line in (server.folder / "server.log").read_text().splitlines()]
+    assert [line for line in logged if line.get("status") == 500] == []
+    assert [line["event"] for line in logged if line["level"] in ("error", "warning")] == []
+
+
+def test_a_log_that_cannot_be_written_loses_its_line_and_nothing_else(tmp_path: Path) -> None:
+    log = Rotated(tmp_path / "log")
+    full = open("/dev/full", "w")  # noqa: SIM115
+    log._handler.stream = full
+    assert log.write("x" * 100_000) == 100_000
+    log.flush()
+
+
+def test_what_somebody_answered_does_not_stand_in_the_log() -> None:
+    try:
+        int("I live at the harbour")
+    except ValueError:
+        event = structlog.processors.ExceptionRenderer(
+            structlog.tracebacks.ExceptionDictTransformer(show_locals=False)
+        )(None, "error", {"event": "unforeseen", "exc_info": True})
+    kept = json.dumps(without_values(None, "error", event))
+    assert "ValueError" in kept
+    assert "test_serve.py" in kept
+    assert "harbour" not in kept

@@ -14,14 +14,12 @@ from starlette.exceptions import HTTPException
 
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Stopped
-from even_ballot.store.database import OutcomeUnknown, code_of, is_lost
+from even_ballot.store.database import OutcomeUnknown, code_of, is_lost, refusal_of
 from even_ballot.store.studies import NoStudy, StaleState
 
 _log = structlog.get_logger("even_ballot")
 REPORT = "The server's log, var/server.log, says more; please report it with that."
-# MariaDB's numbers: lock wait and deadlock; disk or table full; packet too large; value that does not fit.
 _SHOWN = 20
-_BUSY, _FULL, _LARGE, _UNFIT = (1205, 1213), (3, 1021, 1030, 1114), (1153, 2020), (1264, 1366, 1406)
 
 
 class Faults(BaseModel):
@@ -82,17 +80,6 @@ _HALF = Fault(
     "A text in this holds half a character, which cannot be stored or shown.", "", "Type that text again."
 )
 _NO_MEMORY = Fault("This needs more memory than is free; nothing was changed.", "", "Ask for less at once.")
-_BUSY_FAULT = Fault("Somebody else was saving the same; nothing of this was saved.", "", "Try again.")
-_REFUSED = {
-    507: (_FULL, "The disk that the database is on is full; nothing of this was saved.", "Make room there."),
-    413: (
-        _LARGE,
-        "This is too large to be stored in one piece; nothing of it was saved.",
-        "Make it smaller.",
-    ),
-    422: (_UNFIT, "A text in this is too long, or holds characters that cannot be stored.", "Shorten it."),
-}
-"""What the database refuses for a reason that the sender can mend: by status, its codes, what to say."""
 
 
 def _stale(error: StaleState) -> JSONResponse:
@@ -113,15 +100,15 @@ def _unknown(app: FastAPI) -> JSONResponse:
 
 def _database(app: FastAPI, error: DBAPIError) -> JSONResponse:
     code = code_of(error)
-    _log.error("database", error=str(error.orig)[:300])
+    _log.error("database", code=code, kind=type(error.orig).__name__)
     if is_lost(error):
-        lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", "Try again in a moment.")
+        lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", _tried_again(app))
         return _again(lost, database="starting" if _is_starting(app) else "down")
-    if code in _BUSY:
-        return _again(_BUSY_FAULT)
-    for status, (codes, what, mend) in _REFUSED.items():
-        if code in codes:
-            return _answer(status, Fault(what, "", mend))
+    refused = refusal_of(error)
+    if refused is not None and refused.status == 503:
+        return _again(refused.fault)
+    if refused is not None:
+        return _answer(refused.status, refused.fault)
     return _answer(500, Fault("The database refused this; nothing of it was saved.", "", REPORT))
 
 
@@ -133,11 +120,20 @@ def _again(fault: Fault, **more: str) -> JSONResponse:
 
 def _standing(app: FastAPI) -> str:
     """What there is to say of a database that does not answer."""
-    return (
-        "The database ended and is being started again"
-        if _is_starting(app)
-        else "The database does not answer"
-    )
+    database = app.state.database
+    if database is None or not _is_starting(app):
+        return "The database does not answer"
+    why = database.state.why
+    return f"The database does not start ({why})" if why else "The database ended and is being started again"
+
+
+def _tried_again(app: FastAPI) -> str:
+    """What mends that."""
+    if not _is_starting(app):
+        return "Start Even Ballot again; var/mariadb/mariadb.log says why it ended."
+    if app.state.database.state.why:
+        return "Put that right; it is tried again every half minute by itself."
+    return "It takes a few seconds; then send it again."
 
 
 def _is_starting(app: FastAPI) -> bool:

@@ -1,5 +1,6 @@
 """What every request passes: who may ask, what browsers may do with the answer, how long it took."""
 
+import re
 import time
 from urllib.parse import urlsplit
 
@@ -11,12 +12,15 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from even_ballot.api.faults import REPORT
 
 _log = structlog.get_logger("even_ballot")
-_OURS = {"127.0.0.1", "localhost", "[::1]"}
+_OURS = ("127.0.0.1", "[::1]", "localhost")
+_HOST = re.compile(rf"({'|'.join(map(re.escape, _OURS))})(:[0-9]{{1,5}})?")
 _POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
     "font-src 'self'; "
     "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+_GONE = 499
+"""Logged where whoever asked had gone before there was an answer."""
 _HEADERS = {
     "content-security-policy": _POLICY,
     "x-content-type-options": "nosniff",
@@ -26,15 +30,11 @@ _HEADERS = {
 }
 
 
-def _host(value: str) -> str:
-    return value.rsplit(":", 1)[0] if not value.endswith("]") else value
-
-
 def refusal(headers: Headers) -> str | None:
     """Why a request is refused: it was sent to another host, or from another site."""
     host = headers.get("host", "")
-    if _host(host) not in _OURS:
-        return f"This server answers to {', '.join(sorted(_OURS))} only, not to {host!r}."
+    if _HOST.fullmatch(host) is None:
+        return f"This server answers to {', '.join(_OURS)} only, not to {host!r}."
     origin = headers.get("origin")
     if origin is not None and urlsplit(origin).netloc != host:
         return f"Requests from {origin!r} are refused; open the application itself."
@@ -52,7 +52,7 @@ class Guard:
             await self.app(scope, receive, send)
             return
         began = time.perf_counter()
-        status, begun = 500, False
+        status, begun = _GONE, False
 
         async def sent(message: Message) -> None:
             nonlocal status, begun
@@ -75,6 +75,7 @@ class Guard:
                 await self.app(scope, receive, sent)
         except Exception:
             _log.exception("unforeseen", method=scope["method"], path=scope["path"])
+            status = 500
             if not begun:
                 fault = {"what": "The server failed at this.", "where": scope["path"], "mend": REPORT}
                 await JSONResponse({"faults": [fault]}, 500)(scope, receive, sent)

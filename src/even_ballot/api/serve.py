@@ -14,6 +14,7 @@ import signal
 import socket
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from datetime import timedelta
 from logging.handlers import RotatingFileHandler
@@ -24,9 +25,11 @@ from typing import TextIO, cast
 import structlog
 import uvicorn
 from sqlalchemy.orm import Session
+from structlog.typing import EventDict
 
 from even_ballot.api.admission import CONNECTIONS
 from even_ballot.api.app import make_app
+from even_ballot.api.prompt_headers import PromptHeaders
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
 from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, READERS
@@ -35,7 +38,7 @@ from even_ballot.store.jobs import fail_lost_jobs
 from even_ballot.store.server import DatabaseDown, MariaServer, free_port
 from even_ballot.store.studies import forget_strays
 
-_PORT = 8410
+_PORT, _LONGEST_WAIT = 8410, 30.0
 
 
 def say(text: str) -> None:
@@ -82,11 +85,24 @@ class Rotated(io.TextIOBase):
         os.chmod(path, 0o600)
 
     def write(self, text: str) -> int:
-        self._handler.emit(logging.makeLogRecord({"msg": text}))
+        # On a full disk the line is lost, and nothing else is.
+        with contextlib.suppress(OSError, ValueError):
+            self._handler.emit(logging.makeLogRecord({"msg": text}))
         return len(text)
 
     def flush(self) -> None:
-        self._handler.flush()
+        with contextlib.suppress(OSError, ValueError):
+            self._handler.flush()
+
+
+def without_values(logger: object, method: str, event: EventDict) -> EventDict:
+    """A processor of logs: of exceptions only their kind and place stay, no text of theirs, which may quote
+    what somebody answered."""
+    for one in event.get("exception") or ():
+        one["exc_value"] = ""
+        one.pop("exc_notes", None)
+        one["exceptions"] = []
+    return event
 
 
 class _CannotStart(Exception):
@@ -103,6 +119,7 @@ def _log_to(path: Path) -> None:
             structlog.processors.ExceptionRenderer(
                 structlog.tracebacks.ExceptionDictTransformer(show_locals=False)
             ),
+            without_values,
             structlog.processors.JSONRenderer(),
         ],
         logger_factory=structlog.WriteLoggerFactory(file=cast(TextIO, Rotated(path))),
@@ -152,6 +169,22 @@ def _as_ctrl_c(number: int, frame: object) -> None:
     raise KeyboardInterrupt
 
 
+def _started(database: MariaServer) -> bool:
+    """Starts the database, again and again where that may be of use."""
+    delay = 1.0
+    while True:
+        try:
+            database.start()
+            return True
+        except DatabaseDown as error:
+            say(str(error))
+            if error.lasting:
+                return False
+            say(f"Trying again in {delay:.0f} s. Ctrl-C stops.")
+        time.sleep(delay)
+        delay = min(2 * delay, _LONGEST_WAIT)
+
+
 # Long: what starts first stops last, in one place.
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
@@ -166,11 +199,8 @@ def serve(folder: Path, port: int, web: Path) -> int:
         say("Making the database …" if first else "Starting the database …")
         threading.Thread(target=prepare, daemon=True).start()
         try:
-            database.start()
-        except DatabaseDown as error:
-            say(str(error))
-            return 1
-        try:
+            if not _started(database):
+                return 1
             engine = connect(database.url, CONNECTIONS)
             migrate(engine)
             fail_lost_jobs(engine)
@@ -190,6 +220,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
                 log_config=None,
                 access_log=False,
                 timeout_graceful_shutdown=1,
+                http=PromptHeaders,
                 server_header=False,
             )
             server = _Server(config, running, f"http://127.0.0.1:{at}", app.state.pipelines.works.close)
@@ -214,6 +245,9 @@ def main() -> None:
     except (_CannotStart, OSError) as error:
         say(str(error))
         code = 1
+    except KeyboardInterrupt:
+        say("Stopped before it had started.")
+        code = 0
     sys.stdout.flush()
     # Not waiting for threads: what they worked out is asked for by nobody any more, and all that is kept is
     # kept.

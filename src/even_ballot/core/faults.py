@@ -1,20 +1,32 @@
 """What is wrong, where, and what mends it."""
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+_TURNING = re.compile("[\u202a-\u202e\u2066-\u2069]")
 LONGEST = 2000
 """Characters of a fault that are kept."""
 
 
 def quotable(text: str, longest: int | None = LONGEST) -> str:
-    """A text that can be written down anywhere: without lone surrogates, and not endless.
+    """A text that can be written down anywhere: without half characters and marks that turn the direction of
+    what follows, and not endless.
 
     >>> quotable("a word too many", 45), quotable("x" * 60, 50)
     ('a word too many', 'xxxxxxxxxx … (60 characters)')
     """
     if longest is not None and len(text) > longest:
         text = f"{text[: longest - 40]} … ({len(text):,} characters)"
+    return whole(_TURNING.sub(lambda mark: f"\\u{ord(mark[0]):04x}", text))
+
+
+def whole(text: str) -> str:
+    """A text without half characters.
+
+    >>> whole("half \\ud800")
+    'half ?'
+    """
     return text.encode("utf-8", "replace").decode()
 
 

@@ -1,11 +1,14 @@
 """The connection to MariaDB, and its migrations."""
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.engine import URL
 from sqlalchemy.exc import DBAPIError, InterfaceError, ProgrammingError
 from sqlalchemy.orm import ORMExecuteState, Session
+
+from even_ballot.core.faults import Fault
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -40,6 +43,42 @@ def code_of(error: DBAPIError) -> int:
 def is_lost(error: DBAPIError) -> bool:
     """Whether the database was not there, or went away."""
     return error.connection_invalidated or code_of(error) in _LOST or isinstance(error, InterfaceError)
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """What the database refuses for a reason that can be mended: a status of HTTP, and what to say."""
+
+    status: int
+    fault: Fault
+
+
+# MariaDB's numbers: lock wait and deadlock; disk or table full; packet too large; value that does not fit.
+_REFUSED = {
+    (1205, 1213): Refusal(
+        503, Fault("Somebody else was saving the same; nothing of this was saved.", "", "Save it again.")
+    ),
+    (3, 1021, 1026, 1030, 1114): Refusal(
+        507,
+        Fault("The disk that the database is on is full; nothing of this was saved.", "", "Make room there."),
+    ),
+    (1153, 2020): Refusal(
+        413,
+        Fault(
+            "This is too large to be stored in one piece; nothing of it was saved.", "", "Make it smaller."
+        ),
+    ),
+    (1264, 1366, 1406): Refusal(
+        422,
+        Fault("A text in this is too long, or holds characters that cannot be stored.", "", "Shorten it."),
+    ),
+}
+
+
+def refusal_of(error: DBAPIError) -> Refusal | None:
+    """Why the database refused something, where that can be mended."""
+    code = code_of(error)
+    return next((refusal for codes, refusal in _REFUSED.items() if code in codes), None)
 
 
 def saved(session: Session) -> None:

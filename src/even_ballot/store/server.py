@@ -1,12 +1,15 @@
-"""A private MariaDB: its own folder, loopback only, its own port, one account with a password that nobody
-guesses."""
+"""A private MariaDB: its own folder, one account with a password that nobody guesses. It is spoken to
+through a socket in that folder, which only its owner can enter; it listens on loopback too, on a port that
+nothing of ours trusts, since whoever is on the machine can take a port first."""
 
 import os
+import re
 import secrets
 import shutil
 import signal
 import socket
 import subprocess
+import tempfile
 import threading
 import time
 from dataclasses import dataclass
@@ -20,11 +23,38 @@ _DATABASE = "even_ballot"
 # What the application does with its tables, and their migrations; nothing outside its database, no files.
 _RIGHTS = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES"
 _GRANTS = ("global_priv", "db", "tables_priv", "columns_priv", "procs_priv", "proxies_priv", "roles_mapping")
-_LOOK, _TRIES = 0.2, 5
+_LOOK, _PORTS, _LONGEST_WAIT = 0.2, 5, 30.0
+_PATH = 100
+"""Characters that the path of a socket may have, with some to spare."""
 
 
 class DatabaseDown(Exception):
-    """MariaDB did not start; the message says why."""
+    """MariaDB did not start; the message says why. why: the reason alone, where it is known; lasting: whether
+    trying again is of no use."""
+
+    def __init__(self, says: str, why: str = "", lasting: bool = False) -> None:
+        self.why, self.lasting = why, lasting
+        super().__init__(says)
+
+
+_REASONS = (
+    (r"no space left|disk is full|\berrno: 28\b|error: 28\b|error 28\b", "the disk is full"),
+    (r"bind on tcp/ip port|address already in use", "its port is taken"),
+    (r"permission denied|errno: 13\b|error: 13\b", "it may not read or write its files"),
+    (r"unable to lock|another mysqld|another mariadbd", "another MariaDB holds its files"),
+    (r"no such file|did not exist|existing redo log|(errno|error): 2\b|cannot be opened|can't open|file not found", "a file is missing"),
+    (r"corrupt|checksum mismatch", "a file is damaged"),
+    (r"cannot allocate memory|out of memory", "there is not enough memory"),
+)
+
+
+def reason_in(log: str) -> str:
+    """Why MariaDB did not start, by what it wrote last; empty where it does not say.
+
+    >>> reason_in("InnoDB: Error number 28 means 'No space left on device'")
+    'the disk is full'
+    """
+    return next((says for pattern, says in _REASONS if re.search(pattern, log, re.IGNORECASE)), "")
 
 
 def free_port() -> int:
@@ -36,11 +66,12 @@ def free_port() -> int:
 
 @dataclass(frozen=True)
 class DatabaseState:
-    """How MariaDB stands: it answers, is being started again, or cannot be; and what there is to say of
-    it."""
+    """How MariaDB stands: it answers, is being started again, or was stopped; what there is to say of it, and
+    why it did not start, where that is known."""
 
     state: Literal["up", "starting", "down"]
     says: str = ""
+    why: str = ""
 
 
 class MariaServer:
@@ -55,16 +86,26 @@ class MariaServer:
         self._process: subprocess.Popen[bytes] | None = None
         self._lock = threading.RLock()
         self._watched = False
-        self.port = 0
+        self._apart: tempfile.TemporaryDirectory[str] | None = None
+        self.port, self._said_from = 0, 0
         self.state = DatabaseState("down", "It has not been started.")
 
     @property
     def url(self) -> URL:
         """Where to connect."""
         password = self._password_file.read_text().strip()
-        return URL.create(
-            "mysql+pymysql", _DATABASE, password, "127.0.0.1", self.port, _DATABASE, {"charset": "utf8mb4"}
-        )
+        how = {"charset": "utf8mb4", "unix_socket": str(self.socket)}
+        return URL.create("mysql+pymysql", _DATABASE, password, "localhost", None, _DATABASE, how)
+
+    @property
+    def socket(self) -> Path:
+        """Where it is spoken to: in its folder, or, where that path is too long for a socket, in another that
+        only we can enter."""
+        if len(str(self.folder / "s")) < _PATH:
+            return self.folder / "s"
+        if self._apart is None:
+            self._apart = tempfile.TemporaryDirectory(prefix="even-ballot-")
+        return Path(self._apart.name) / "s"
 
     @property
     def pid(self) -> int | None:
@@ -72,7 +113,8 @@ class MariaServer:
         return None if self._process is None else self._process.pid
 
     def start(self, wait: float = 60) -> None:
-        """Starts the server and waits until it answers. Raises DatabaseDown where it does not."""
+        """Starts the server, with a new password, and waits until it answers. Raises DatabaseDown where it
+        does not."""
         for folder in (self.folder, self._empty):
             folder.mkdir(parents=True, exist_ok=True)
             os.chmod(folder, 0o700)
@@ -81,6 +123,7 @@ class MariaServer:
         # Folders of earlier versions, too.
         os.chmod(self.data, 0o700)
         self._end_stray()
+        _private(self._password_file, secrets.token_urlsafe(32) + "\n")
         self.port = free_port()
         with self._lock:
             self._run(wait)
@@ -92,7 +135,20 @@ class MariaServer:
         return self.folder / "no-files"
 
     def _run(self, wait: float) -> None:
-        """A server on the port, once it answers."""
+        """A server, once it answers; on another port where somebody else has taken the one."""
+        for _ in range(_PORTS):
+            try:
+                self._run_once(wait)
+                return
+            except DatabaseDown as error:
+                if not _port_taken(self._last_words(40)):
+                    raise
+                last = error
+                self.port = free_port()
+        raise last
+
+    def _run_once(self, wait: float) -> None:
+        self._said_from = self.log.stat().st_size if self.log.exists() else 0
         command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
         with os.fdopen(os.open(self.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:
             self._process = subprocess.Popen(
@@ -102,8 +158,8 @@ class MariaServer:
         self.state = DatabaseState("up")
 
     def watch(self) -> None:
-        """Starts the server again whenever it has ended by itself, on the same port; gives up after a few
-        tries in a row."""
+        """Starts the server again whenever it has ended by itself, after a delay that grows as long as it
+        fails."""
         self._watched = True
         threading.Thread(target=self._watch, name="database", daemon=True).start()
 
@@ -117,16 +173,24 @@ class MariaServer:
                     tries = 0 if process is not None else tries
                     continue
                 tries += 1
-                self.state = DatabaseState(
-                    "starting", f"It ended by itself (code {process.returncode}) and is being started again."
-                )
+                if tries == 1:
+                    code = process.returncode
+                    self.state = DatabaseState(
+                        "starting", f"It ended by itself (code {code}) and is being started again."
+                    )
                 try:
                     self._run(60)
+                    continue
                 except (DatabaseDown, OSError) as error:
-                    self.state = DatabaseState("starting" if tries < _TRIES else "down", str(error))
-                    if tries >= _TRIES:
-                        return
-            time.sleep(min(tries, _TRIES))
+                    self.state = DatabaseState("starting", str(error), getattr(error, "why", ""))
+                # What failed to start is looked at again as if it had ended.
+                self._process = process
+            self._wait_to_try(min(2.0 ** (tries - 1), _LONGEST_WAIT))
+
+    def _wait_to_try(self, seconds: float) -> None:
+        until = time.monotonic() + seconds
+        while self._watched and time.monotonic() < until:
+            time.sleep(_LOOK)
 
     def _end_stray(self, wait: float = 30) -> None:
         """Ends a server that was left running on this folder when whoever started it was killed."""
@@ -142,19 +206,18 @@ class MariaServer:
         while Path(f"/proc/{pid}").exists() and not _is_zombie(pid):
             if time.monotonic() > until:
                 raise DatabaseDown(
-                    f"An earlier MariaDB (process {pid}) still holds {self.data}. End it, then start again."
+                    f"An earlier MariaDB (process {pid}) still holds {self.data}. End it, then start again.",
+                    lasting=True,
                 )
             time.sleep(0.05)
 
     def _options(self) -> list[str]:
         user = ["--user=root"] if os.geteuid() == 0 else []
-        # A socket's path has a short limit, so it stays out of deep folders.
-        socket_path = self.folder / "s"
         options = [
             "--no-defaults",
             *user,
             f"--datadir={self.data}",
-            f"--socket={socket_path}",
+            f"--socket={self.socket}",
             f"--pid-file={self.folder / 'pid'}",
         ]
         closed = ["--local-infile=0", "--skip-symbolic-links", f"--secure-file-priv={self._empty}"]
@@ -204,15 +267,13 @@ class MariaServer:
     def _accounts(self) -> Path:
         """Statements run at every start, before anybody can connect: no account but ours, whoever made it,
         and no right but those that ours needs."""
-        if not self._password_file.exists():
-            _private(self._password_file, secrets.token_urlsafe(32) + "\n")
         password = self._password_file.read_text().strip()
         statements = [
             f"CREATE DATABASE IF NOT EXISTS {_DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
             *(f"DELETE FROM mysql.{table}" for table in _GRANTS),
             "FLUSH PRIVILEGES",
-            f"CREATE USER '{_DATABASE}'@'127.0.0.1' IDENTIFIED BY '{password}'",
-            f"GRANT {_RIGHTS} ON {_DATABASE}.* TO '{_DATABASE}'@'127.0.0.1'",
+            f"CREATE USER '{_DATABASE}'@'localhost' IDENTIFIED BY '{password}'",
+            f"GRANT {_RIGHTS} ON {_DATABASE}.* TO '{_DATABASE}'@'localhost'",
         ]
         path = self.folder / "accounts.sql"
         _private(path, "".join(f"{statement};\n" for statement in statements))
@@ -225,21 +286,24 @@ class MariaServer:
             if self._process.poll() is not None:
                 break
             try:
-                url = self.url
                 pymysql.connect(
-                    host="127.0.0.1", port=self.port, user=_DATABASE, password=str(url.password)
+                    unix_socket=str(self.socket), user=_DATABASE, password=str(self.url.password)
                 ).close()
                 return
             except pymysql.err.OperationalError:
                 time.sleep(0.05)
-        last = self._last_words()
+        last = self._last_words(40)
         self._end()
-        raise DatabaseDown("MariaDB did not start. Its log ends: " + " / ".join(last))
+        why = reason_in("\n".join(last))
+        raise DatabaseDown(
+            f"MariaDB did not start{f': {why}' if why else ''}. Its log ends: " + " / ".join(last[-3:]), why
+        )
 
-    def _last_words(self) -> list[str]:
+    def _last_words(self, lines: int) -> list[str]:
+        """What the server that was started last wrote at its end."""
         with self.log.open("rb") as log:
-            log.seek(max(self.log.stat().st_size - 4096, 0))
-            return log.read().decode(errors="replace").strip().splitlines()[-3:]
+            log.seek(max(self.log.stat().st_size - 16384, self._said_from))
+            return log.read().decode(errors="replace").strip().splitlines()[-lines:]
 
     def stop(self) -> None:
         """Stops the server and waits for it."""
@@ -247,6 +311,9 @@ class MariaServer:
         with self._lock:
             self._end()
             self.state = DatabaseState("down", "It was stopped.")
+            if self._apart is not None:
+                self._apart.cleanup()
+                self._apart = None
 
     def _end(self) -> None:
         if self._process is not None and self._process.poll() is None:
@@ -264,6 +331,10 @@ class MariaServer:
             self._process.kill()
             self._process.wait()
             self._process = None
+
+
+def _port_taken(lines: list[str]) -> bool:
+    return reason_in("\n".join(lines)) == "its port is taken"
 
 
 def _is_zombie(pid: int) -> bool:
@@ -285,6 +356,6 @@ def _program(name: str) -> str:
     found = shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin:/usr/local/sbin")
     if found is None:
         raise DatabaseDown(
-            f"{name} is not installed. ./start installs it, or: apt-get install mariadb-server."
+            f"{name} is not installed. ./start installs it, or: apt-get install mariadb-server.", lasting=True
         )
     return found

@@ -8,7 +8,7 @@ from pydantic_core import ErrorDetails
 
 from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.faults import Fault, StudyError, quotable
+from even_ballot.core.faults import Fault, StudyError, whole
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
 from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest, SideBySide
@@ -187,7 +187,7 @@ def _explained(item: ErrorDetails) -> tuple[str, str]:
 def _halved(value: Any, path: tuple[int | str, ...] = ()) -> Iterator[tuple[int | str, ...]]:
     """Where in a document a text, or a key, holds half of a surrogate pair."""
     if isinstance(value, str):
-        if not value.isascii() and value != quotable(value, None):
+        if not value.isascii() and value != whole(value):
             yield path
     elif isinstance(value, dict):
         for key, inner in value.items():

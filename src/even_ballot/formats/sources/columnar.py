@@ -10,7 +10,7 @@ import pyarrow as pa
 from pyarrow import compute, parquet
 
 from even_ballot.core.data.dataset import BLANK, Column, RawTable, text_column
-from even_ballot.core.faults import fault, quotable
+from even_ballot.core.faults import fault, whole
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import split_headings
@@ -83,9 +83,7 @@ def _line(text: str, number: int, path: str) -> dict[str, Any]:
 def _cell(value: Any) -> str:
     if isinstance(value, list):
         return "; ".join(_cell(item) for item in value)
-    return (
-        quotable(json.dumps(value, ensure_ascii=False), None) if isinstance(value, dict) else spelled(value)
-    )
+    return whole(json.dumps(value, ensure_ascii=False)) if isinstance(value, dict) else spelled(value)
 
 
 def read_json_lines(content: bytes, source: Source) -> RawTable:
@@ -100,7 +98,7 @@ def read_json_lines(content: bytes, source: Source) -> RawTable:
     check_cells(records, len(keys), len(content), source.path)
     if not keys:
         raise fault("The file holds no answers.", source.path, "Bring a file with at least one record.")
-    names, labels = split_headings([[quotable(key, None) for key in keys]])
+    names, labels = split_headings([[whole(key) for key in keys]])
     check_headings(labels, source.path)
     return without_blank_records(names, labels, [_sparse(columns[key], records) for key in keys])
 

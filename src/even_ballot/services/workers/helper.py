@@ -14,9 +14,11 @@ import signal
 import sys
 import threading
 import time
+import traceback
 from collections.abc import Callable
 from dataclasses import astuple
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
@@ -129,7 +131,13 @@ def carry_out(connection: Connection, name: str, args: tuple[Any, ...], memory: 
         if type(error).__name__ == "ArrowMemoryError":
             send(connection, (MEMORY, None))
         else:
-            send(connection, ("failed", f"{type(error).__name__}: {error}"))
+            send(connection, ("failed", _place_of(error)))
+
+
+def _place_of(error: Exception) -> str:
+    """What failed and where; not what it says, which may quote what is in the file."""
+    places = [f"{Path(f.filename).name}:{f.lineno}" for f in traceback.extract_tb(error.__traceback__)[-3:]]
+    return f"{type(error).__name__} at {' < '.join(reversed(places))}"
 
 
 def faults_from(sent: list[tuple[str, str, str]]) -> StudyError:

@@ -1,19 +1,22 @@
 """Work that outlasts a request: run in a pool, its progress kept in view, stopped when asked to."""
 
+import errno
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import structlog
 from sqlalchemy import Engine
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Progress, Stopped
+from even_ballot.store.database import refusal_of
 from even_ballot.store.jobs import begin_job, end_job, faults_of, find_job, note_progress
 
 _log = structlog.get_logger()
@@ -21,6 +24,7 @@ _EVERY, _IN_VIEW = 0.5, 60
 _NO_DATABASE = Fault(
     "The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."
 )
+_DISK_FULL = Fault("The disk is full; nothing of this was kept.", "", "Make room there, then begin it again.")
 _FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
 Kind = Literal["intake", "release"]
 _PLACES: dict[Kind, int] = {"intake": 3, "release": 2}
@@ -53,7 +57,8 @@ class _Running:
 
 
 class Jobs:
-    """Runs jobs on a database, three files and two releases at a time. What a job writes is one transaction: all of it or nothing."""
+    """Runs jobs on a database, three files and two releases at a time. What a job writes is one transaction:
+    all of it or nothing."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
@@ -109,12 +114,13 @@ class Jobs:
             running.view = replace(running.view, says=says, share=share)
             if time.monotonic() - noted > _EVERY:
                 noted = time.monotonic()
-                note_progress(self._engine, job_id, says, share)
+                with suppress(DBAPIError):  # How far it has got is only told; what it makes is what counts.
+                    note_progress(self._engine, job_id, says, share)
 
         state, result, faults = self._ended(job_id, kind, work, progress)
         try:
             end_job(self._engine, job_id, state, result, faults)
-        except OperationalError:
+        except DBAPIError:
             _log.warning("job's end not written", job=job_id, state=state)
         running.view = replace(running.view, state=state, result=result, faults=faults)
         running.ended = time.monotonic()
@@ -131,8 +137,12 @@ class Jobs:
             return "stopped", None, (_STOPPED[kind],)
         except StudyError as error:
             return "failed", None, error.faults
-        except OperationalError:
-            return "failed", None, (_NO_DATABASE,)
+        except DBAPIError as error:
+            refused = refusal_of(error)
+            return "failed", None, (_NO_DATABASE if refused is None else refused.fault,)
+        except OSError as error:
+            _log.exception("job failed", job=job_id)
+            return "failed", None, (_DISK_FULL if error.errno == errno.ENOSPC else _FAILED,)
         except BaseException:
             # Also what ends a thread in the middle: a job never stays as if it were running.
             _log.exception("job failed", job=job_id)
