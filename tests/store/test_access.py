@@ -194,7 +194,7 @@ def test_one_that_fails_to_start_again_is_tried_until_it_lives_and_says_why(serv
     until = time.monotonic() + 40
     while time.monotonic() < until and not server.state.why:
         time.sleep(0.05)
-    assert server.state.state == "starting"
+    assert str(server.state.state) == "starting"
     assert server.state.why == "a file is missing"
     assert "MariaDB did not start: a file is missing" in server.state.says
     time.sleep(4)  # Several tries later …

@@ -42,7 +42,11 @@ _REASONS = (
     (r"bind on tcp/ip port|address already in use", "its port is taken"),
     (r"permission denied|errno: 13\b|error: 13\b", "it may not read or write its files"),
     (r"unable to lock|another mysqld|another mariadbd", "another MariaDB holds its files"),
-    (r"no such file|did not exist|existing redo log|(errno|error): 2\b|cannot be opened|can't open|file not found", "a file is missing"),
+    (
+        r"no such file|did not exist|existing redo log|(errno|error): 2\b|cannot be opened|can't open|"
+        r"file not found",
+        "a file is missing",
+    ),
     (r"corrupt|checksum mismatch", "a file is damaged"),
     (r"cannot allocate memory|out of memory", "there is not enough memory"),
 )

@@ -1,231 +1,213 @@
-"""Small surveys at their extremes, every figure worked out case by case from the definitions: shares of 0
-and 1, empty cells, one category, strata and PSUs that a domain leaves empty, single PSUs under every
-policy, strata drawn whole, weights of 0."""
+"""Numbers at the ends of what a computer holds: a figure that cannot be is absent, nothing else is lost, and no
+warning reaches anyone."""
 
+import json
 import math
+import warnings
 from typing import Any
 
+import numpy as np
 import pytest
-from builders import coded, raw, scale
+from builders import raw, study
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from plain import Plain
-from scipy import stats
 
-from even_ballot.core.calibration.weighted_sample import sampled
-from even_ballot.core.data.codebook import Codebook, Variable
-from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.data.interpretation import interpret
-from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
-from even_ballot.core.tables.results import Cell, TableResult
-from even_ballot.core.tables.tabulate import tabulate
+from even_ballot.core.study.pipeline import run
 
-CODES = {"q": (1, 2, 3), "b": (1, 2)}
-SHARES = ("col_pct", "row_pct", "total_pct")
-Answers = dict[str, list[Any]]
+SCALES = {
+    name: {"codes": [{"code": c, "label": f"{name}{c}"} for c in (1, 2, 3)], "ordered": True}
+    for name in ("g", "q", "r")
+}
+KINDS = [{"name": name, "kind": "coded", "scale": name} for name in SCALES] + [
+    {"name": n, "kind": "number"} for n in ("y", "x", "w", "rep1", "rep2")
+]
 
 
-@st.composite
-def surveys(draw: Any) -> dict[str, Any]:
-    """A few cases in a few strata; answers that tend to be all alike, or to be missing."""
-    n = draw(st.integers(2, 14))
-    few = st.sampled_from([[1], [2], [1, 2], [1, 2, 3], [1, None], [1, 3, None]])
-
-    def column(options: list[Any]) -> list[Any]:
-        return [draw(st.sampled_from(options)) for _ in range(n)]
-
-    stratum = column(draw(st.sampled_from([[1], [1, 2], [1, 2, 3]])))
-    psu = column([1, 2, 3]) if draw(st.booleans()) else list(range(1, n + 1))
-    w = column(draw(st.sampled_from([[1.0], [0.5, 1.0, 2.0], [0.0, 1.0, 2.5]])))
-    counts = {h: len({i for g, i in zip(stratum, psu, strict=True) if g == h}) for h in stratum}
-    whole = draw(st.sampled_from([None, 0, 2]))
-    population = None if whole is None else [counts[h] + whole for h in stratum]
-    return {
-        "n": n, "q": column(draw(few)), "b": column(draw(st.sampled_from([[1], [1, 2], [2, None]]))),
-        "y": column(draw(st.sampled_from([[3.0], [1.0, 2.0, None], [-1.5, 4.0, 8.0]]))), "h": stratum, "i": psu, "w": w,
-        "f": column([1, 1, 0]), "N": population, "single": draw(st.sampled_from(["certainty", "centre", "average"])),
-        "own": len(set(zip(stratum, psu, strict=True))) == n and draw(st.booleans()),
-        "filtered": draw(st.booleans()), "method": draw(st.sampled_from(["wald", "logit", "wilson", "beta"])),
-        "sides": draw(st.sampled_from(["both", "lower", "upper"])), "level": draw(st.sampled_from([0.9, 0.95])),
-    }  # fmt: skip
+def found_in(columns: dict[str, list[Any]], **parts: Any) -> dict[str, Any]:
+    """results.json of a study of some columns; a warning is an error."""
+    variables = [kind for kind in KINDS if kind["name"] in columns]
+    made = study(codebook={"scales": SCALES, "variables": variables}, **parts)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        document = run(made, raw(columns), {}).document()
+    json.dumps(document, allow_nan=False)
+    return document
 
 
-def data_of(s: dict[str, Any]) -> Dataset:
+LESS = [{"label": "d", "of": [{"at": {"g": 1}, "times": 1}, {"at": {"g": 2}, "times": -1}]}]
+OVER = [{**LESS[0], "label": "r", "ratio": True}]
+SHOW = ["n", "count", "col_pct", "row_pct", "total_pct", "mean", "sd", "median", "q10", "skewness", "kurtosis", "total", "ratio",
+        "geometric_mean"]  # fmt: skip
+DESIGNS: list[dict[str, Any]] = [
+    {}, {"weight": "w"}, {"weight": "w", "strata": ["g"], "single_psu": "centre"}, {"weight": "w", "variance": {"method": "jackknife"}},
+    {"weight": "w", "variance": {"method": "bootstrap", "count": 20}},
+    {"weight": "w", "variance": {"method": "columns", "columns": ["rep1", "rep2"], "scale": 0.5}},
+]  # fmt: skip
+
+
+def everything(columns: dict[str, list[Any]], design: dict[str, Any]) -> dict[str, Any]:
+    asked: Any = dict(  # noqa: C408
+design=design,
+        tables=[{"id": "t", "stub": ["q", "y"], "banner": ["g", ["g", "r"]], "show": SHOW, "per": "x", "plain": True,
+                 "tests": ["independence", "wald", "columns", "trend"], "contrasts": LESS + OVER,
+                 "interval": {"df": "cell", "method": method}, "beside": ["se", "interval", "rse", "deff", "effective"]} | {"id": method}
+                for method in ("logit", "wilson", "beta", "wald")],
+        models=[{"id": "l", "kind": "linear", "outcome": "y", "terms": [["x"], ["g"]], "predictions": ["g"]},
+                {"id": "m", "kind": "logistic", "outcome": "q", "event": [1], "terms": [["y"], ["g"]], "predictions": ["g"]},
+                {"id": "k", "kind": "logistic", "outcome": "q", "event": [2], "terms": [["x"], ["g", "r"]], "predictions": ["r"]}],
+        reliability=[{"id": "r", "items": ["q", "r", "y"]}],
+        correlations=[{"id": "p", "variables": ["y", "x", "q"]}, {"id": "s", "variables": ["y", "x", "q"], "method": "spearman"}],
+    )  # fmt: skip
+    return found_in(columns, **asked)
+
+
+FAR = st.sampled_from([
+    0.0, 1.0, 2.0, -1.0, 5e-324, 1e-300, 1e-160, 1e-30, 1e30, 1e100, 1e150, 1e154, 1e160, 1e200, 1e300, 1.7e308, -1e160, -1.7e308, 1e12, 1e12 + 1,
+])  # fmt: skip
+CODE = st.sampled_from([1, 2, 3, 3, 2, 1, None, 9])
+
+
+@settings(max_examples=100, deadline=None)
+@given(
+    st.lists(
+        st.tuples(CODE, CODE, CODE, FAR, FAR, st.sampled_from([1.0, 2.0, 0.0, 1e-12, 1e12])),
+        min_size=4,
+        max_size=24,
+    ),
+    st.sampled_from(DESIGNS),
+)
+def test_no_number_ends_a_run(cases: list[tuple[Any, ...]], design: dict[str, Any]) -> None:
+    g, q, r, y, x, w = (list(of) for of in zip(*cases, strict=True))
+    if "strata" in design:
+        g = [1 if value is None else value for value in g]
+    if not any(w):
+        w[0] = 1.0
+    replicates = {"rep1": [2 * v for v in w], "rep2": [v * (i % 2) for i, v in enumerate(w)]}
+    if not any(replicates["rep2"]):
+        replicates["rep2"] = w
+    everything({"g": g, "q": q, "r": r, "y": y, "x": x, "w": w, **replicates}, design)
+
+
+def near_and_far(stat: str, **design: Any) -> list[dict[str, Any]]:
+    y = [0, 1, -1, 2, 3, 1, 5, 4, 2, 0, 1, 3]
+    found = []
+    for level in (0.0, 1e12):
+        asked: Any = dict(  # noqa: C408
+design=design,
+            tables=[{"id": "t", "stub": ["y"], "banner": ["g"], "show": [stat], "tests": ["columns", "trend"]}],
+        )  # fmt: skip
+        columns: dict[str, list[Any]] = {
+            "g": [1, 1, 1, 1, 2, 2, 2, 2, 3, 3, 3, 3],
+            "y": [f"{level + d:.1f}" for d in y],
+            "p": list(range(12)),
+        }
+        found.append(found_in(columns, **asked)["tables"][0])
+    return found
+
+
+@pytest.mark.parametrize("design", [{}, {"clusters": ["p"]}, {"variance": {"method": "jackknife"}}])
+@pytest.mark.parametrize("stat", ["mean", "total"])
+def test_1e12_give_or_take_1_keeps_its_error(stat: str, design: dict[str, Any]) -> None:
+    near, far = near_and_far(stat, **design)
+    for a, b in zip(near["cells"], far["cells"], strict=True):
+        if stat == "mean":
+            assert b["se"] == pytest.approx(a["se"], rel=1e-3), (a, b)
+        else:
+            assert b["se"] > 0, b
+    if stat == "mean":
+        for a, b in zip(near["tests"], far["tests"], strict=True):
+            assert b["p"] == pytest.approx(a["p"], rel=1e-2)
+
+
+@pytest.mark.parametrize("value", [0.1, 1e12 + 0.1, 3.0, 1e-7])
+@pytest.mark.parametrize(
+    "design",
+    [
+        {"weight": "w"},
+        {"weight": "w", "clusters": ["p"]},
+        {"weight": "w", "variance": {"method": "jackknife"}},
+    ],
+)
+def test_a_constant_has_no_error_wherever_it_lies(value: float, design: dict[str, Any]) -> None:
+    rng = np.random.default_rng(3)
     columns = {
-        "q": coded(s["q"]), "b": coded(s["b"]), "y": ["" if y is None else str(y) for y in s["y"]],
-        "h": [f"h{h}" for h in s["h"]], "i": [f"i{i}" for i in s["i"]], "f": [str(f) for f in s["f"]], "w": [str(w) for w in s["w"]],
-    }  # fmt: skip
-    if s["N"] is not None:
-        columns["N"] = [str(x) for x in s["N"]]
-    scales = {"q": scale(1, 2, 3), "b": scale(1, 2)}
-    numbers = [Variable(name=name, kind="number") for name in ("y", "f", "w", "N") if name in columns]
-    variables = (*(Variable(name=name, kind="coded", scale=name) for name in scales), *numbers)
-    return interpret(raw(columns), Codebook(scales=scales, variables=variables))
-
-
-def plain_of(s: dict[str, Any]) -> Plain:
-    population = None if s["N"] is None else dict(zip(s["h"], s["N"], strict=True))
-    return Plain(s["w"], s["h"], s["i"], population, s["single"])
-
-
-def interval(p: float, v: float, n: int, df: int, s: dict[str, Any]) -> tuple[float | None, float | None]:
-    """Limits of a share by the definitions; 0 and 1 on the open side, none for Wald."""
-    tail = (1 - s["level"]) / (2 if s["sides"] == "both" else 1)
-    t = stats.t.isf(tail, df)
-    edge = p <= 1e-12 or p >= 1 - 1e-12
-    m = float(n)
-    if not edge and v == 0:
-        low, high = p, p
-    elif s["method"] == "wald":
-        low, high = p - t * math.sqrt(v), p + t * math.sqrt(v)
-    elif s["method"] == "wilson":
-        m = m if edge else p * (1 - p) / v
-        centre = (p + t * t / (2 * m)) / (1 + t * t / m)
-        half = t * math.sqrt(p * (1 - p) / m + t * t / (4 * m * m)) / (1 + t * t / m)
-        low, high = centre - half, centre + half
-    elif s["method"] == "logit" and not edge:
-        half = t * math.sqrt(v) / (p * (1 - p))
-        at = math.log(p / (1 - p))
-        low, high = (1 / (1 + math.exp(-(at + sign * half))) for sign in (-1, 1))
-    else:
-        if not edge:
-            # A base of one case has no degrees of freedom; a share of one case is 0 or 1, so that does not
-            # come here.
-            m = min(p * (1 - p) / v * (stats.t.isf(tail, n - 1) / t) ** 2, n)
-        x = p * m
-        low = stats.beta.ppf(tail, x, m - x + 1) if x > 1e-9 else 0.0
-        high = stats.beta.isf(tail, x + 1, m - x) if m - x > 1e-9 else 1.0
-    open_low, open_high = (None, None) if s["method"] == "wald" else (0.0, 1.0)
-    return (open_low if s["sides"] == "upper" else low), (open_high if s["sides"] == "lower" else high)
-
-
-def expected(s: dict[str, Any], numerator: list[bool], base: list[bool]) -> dict[str, Any] | None:
-    """A share of a base, or None where it is empty."""
-    sample = plain_of(s)
-    live = [b and w > 0 for b, w in zip(base, s["w"], strict=True)]
-    n = sum(live)
-    if n == 0:
-        return None
-    p, z = sample.ratio([float(x) for x in numerator], [float(x) for x in base])
-    v = sample.variance(z)
-    v = 0.0 if v <= 1e-12 * p * (1 - p) / n or p <= 1e-12 or p >= 1 - 1e-12 else v
-    inside = 1e-12 < p < 1 - 1e-12
-    low, high = interval(p, v, n, sample.df, s) if sample.df > 0 else (None, None)
-    return {
-        "est": p, "se": math.sqrt(v), "base_n": n, "n": sum(a and w > 0 for a, w in zip(numerator, s["w"], strict=True)),
-        "low": low, "high": high, "deff": v / (p * (1 - p) / (n - 1)) if inside and n > 1 else None,
-    }  # fmt: skip
-
-
-def counted(s: dict[str, Any]) -> TableResult | None:
-    """The table, or None where the design stops: nobody has a weight, or `average` has no other stratum."""
-    data = data_of(s)
-    design = {"strata": ["h"], "single_psu": s["single"], "population_size": None if s["N"] is None else "N"}
-    sample = plain_of(s)
-    units = sample.totals([1.0] * s["n"])
-    singles = [
-        h
-        for h in units
-        if len(units[h]) == 1 and not (s["N"] is not None and (sample.population or {})[h] == 1)
-    ]
-    if sum(s["w"]) == 0 or (s["single"] == "average" and singles and len(singles) == len(units)):
-        return None
-    request = TableRequest.model_validate({
-        "id": "t", "stub": ["q", "y"], "banner": ["b"], "show": ["n", "count", *SHARES, "mean", "sd"], "where": "f == 1" if s["filtered"] else None,
-        "interval": {"level": s["level"], "method": s["method"], "sides": s["sides"]},
-    })  # fmt: skip
-    made = Design.model_validate(design | ({} if s["own"] else {"clusters": ["i"]}))
-    return tabulate(sampled(data, made, "w"), request)
-
-
-def agrees(cell: Cell, wanted: dict[str, Any], about: Any) -> None:
-    for name, value in wanted.items():
-        mine = getattr(cell, name)
-        assert (mine is None) is (value is None), (about, name, mine, value)
-        if value is not None:
-            assert mine == pytest.approx(value, rel=1e-7, abs=1e-10), (about, name)
-
-
-@settings(max_examples=150, deadline=None)
-@given(surveys())
-def test_shares_and_counts_at_the_extremes(s: dict[str, Any]) -> None:
-    result = counted(s)
-    if result is None:
-        return
-    cells = {
-        (c.stub.variable, c.stub.code, c.banner[0].code if c.banner else None, c.stat): c
-        for c in result.cells
+        "g": rng.integers(1, 4, 40).tolist(),
+        "y": [value] * 40,
+        "w": (1 + rng.random(40)).tolist(),
+        "p": (np.arange(40) // 4).tolist(),
     }
-    inside = [not s["filtered"] or f == 1 for f in s["f"]]
-    for code in CODES["q"]:
-        for b in (None, *CODES["b"]):
-            column = [i and (b is None or x == b) for i, x in zip(inside, s["b"], strict=True)]
-            in_cell = [c and q == code for c, q in zip(column, s["q"], strict=True)]
-            answered = [c and q is not None for c, q in zip(column, s["q"], strict=True)]
-            both = [
-                i and q is not None and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)
-            ]
-            in_row = [
-                i and q == code and x is not None for i, q, x in zip(inside, s["q"], s["b"], strict=True)
-            ]
-            bases = {"col_pct": answered, "row_pct": in_row, "total_pct": answered if b is None else both}
-            for stat, base in bases.items():
-                cell = cells.get(("q", code, b, stat))
-                wanted = None if stat == "row_pct" and b is None else expected(s, in_cell, base)
-                assert (cell is None) is (wanted is None), (stat, code, b)
-                if cell is not None and wanted is not None:
-                    agrees(cell, wanted, (stat, code, b))
-            total = [float(x) for x in in_cell]
-            count = cells["q", code, b, "count"]
-            assert count.est == pytest.approx(sum(w * x for w, x in zip(s["w"], total, strict=True)))
-            assert count.se == pytest.approx(math.sqrt(plain_of(s).variance(total)), rel=1e-7, abs=1e-9)
-            assert cells["q", code, b, "n"].est == sum(
-                x and w > 0 for x, w in zip(in_cell, s["w"], strict=True)
-            )
+    asked: Any = dict(  # noqa: C408
+design=design,
+        tables=[{"id": "t", "stub": ["y"], "banner": ["g"], "show": ["mean"], "tests": ["columns", "trend"], "contrasts": LESS}],
+    )  # fmt: skip
+    table = found_in(columns, **asked)["tables"][0]
+    assert {cell["se"] for cell in table["cells"]} == {0.0}
+    assert table.get("tests", []) == []
+    assert [(of["se"], of.get("p")) for of in table["contrasts"]] == [(0.0, None)]
 
 
-@settings(max_examples=150, deadline=None)
-@given(surveys())
-def test_means_at_the_extremes(s: dict[str, Any]) -> None:
-    result = counted(s)
-    if result is None:
-        return
-    sample = plain_of(s)
-    for name in ("q", "y"):
-        for b in (None, *CODES["b"]):
-            live = [
-                (not s["filtered"] or f == 1) and (b is None or x == b) and y is not None
-                for f, x, y in zip(s["f"], s["b"], s[name], strict=True)
-            ]
-            n = sum(x and w > 0 for x, w in zip(live, s["w"], strict=True))
-            found = {c.stat: c for c in result.cells if c.stub.variable == name and c.stub.code is None
-                     and (c.banner[0].code if c.banner else None) == b}  # fmt: skip
-            assert ("mean" in found) is (n > 0)
-            assert ("sd" in found) is (n > 1)
-            if n == 0:
-                continue
-            values = [y if x else 0.0 for x, y in zip(live, s[name], strict=True)]
-            mean, z = sample.ratio(values, [float(x) for x in live])
-            weight = sum(w for w, x in zip(s["w"], live, strict=True) if x)
-            spread = (
-                sum(w * (y - mean) ** 2 for w, y, x in zip(s["w"], values, live, strict=True) if x) / weight
-            )
-            square = spread * n / (n - 1) if n > 1 else None
-            v = sample.variance(z)
-            v = 0.0 if square is not None and v <= 1e-12 * square / n else v
-            cell = found["mean"]
-            assert cell.est == pytest.approx(mean)
-            assert cell.base_n == n
-            if n > 1:
-                assert found["sd"].est == pytest.approx(math.sqrt(square or 0), abs=1e-9)
-                assert cell.se == pytest.approx(math.sqrt(v), rel=1e-7, abs=1e-9)
-            if n == 1 or sample.df < 1:
-                assert cell.low is None
-                assert cell.high is None
-            else:
-                t = stats.t.isf((1 - s["level"]) / (2 if s["sides"] == "both" else 1), sample.df)
-                agrees(cell, {
-                    "low": None if s["sides"] == "upper" else mean - t * math.sqrt(v),
-                    "high": None if s["sides"] == "lower" else mean + t * math.sqrt(v),
-                }, name)  # fmt: skip
+def test_strata_that_are_taken_whole_leave_no_error_and_no_test() -> None:
+    """Their rounding is held against terms that know nothing of the finite population."""
+    rng = np.random.default_rng(1)
+    n = 60
+    columns = {"g": [1] * 30 + [2] * 30, "q": rng.integers(1, 4, n).tolist(), "y": rng.normal(50, 9, n).tolist(),
+               "w": (1 + rng.random(n)).tolist(), "size": [30] * n}  # fmt: skip
+    asked: Any = dict(  # noqa: C408
+design={"weight": "w", "strata": ["g"], "population_size": "size"},
+        tables=[{"id": "t", "stub": ["q", "y"], "banner": ["g"], "show": ["col_pct", "mean", "total"], "where": "g == 1 or q == 2",
+                 "tests": ["independence", "columns", "trend", "wald"], "contrasts": LESS}],
+    )  # fmt: skip
+    table = found_in(columns, **asked)["tables"][0]
+    assert {cell["se"] for cell in table["cells"]} == {0.0}
+    assert table.get("tests", []) == []
+    assert {of["se"] for of in table["contrasts"]} == {0.0}
+
+
+def test_one_sided_limits_stay_open_where_there_is_no_error() -> None:
+    for sides, given_, open_ in (("lower", "low", "high"), ("upper", "high", "low")):
+        asked: Any = dict(  # noqa: C408
+tables=[{"id": "t", "stub": ["y"], "banner": ["g"], "show": ["mean"], "interval": {"sides": sides}, "contrasts": LESS}],
+        )  # fmt: skip
+        table = found_in({"g": [1, 1, 2, 2], "y": [3, 3, 5, 5]}, **asked)["tables"][0]
+        columns = [cell for cell in table["cells"] if cell["banner"]]
+        for of in (*columns, *table["contrasts"]):
+            assert of[given_] == of["est"]
+            assert open_ not in of
+
+
+def test_an_odds_ratio_that_overflows_is_absent_and_the_rest_stays() -> None:
+    rng = np.random.default_rng(5)
+    y = rng.normal(0, 1, 200)
+    q = np.where(rng.random(200) < 1 / (1 + np.exp(-y)), 1, 2)
+    asked: Any = dict(  # noqa: C408
+        models=[{"id": "m", "kind": "logistic", "outcome": "q", "event": [1], "terms": [["y"]]}],
+    )
+    (model,) = found_in({"q": q.tolist(), "y": [f"{v:.25e}" for v in y * 1e-4]}, **asked)["models"]
+    slope = model["coefficients"][1]
+    assert slope["est"] > 710
+    assert "odds_ratio" not in slope
+    assert math.isfinite(slope["low"])
+    assert "odds_ratio" in model["coefficients"][0]
+
+
+def test_a_geometric_mean_takes_the_degrees_of_freedom_of_its_cell() -> None:
+    rng = np.random.default_rng(7)
+    columns = {"g": ([1] * 4 + [2] * 56), "y": rng.lognormal(3, 1, 60).tolist(), "p": list(range(60))}
+    low = {}
+    for df in ("design", "cell"):
+        asked: Any = dict(  # noqa: C408
+design={"clusters": ["p"]},
+            tables=[{"id": "t", "stub": ["y"], "banner": ["g"], "show": ["geometric_mean"], "interval": {"df": df}}],
+        )  # fmt: skip
+        cells = found_in(columns, **asked)["tables"][0]["cells"]
+        low[df] = next(c["low"] for c in cells if c["banner"] and c["banner"][0]["code"] == 1)
+    assert low["cell"] < low["design"]
+
+
+def test_one_case_has_no_reliability() -> None:
+    asked: Any = dict(  # noqa: C408
+        reliability=[{"id": "r", "items": ["q", "r"]}]
+    )
+    (found,) = found_in({"q": [1, None, 2], "r": [2, 3, None]}, **asked)["reliability"]
+    assert found["n"] == 1
+    assert "alpha" not in found

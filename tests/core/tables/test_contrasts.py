@@ -2,6 +2,7 @@
 
 from typing import Any
 
+import builders
 import numpy as np
 import pytest
 from designs import DESIGNS, column, sample_of
@@ -61,11 +62,9 @@ def figure_of(found: Any, sample: Any, stat: str, code: int | None, stub: str, a
         base = {"mean": inside & known, "ratio": np.where(inside & known, x, 0.0), "total": None}[stat]
         return Figure(sample, top, None if base is None else np.asarray(base, float), inside & known)
     base = {
-        "col_pct": inside & known, "total_pct": inside * 0 + (known & nested), "row_pct": row & nested,
+        "col_pct": inside & known, "total_pct": known & nested, "row_pct": row & nested,
         "response_pct": inside * np.where(known, count, 0),
     }[stat]  # fmt: skip
-    if stat == "total_pct":
-        base = inside & known & nested if at == {} else (inside & known)
     return Figure(sample, np.asarray(row & inside & known, float), np.asarray(base, float), inside & known)
 
 
@@ -132,6 +131,70 @@ def test_contrasts_are_what_a_second_reading_finds(
                 )
 
 
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from(DESIGNS))
+def test_a_contrast_is_of_the_very_figures_that_stand_in_the_table(seed: int, design: dict[str, Any]) -> None:
+    (table,) = results(
+        survey(seed, psus=5), design, stub=["q", "y", "many"], banner=["a", "b", ["a", "b"]], show=SHOW, per="id", tests=[],
+        contrasts=CONTRASTS,
+    ).tables  # fmt: skip
+    cells = {(c.stub, tuple((k.variable, k.code) for k in c.banner), c.stat): c.est for c in table.cells}
+    assert table.contrasts
+    for of in table.contrasts:
+        terms = next(c for c in CONTRASTS if c["label"] == of.label)["of"]
+        each: list[tuple[float, Any]] = [
+            (t["times"], cells.get((of.stub, tuple(t["at"].items()), of.stat))) for t in terms
+        ]
+        assert all(est is not None for _, est in each), of
+        if of.is_ratio:
+            (_, top), (_, bottom) = sorted(each, reverse=True, key=lambda term: term[0])
+            assert of.est == pytest.approx(top / bottom, rel=1e-9)
+            assert of.est > 0
+        else:
+            assert of.est == pytest.approx(sum(times * est for times, est in each), rel=1e-9, abs=1e-12), of
+
+
+def cases_of(columns: dict[str, list[Any]], **asked: Any) -> Any:
+    """A table of some cases, each its own unit."""
+    table = {"id": "t", "banner": ["g"], "tests": [], **asked}
+    coded = {"scales": {"g": {"codes": [{"code": i, "label": f"G{i}"} for i in (1, 2)]}}}
+    coded["variables"] = [{"name": "g", "kind": "coded", "scale": "g"}]  # type: ignore[assignment]
+    return run(builders.study(codebook=coded, tables=[table]), builders.raw(columns), {}).tables[0]
+
+
+LESS = [{"label": "d", "of": [{"at": {"g": 1}, "times": 1}, {"at": {"g": 2}, "times": -1}]}]
+OVER = [{**LESS[0], "ratio": True}]
+
+
+def test_a_ratio_of_which_either_side_is_nothing_or_below_is_absent() -> None:
+    groups = [1, 1, 1, 2, 2, 2]
+    for y in ([0, 0, 0, 1, 2, 4], [1, 2, 4, 0, 0, 0], [-1, -2, -3, 1, 2, 4]):
+        table = cases_of({"g": groups, "y": y}, stub=["y"], show=["mean"], contrasts=OVER)
+        assert not table.contrasts, y
+
+
+def test_totals_of_a_column_without_a_case_have_no_contrast() -> None:
+    columns: dict[str, list[Any]] = {"g": [1, 1, 1, 2], "y": [1, 2, 4, None]}
+    assert not cases_of(columns, stub=["y"], show=["total"], contrasts=LESS).contrasts
+
+
+def test_numbers_far_from_nothing_keep_the_error_of_their_contrasts() -> None:
+    y = [1e12 + d for d in (0, 1, -1, 2, 3, 1, 5, 4)]
+    near = [value - 1e12 for value in y]
+    for stat in ("mean", "total"):
+        for contrasts in (LESS, OVER if stat == "mean" else LESS):
+            (far,), (same,) = (
+                cases_of(
+                    {"g": [1, 1, 1, 1, 2, 2, 2, 2], "y": of}, stub=["y"], show=[stat], contrasts=contrasts
+                ).contrasts
+                for of in (y, near)
+            )
+            if contrasts is LESS:
+                assert far.est == pytest.approx(same.est, rel=1e-3)
+            if stat == "mean" and contrasts is LESS:
+                assert far.se == pytest.approx(same.se, rel=1e-3)
+
+
 @settings(max_examples=20, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from(DESIGNS))
 def test_quantiles_are_held_against_each_other_by_replicates_alone(seed: int, design: dict[str, Any]) -> None:
@@ -157,13 +220,12 @@ def test_quantiles_are_held_against_each_other_by_replicates_alone(seed: int, de
                 each[term["times"], *term["at"].items()] = quantile(y[inside].tolist(), w[inside].tolist(), q)
             if of.is_ratio:
                 top, bottom = (next(v for k, v in each.items() if k[0] == times) for times in (1, -1))
-                return top / bottom if bottom else float("nan")
+                return top / bottom if bottom and top / bottom > 0 else float("nan")
             return sum(k[0] * v for k, v in each.items())
 
         assert of.est == pytest.approx(contrast(np.asarray(sample.w)), rel=1e-9, abs=1e-12)
         again = np.array([contrast(w) for w in np.asarray(sample.replicates).T])
-        counts = np.asarray(sample.c) > 0
-        variance = float(np.asarray(sample.c)[counts] @ (again[counts] - of.est) ** 2)
+        variance = float(np.asarray(sample.c) @ (again - of.est) ** 2)
         assert of.se == (
             pytest.approx(np.sqrt(variance), rel=1e-7, abs=1e-9) if variance == variance else None
         )

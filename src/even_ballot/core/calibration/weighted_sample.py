@@ -140,7 +140,8 @@ def sampled(
         return Sample(cases, units, unit, w, margins=margins)
     _check_single(units)
     if isinstance(method, GivenColumns):
-        df = None if design.strata and design.clusters else len(method.columns) - 1
+        known_units = bool(design.strata and design.clusters)
+        df = method.df or (None if known_units else len(method.columns) - 1)
         replicates, given = _given(cases, method, w)
         return Sample(cases, replace(units, replicates=replicates, df=df), unit, w, again=given)
     units, unit = by_case(units, unit, cases)

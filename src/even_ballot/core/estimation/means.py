@@ -14,8 +14,30 @@ from even_ballot.core.sampling.variance import variances
 def _means(est: Floats, linear: Linear, sd: Floats, n: Ints, units: Units) -> Estimates:
     with np.errstate(all="ignore"):
         variance = variances(linear, units)
+        if units.calibrated and units.replicates is not None:
+            # Replicates meet a margin to its tolerance, and no further.
+            variance = unless_fixed(est, variance)
         simple = sd**2 / n
         return Estimates(est, linear, variance, n, n, np.where(simple > 0, variance / simple, np.nan))
+
+
+FIXED = 1e-18
+
+
+def unless_fixed(est: Floats, variance: Floats) -> Floats:
+    """A variance that is no more than a trace of the squared estimate is 0: the margins fix it.
+
+    >>> unless_fixed(np.array([1e6, 1.0]), np.array([1e-7, 0.1])).tolist()
+    [0.0, 0.1]
+    """
+    with np.errstate(all="ignore"):
+        return np.where(variance <= FIXED * est**2, 0.0, variance)
+
+
+def _level(shift: Floats, units: Units) -> Floats:
+    """What was taken off, as far as it counts as rounding: terms are taken about the mean, so that 1e12 ± 1
+    keeps its error."""
+    return shift if units.replicates is not None else np.zeros_like(shift)
 
 
 def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
@@ -34,14 +56,17 @@ def means(moments: Moments, sd: Floats, units: Units) -> Estimates:
     >>> found.est.round(3).tolist(), np.sqrt(found.variance).round(3).tolist()
     ([38.062], [6.08])
     """
-    shifted, linear = ratio(moments.wy, moments.w, units, moments.size, moments.shift)
+    shifted, linear = ratio(moments.wy, moments.w, units, moments.size, _level(moments.shift, units))
     est = shifted + moments.shift
     if moments.own is not None:
         whole = moments.w.sum(0)
         with np.errstate(all="ignore"):
             linear = Linear(
                 linear.totals,
-                (root_of_squares(moments.own, moments.shift) + np.abs(est) * root_of_weights(moments.own))
+                (
+                    root_of_squares(moments.own, np.zeros_like(moments.shift))
+                    + np.abs(shifted) * root_of_weights(moments.own)
+                )
                 / whole,
                 (Varied(moments.own, shifted, 1 / whole),),
             )
@@ -92,13 +117,13 @@ def coded_means(codes: Floats, part: Sums, sd: Floats, units: Units) -> Estimate
             (part.w * (each - shift)).sum(1),
             part.w.sum(1),
             units,
-            (part.w * np.abs(each)).sum(1)[: units.rows],
-            shift,
+            (part.w * np.abs(each - shift)).sum(1)[: units.rows],
+            _level(shift, units),
         )
         est = shifted + shift
         if part.own is not None:
             groups = [
-                (part.own[:, r], (y - est) / whole, (abs(y) + np.abs(est)) / whole)
+                (part.own[:, r], (y - est) / whole, (np.abs(y - shift) + np.abs(shifted)) / whole)
                 for r, y in enumerate(codes.tolist())
             ]
             linear = of_cases(linear, groups, units)

@@ -49,7 +49,7 @@ class Ranked(Ranks):
         at = int(np.searchsorted(self.cumulative, q * whole - _MET * whole, side="left"))
         at = min(at, len(self.value) - 1)
         if abs(self.cumulative[at] - q * whole) <= _MET * whole and at + 1 < len(self.value):
-            return float((self.value[at] + self.value[at + 1]) / 2)
+            return float(self.value[at] / 2 + self.value[at + 1] / 2)
         return float(self.value[at])
 
 

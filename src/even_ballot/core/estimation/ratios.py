@@ -7,16 +7,26 @@ from even_ballot.core.sampling.linearisation import Linear
 from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.units import Units
 
+TRACE = 3e-4
+"""What of a level that was taken off counts as rounding: a variance is 0 below 1e-27 of the level's square,
+and numbers such as 1e12 ± 1 keep theirs."""
+
 
 def ratio(
-    a: Floats, b: Floats, units: Units, own: Floats | None = None, shift: Floats | float = 0.0
+    a: Floats,
+    b: Floats,
+    units: Units,
+    own: Floats | None = None,
+    shift: Floats | float = 0.0,
+    absolute: Floats | None = None,
 ) -> tuple[Floats, Linear]:
     """Ratios R = Σ w a/Σ w b, of any shape S, NaN where the base is empty, and what their variances are made
     of: Σ w z by unit with z = (a − R b)/Σ w b, or R_r − R by replicate.
 
     a: (U, *S), weighted sums by unit; b: likewise, as far as it differs. own: (U, *S), Σ w |a| where it is
-    not a itself. shift: what was taken off a for every b, of shape S. Where every case is its own PSU,
-    groups and terms are the caller's to add.
+    not a itself. shift: what was taken off a for every b and is no term of z, of shape S: only its trace
+    counts as rounding. absolute: Σ w |b|, of shape S, where b may be below 0. Where every case is its own
+    PSU, groups and terms are the caller's to add.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
@@ -30,7 +40,7 @@ def ratio(
     with np.errstate(all="ignore"):
         whole = b.sum(0)
         r = np.where(whole > 0, a.sum(0) / whole, np.nan)
-        size = np.abs(r + shift)
+        size = np.abs(r) + TRACE * np.abs(shift)
         if units.replicates is None:
             z = np.asarray(r * b)
             np.subtract(a, z, out=z)
@@ -39,8 +49,10 @@ def ratio(
             return r, Linear(z, np.asarray(((a[:rows] if own is None else own) + size * b[:rows]) / whole))
         bases = units.replicates.totals(b)
         # What a replicate's base is short of this is rounding: it is empty.
-        again = np.where(bases > EMPTY * whole, units.replicates.totals(a) / bases, np.nan)
-        return r, Linear(np.asarray(again - r), np.abs(again + shift) + size)
+        least = EMPTY * (whole if absolute is None else absolute)
+        again = np.where(bases > least, units.replicates.totals(a) / bases, np.nan)
+        far = np.abs(shift) if units.calibrated else TRACE * np.abs(shift)
+        return r, Linear(np.asarray(again - r), np.abs(again) + np.abs(r) + 2 * far)
 
 
 def total(a: Floats, units: Units) -> tuple[Floats, Linear]:

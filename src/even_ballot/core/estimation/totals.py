@@ -3,15 +3,13 @@
 import numpy as np
 
 from even_ballot.core.estimation.estimates import Estimates
-from even_ballot.core.estimation.means import root_of_squares
-from even_ballot.core.estimation.ratios import ratio
+from even_ballot.core.estimation.means import root_of_squares, root_of_weights, unless_fixed
+from even_ballot.core.estimation.ratios import TRACE, ratio
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.linearisation import Linear, Varied
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
-
-_FIXED = 1e-18
 
 
 def whole(moments: Moments) -> Floats:
@@ -23,12 +21,6 @@ def whole(moments: Moments) -> Floats:
     [[7.0]]
     """
     return np.asarray(moments.wy + moments.shift * moments.w)
-
-
-def _without_rounding(est: Floats, variance: Floats) -> Floats:
-    """A variance that is no more than a trace of the estimate is 0: the margins fix it."""
-    with np.errstate(invalid="ignore"):
-        return np.where(variance <= _FIXED * est**2, 0.0, variance)
 
 
 def totals(moments: Moments, units: Units) -> Estimates:
@@ -51,22 +43,29 @@ def totals(moments: Moments, units: Units) -> Estimates:
     est = rows.sum(0)
     if units.replicates is not None:
         apart = units.replicates.differences(rows)
-        linear = Linear(apart, np.abs(est + apart) + np.abs(est))
+        linear = Linear(apart, np.abs(apart) + (1.0 if units.calibrated else TRACE) * 2 * np.abs(est))
     elif moments.own is not None:
         one = np.ones(len(est))
         cases = Varied(moments.own, -moments.shift, one)
-        linear = Linear(rows, root_of_squares(moments.own, moments.shift), (cases,))
+        size = root_of_squares(moments.own, np.zeros_like(moments.shift))
+        size = size + TRACE * np.abs(moments.shift) * root_of_weights(moments.own)
+        linear = Linear(rows, size, (cases,))
     else:
         assert moments.size is not None
-        linear = Linear(rows, moments.size)
-    variance = _without_rounding(est, variances(linear, units))
+        weights = moments.w[: units.rows]
+        linear = Linear(rows, moments.size + TRACE * np.abs(moments.shift) * weights)
+    variance = variances(linear, units)
+    if units.calibrated:
+        variance = unless_fixed(est, variance)
     n = moments.counts
     return Estimates(est, linear, variance, n, n, np.full(len(est), np.nan))
 
 
-def ratios(est: Floats, apart: Moments, size: Moments, of: Moments, units: Units) -> Estimates:
+def ratios(
+    est: Floats, apart: Moments, size: Moments, of: Moments, units: Units, absolute: Floats | None = None
+) -> Estimates:
     """Ratios R = Σ w y/Σ w x by column: z = (y − R x)/Σ w x. est: R, (C,); apart: moments of y − R x; size:
-    of |y| + |R x|; of: of x.
+    of |y| + |R x|; of: of x; absolute: Σ w |x|, (C,), where x may be below 0.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
@@ -86,7 +85,8 @@ def ratios(est: Floats, apart: Moments, size: Moments, of: Moments, units: Units
     side = np.where(b.sum(0) < 0, -1.0, 1.0)
     a, b = a * side, b * side
     if units.replicates is not None:
-        _, linear = ratio(a, b, units, shift=est)
+        _, linear = ratio(a, b, units, absolute=absolute)
+        linear = Linear(linear.totals, linear.terms + 2 * np.abs(est))
     elif apart.own is not None:
         assert size.own is not None
         with np.errstate(all="ignore"):
@@ -97,6 +97,6 @@ def ratios(est: Floats, apart: Moments, size: Moments, of: Moments, units: Units
         _, linear = ratio(a, b, units, whole(size)[: units.rows])
     est = np.where(b.sum(0) > 0, est, np.nan)
     with np.errstate(all="ignore"):
-        variance = _without_rounding(est, variances(linear, units))
+        variance = unless_fixed(est, variances(linear, units))
     n = apart.counts
     return Estimates(est, linear, variance, n, n, np.full(len(est), np.nan))

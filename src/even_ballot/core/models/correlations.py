@@ -24,6 +24,7 @@ from even_ballot.core.sampling.case_values import (
     replicate_sums,
     summed,
 )
+from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.sample import Sample
 
 _WHOLE = 1e-12
@@ -148,7 +149,7 @@ def _spearman(pair: _Pair) -> tuple[float, float]:
     if replicates is not None:
         again = np.array(
             [
-                _rank_correlation(a, b, of) if of.sum() > 1e-11 * w.sum() else np.nan
+                _rank_correlation(a, b, of) if of.sum() > EMPTY * w.sum() else np.nan
                 for of in _replicates_of(pair)
             ]
         )

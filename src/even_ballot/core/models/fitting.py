@@ -133,9 +133,10 @@ def fit_linear(sample: Sample, laid: Laid, basis: Basis) -> Fit:
     """
     turn = _turn(basis)
     # The first kept column is the intercept, so that what is left of y beside it is its spread.
-    spread = float((basis.of_y[1:] ** 2).sum()) + basis.rest**2
-    whole = float((basis.of_y**2).sum()) + basis.rest**2
-    fits = 1 - basis.rest**2 / spread if spread > 1e-28 * whole else None
+    squares, rest = basis.of_y**2, float(np.square(basis.rest))
+    spread, whole = float(squares[1:].sum()) + rest, float(squares.sum()) + rest
+    known = spread > 1e-28 * whole and np.isfinite(spread)
+    fits = 1 - rest / spread if known else None
     return Fit(basis, turn @ basis.of_y, turn, turn, basis.of_y, fits)
 
 

@@ -35,6 +35,8 @@ from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.case_values import covariance, replicate_covariance, summed
 from even_ballot.core.sampling.sample import Sample
 
+_TOO_LARGE = "Some numbers are too large to be squared. Divide them by a constant first."
+
 
 class _Fitted:
     """A fitted model with its average predictions, (C,), and the covariance of all, (p + C, p + C)."""
@@ -95,6 +97,13 @@ class _Fitted:
         return np.asarray(turned @ scores @ turned.T)
 
 
+def _exp(x: float) -> float | None:
+    """exp(x), or None where no number holds it."""
+    with np.errstate(over="ignore"):
+        value = float(np.exp(x))
+    return value if np.isfinite(value) else None
+
+
 def _coefficients(laid: Laid, fitted: _Fitted, df: int) -> tuple[Coefficient, ...]:
     found = []
     for k, j in enumerate(fitted.fit.basis.kept.tolist()):
@@ -102,7 +111,7 @@ def _coefficients(laid: Laid, fitted: _Fitted, df: int) -> tuple[Coefficient, ..
         term = laid.columns[j - 1] if j else ()
         made = Coefficient(term, of.est, of.se, of.t, of.p, of.low, of.high)
         if laid.request.kind == "logistic":
-            ratios = [None if x is None else float(np.exp(x)) for x in (of.est, of.low, of.high)]
+            ratios = [None if x is None else _exp(x) for x in (of.est, of.low, of.high)]
             made = replace(made, odds_ratio=ratios[0], or_low=ratios[1], or_high=ratios[2])
         found.append(made)
     return tuple(found)
@@ -221,6 +230,8 @@ def fitted_model(
     fit = fit_linear(sample, laid, basis) if request.kind == "linear" else fit_logistic(sample, laid, basis)
     if isinstance(fit, Separated):
         return replace(bare, message=_split(laid, fit, n), left_out=gone)
+    if not np.isfinite(fit.beta).all():
+        return replace(bare, message=_TOO_LARGE, left_out=gone)
     fitted, df = _Fitted(sample, laid, fit), sample.units.degrees_of_freedom
     return replace(
         bare,

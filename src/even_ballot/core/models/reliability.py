@@ -17,6 +17,7 @@ from even_ballot.core.sampling.case_values import (
     replicate_sums,
     summed,
 )
+from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.sample import Sample
 
 _NONE, _WHOLE = 1e-12, 1e-12
@@ -64,7 +65,7 @@ class _Items:
             d = self.y(number, at) - self.means
             of_trace, of_sum = (d**2).sum(1) - trace, d.sum(1) ** 2 - q
             factor = -self.k / (self.k - 1) / self.whole
-            return np.asarray(factor * (of_trace / q - trace * of_sum / q**2))[:, None]
+            return np.asarray(factor * ((of_trace - trace / q * of_sum) / q))[:, None]
 
         return float(covariance(self.sample, self.inside, z, 1)[0, 0])
 
@@ -78,7 +79,7 @@ class _Items:
 
         sums = replicate_sums(self.sample, self.inside, values, 1 + self.k + len(upper[0]))
         with np.errstate(all="ignore"):
-            sums = np.where(sums[:, :1] > 1e-11 * self.whole, sums, np.nan)
+            sums = np.where(sums[:, :1] > EMPTY * self.whole, sums, np.nan)
             means, products = sums[:, 1 : 1 + self.k] / sums[:, :1], sums[:, 1 + self.k :] / sums[:, :1]
         s = np.empty((len(sums), self.k, self.k))
         s[:, upper[0], upper[1]] = s[:, upper[1], upper[0]] = products
@@ -100,7 +101,7 @@ def _limits(alpha: float, variance: float, df: int, tail: float) -> tuple[float 
     """Standard error and limits."""
     if df < 1 or not np.isfinite(variance):
         return None, None, None
-    if abs(1 - alpha) <= _WHOLE or variance <= FIXED * alpha**2:
+    if abs(1 - alpha) <= _WHOLE or variance <= FIXED * alpha * alpha:
         return 0.0, alpha, alpha
     se = float(np.sqrt(variance))
     half = float(-scipy.special.stdtrit(df, tail)) * se / (1 - alpha)
@@ -149,6 +150,8 @@ def reliability(
         return _without(
             bare, "No case in the filter answered all items. Leave an item out, or widen the filter."
         )
+    if n < 2:
+        return _without(bare, "Only one case in the filter answered all items, so there is no reliability.")
     items = _Items(sample, variables, who)
     constant = items.constant()
     each = tuple(_item(items, i, n, constant) for i in range(items.k))

@@ -39,12 +39,13 @@ def figure(est: float, variance: float, df: int, level: Level) -> Figure:
     """
     if df < 1 or not np.isfinite(variance):
         return Figure(est)
-    if variance <= FIXED * est**2:
+    if variance <= FIXED * est * est:
         return Figure(est, 0.0, est, est)
     se = float(np.sqrt(variance))
     half = float(-scipy.special.stdtrit(df, level.tail)) * se
     t = est / se
-    return Figure(est, se, est - half, est + half, t, two_sided(t, df))
+    ends = (x if np.isfinite(x) else None for x in (est - half, est + half))
+    return Figure(est, se, *ends, t, two_sided(t, df))
 
 
 def two_sided(t: float, df: float) -> float:

@@ -202,7 +202,7 @@ def absolute_moments(
         totals = _Rows(sample, inside, terms, estimates).by_unit()
         if slope is not None and units.residuals is not None:
             totals = totals + units.residuals.size @ np.abs(slope)
-        return np.asarray(units.factor[units.stratum] @ totals**2)
+        return np.asarray(units.whole_factor[units.stratum] @ totals**2)
     fitted = None if slope is None or units.residuals is None else units.residuals.columns.T @ slope
 
     def squares(number: int, at: Ints) -> Floats:
@@ -211,7 +211,7 @@ def absolute_moments(
         size[mine] = terms(number, at[mine])
         if fitted is not None:
             size += np.abs(_explained(part, at, fitted, units))
-        factor = units.factor[units.stratum[part.unit[at]]] * part.weight[at] ** 2
+        factor = units.whole_factor[units.stratum[part.unit[at]]] * part.weight[at] ** 2
         return np.asarray(factor @ size**2)
 
     # With residuals a case without a value of its own still has one.

@@ -41,11 +41,13 @@ class Balanced(Model):
 
 class GivenColumns(Model):
     """Replicate weights that came with the file; scale: what each squared difference counts, one for all or
-    one for each column."""
+    one for each column; df: degrees of freedom, as whoever made them says; left out, the columns less one, or
+    where the design names strata and clusters its units less strata."""
 
     method: Literal["columns"]
     columns: tuple[str, ...] = Field(min_length=2)
     scale: _Scale | tuple[Annotated[float, Field(ge=0, allow_inf_nan=False)], ...]
+    df: int | None = Field(default=None, ge=1)
 
     @model_validator(mode="after")
     def _one_for_each(self) -> Self:

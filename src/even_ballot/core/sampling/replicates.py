@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
 
-EMPTY = 1e-11
+EMPTY = 1e-10
 """What a replicate's base is short of this share of the full sample's is rounding: it is empty."""
 _FINEST = 10_000
 

@@ -68,8 +68,8 @@ def both(a: Floats | None, b: Floats | None) -> Floats | None:
 
 @dataclass(frozen=True)
 class NumberTally:
-    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), (U, C), and Σ w
-    |y|, (U, C), where variances are linearised; counts (C,).
+    """Sums of a number y less `shift`, (C,), by unit × banner category: Σ w, Σ w (y − shift), and (no less
+    than) Σ w |y − shift|, (U, C); counts (C,).
 
     own: (6, U, C), where each case is its own PSU: counts, mean w, level (the mean of y − shift), centred
     Σ w w, Σ u w and Σ u u with u = w (y − shift − level). margins: (2, J, C) and again: (2, C, replicates),
@@ -97,7 +97,9 @@ class NumberTally:
             margins = np.stack([margins[0], margins[1] + margins[0] * apart])
         if again is not None:
             again = np.stack([again[0], again[1] + again[0] * apart[:, None]])
-        return replace(self, shift=shift, wy=self.wy + self.w * apart, own=own, margins=margins, again=again)
+        size = None if self.size is None else self.size + self.w * np.abs(apart)
+        wy = self.wy + self.w * apart
+        return replace(self, shift=shift, wy=wy, size=size, own=own, margins=margins, again=again)
 
     def merged(self, other: "NumberTally") -> "NumberTally":
         """Sums of two parts together, about their common means, so that no digits are lost."""
@@ -180,13 +182,24 @@ def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> No
 
 @compiled
 def _scatter_number(
-    banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, w: Any, wy: Any, counts: Any
+    banner: Any,
+    unit: Any,
+    weight: Any,
+    y: Any,
+    shift: Any,
+    inside: Any,
+    w: Any,
+    wy: Any,
+    size: Any,
+    counts: Any,
 ) -> None:
     for k in range(y.shape[0]):
         if inside[k]:
             c = banner[k]
+            apart = weight[k] * (y[k] - shift[c])
             w[unit[k], c] += weight[k]
-            wy[unit[k], c] += weight[k] * (y[k] - shift[c])
+            wy[unit[k], c] += apart
+            size[unit[k], c] += abs(apart)
             counts[c] += weight[k] > 0
 
 
@@ -292,7 +305,7 @@ def tally_number(
         np.divide(wy, w, out=cells[2], where=w > 0)
         _scatter_centred(banner, unit, weight, y, shift, inside, cells)
         return NumberTally(shift, cells[0].sum(0).astype(np.int64), w, wy, own=cells)
-    w, wy = np.zeros(shape), np.zeros(shape)
+    w, wy, size = np.zeros(shape), np.zeros(shape), np.zeros(shape)
     counts = np.zeros(shape[1], np.int64)
-    _scatter_number(banner, unit, weight, y, shift, inside, w, wy, counts)
-    return NumberTally(shift, counts, w, wy)
+    _scatter_number(banner, unit, weight, y, shift, inside, w, wy, size, counts)
+    return NumberTally(shift, counts, w, wy, size)

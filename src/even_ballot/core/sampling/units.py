@@ -16,7 +16,7 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Merge
 from even_ballot.core.sampling.design import Design, SinglePsu
-from even_ballot.core.sampling.replicates import Replicates
+from even_ballot.core.sampling.replicates import ByCase, Replicates
 from even_ballot.core.sampling.residuals import Residuals
 
 UnitOf = tuple[NDArray[np.int32], ...]
@@ -78,6 +78,17 @@ class Units:
         """(1 − f_h) n_h/(n_h − 1) by stratum, 0 where n_h is 1."""
         n = self.psus
         return np.where(n > 1, (1 - self.fraction) * n / np.maximum(n - 1, 1), 0.0)
+
+    @cached_property
+    def whole_factor(self) -> Floats:
+        """The same without 1 − f_h, which rounding knows nothing of."""
+        n = self.psus
+        return np.where(n > 1, n / np.maximum(n - 1, 1), 0.0)
+
+    @property
+    def calibrated(self) -> bool:
+        """Whether variances know that the weights meet margins."""
+        return self.residuals is not None or isinstance(self.replicates, ByCase)
 
     @cached_property
     def inflation(self) -> float:

@@ -5,7 +5,8 @@ and Wretman, ch. 5):
 
     T_hi = Σ_{k in hi} w_k z_k,   V = Σ_h (1 − f_h) n_h/(n_h − 1) Σ_i (T_hi − T̄_h)(T_hi − T̄_h)′
 
-A variance that is no more than rounding is 0: V ≤ 1e-20 · M, M the same of all terms of z taken absolutely.
+A variance that is no more than rounding is 0: V ≤ 1e-20 · M, M the same without 1 − f_h and of all terms of z
+taken absolutely.
 """
 
 from typing import Any
@@ -105,11 +106,10 @@ def _linearised(linear: Linear, units: Units) -> tuple[Floats, Floats]:
     totals, terms, strata = linear.totals, linear.terms, units.stratum
     result = np.zeros(totals.shape[1])
     _between(np.ascontiguousarray(totals), np.append(_starts(units), len(totals)), units.factor, result)
-    most = units.factor[strata] @ terms**2
+    most = units.whole_factor[strata] @ terms**2
     if units.single_psu == "centre" and units.single.any():
         result = result + (_singles(totals, strata, units) ** 2).sum(0)
-        at = units.single[strata]
-        most = most + (1 - units.fraction[strata[at]]) @ terms[at] ** 2
+        most = most + (terms[units.single[strata]] ** 2).sum(0)
     return np.asarray(result * units.inflation), np.asarray(most * units.inflation)
 
 
@@ -135,11 +135,10 @@ def _of_cases(linear: Linear, units: Units, slope: Floats | None) -> tuple[Float
     rest = np.maximum(n_h[:, None] - np.add.reduceat(sum(g.n for g in groups), starts, axis=0), 0)
     spread = spread + rest * mean**2
     result = units.factor @ spread
-    most = units.factor[strata] @ linear.terms**2
+    most = units.whole_factor[strata] @ linear.terms**2
     if units.single_psu == "centre" and units.single.any():
         result = result + (_singles(totals, np.arange(len(n_h), dtype=np.int32), units) ** 2).sum(0)
-        at = units.single[strata]
-        most = most + (1 - units.fraction[strata[at]]) @ linear.terms[at] ** 2
+        most = most + (linear.terms[units.single[strata]] ** 2).sum(0)
     return np.asarray(result * units.inflation), np.asarray(most * units.inflation)
 
 

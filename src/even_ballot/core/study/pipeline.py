@@ -14,6 +14,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any, Generic, Protocol, TypeVar
 
+import numpy as np
+
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Codebook
@@ -224,7 +226,17 @@ class Pipeline:
         part: Callable[[Dataset], Cases] = Cases.of,
     ) -> None:
         self.study, self.inputs = study, inputs
-        self._keep, self._telling, self._states, self._part = keep, telling, states, part
+        self._keeper, self._telling, self._states, self._part = keep, telling, states, part
+
+    def _keep(self, key: str, make: Callable[[], T]) -> T:
+        """What `make` gives, kept. Numbers that pass what a computer holds make no noise: what they would be
+        a figure of is absent."""
+
+        def made() -> T:
+            with np.errstate(all="ignore"):
+                return make()
+
+        return self._keeper(key, made)
 
     @cached_property
     def start(self) -> Node[Dataset]:

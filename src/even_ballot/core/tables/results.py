@@ -1,5 +1,6 @@
 """A table's result, free of presentation."""
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -205,14 +206,19 @@ class TableResult:
     contrasts: tuple[ContrastResult, ...] | None = None
 
 
+def _beyond(value: Any) -> bool:
+    return isinstance(value, float) and not math.isfinite(value)
+
+
 def as_json(value: Any) -> Any:
-    """Results as plain JSON: None left out, tuples as lists.
+    """Results as plain JSON: None, and figures that no number holds, left out; tuples as lists.
 
     >>> as_json(BannerKey("isle", 1))
     {'variable': 'isle', 'code': 1}
     """
     if hasattr(value, "__dataclass_fields__"):
-        return {k: as_json(v) for k in value.__dataclass_fields__ if (v := getattr(value, k)) is not None}
+        each = ((k, getattr(value, k)) for k in value.__dataclass_fields__)
+        return {k: as_json(v) for k, v in each if v is not None and not _beyond(v)}
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json", exclude_defaults=True)
     if isinstance(value, dict):

@@ -65,12 +65,12 @@ class ReplicateColumns:
         """What the columns are and how they are used."""
         c = self.replicates.c.tolist()
         scale = c[0] if len(set(c)) == 1 else c
-        failed = self.replicates.failed
+        failed, df = self.replicates.failed, self.sample.units.degrees_of_freedom
         return {
             "weight": self.weight,
             "columns": self.names,
             "scale": scale,
-            "df": self.sample.units.degrees_of_freedom,
+            "df": df,
             "made_by": self.design.variance.model_dump(mode="json"),
             "raked_again": self.design.calibrated,
             "without_weights": [] if failed is None else [self.names[k] for k in np.flatnonzero(failed)],
@@ -79,7 +79,7 @@ class ReplicateColumns:
                 "weight": self.weight,
                 "strata": list(self.design.strata),
                 "clusters": list(self.design.clusters),
-                "variance": {"method": "columns", "columns": self.names, "scale": scale},
+                "variance": {"method": "columns", "columns": self.names, "scale": scale, "df": df},
             },
         }
 

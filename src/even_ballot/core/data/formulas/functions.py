@@ -14,7 +14,7 @@ from even_ballot.core.data.formulas.values import Value, nothing_missing, number
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.arrays import Bools, Floats
 
-_MANY = 500
+MANY = 500
 
 
 class Arguments(ABC):
@@ -89,7 +89,7 @@ def _missing(args: Arguments) -> Value:
     return Value("truth", args.value(0).missing, nothing_missing())
 
 
-@_function("answered", "how many of these are answered", most=_MANY)
+@_function("answered", "how many of these are answered", most=MANY)
 def _answered(args: Arguments) -> Value:
     counted: Any = sum((~args.value(k).missing).astype(np.float64) for k in range(len(args)))
     return number(counted, nothing_missing())
@@ -101,22 +101,22 @@ def _over_answered(args: Arguments, instead: float, reduced: Callable[[Floats, B
     return number(reduced(np.where(missing, instead, values), ~missing), np.asarray(missing.all(0)))
 
 
-@_function("mean", "mean of those answered", most=_MANY)
+@_function("mean", "mean of those answered", most=MANY)
 def _mean(args: Arguments) -> Value:
     return _over_answered(args, 0, lambda values, there: values.sum(0) / there.sum(0))
 
 
-@_function("total", "sum of those answered", most=_MANY)
+@_function("total", "sum of those answered", most=MANY)
 def _total(args: Arguments) -> Value:
     return _over_answered(args, 0, lambda values, _: values.sum(0))
 
 
-@_function("low", "smallest of those answered", most=_MANY)
+@_function("low", "smallest of those answered", most=MANY)
 def _low(args: Arguments) -> Value:
     return _over_answered(args, np.inf, lambda values, _: values.min(0))
 
 
-@_function("high", "largest of those answered", most=_MANY)
+@_function("high", "largest of those answered", most=MANY)
 def _high(args: Arguments) -> Value:
     return _over_answered(args, -np.inf, lambda values, _: values.max(0))
 

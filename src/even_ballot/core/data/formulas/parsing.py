@@ -1,6 +1,7 @@
 """Formulas parsed by Python's grammar and checked against a short list; nothing is evaluated here."""
 
 import ast
+import keyword
 import operator
 import re
 from collections.abc import Callable
@@ -8,13 +9,26 @@ from typing import Any
 
 import numpy as np
 
-from even_ballot.core.data.formulas.functions import FUNCTIONS
+from even_ballot.core.data.formulas.functions import FUNCTIONS, MANY
 from even_ballot.core.faults import Fault, StudyError, fault
 
 LONGEST, DEEPEST = 4000, 60
 _QUOTED, _LETTER = 120, 0x4E00
-_STRING_OR_NAME = re.compile(r"""`([^`\n]+)`|'[^'\n]*'|"[^"\n]*\"""")
-"""Names in back quotes, and strings, in which a back quote is one. (Letters from 0x4E00 stand for names.)"""
+_STRING = r"""'[^'\n]*'|"[^"\n]*\""""
+_MEANT = ("and", "or", "not", "in", "is", "if", "else", "lambda", "for", "True", "False", "None")
+"""Words of the grammar that mean something in a formula, or are told as what they are."""
+_WORDS = "|".join(word for word in keyword.kwlist if word not in _MEANT)
+_STRING_OR_NAME = re.compile(rf"`([^`\n]+)`|{_STRING}|(?<![\w.])({_WORDS})(?!\w)")
+"""Names in back quotes, strings, in which a back quote is one, and names that are words of the grammar
+(`def`). (Letters from 0x4E00 stand for names.)"""
+_OPERATORS = {
+    "&": "and", "&&": "and", "|": "or", "||": "or", "!": "not", "~": "not", "<>": "!=", "^": "**",
+    "AND": "and", "And": "and", "OR": "or", "Or": "or", "NOT": "not", "Not": "not", "IN": "in",
+}  # fmt: skip
+_OTHERWISE = re.compile(
+    rf"{_STRING}|(&&?|\|\|?|<>|!(?!=)|~|\^|(?<![\w.])(?:AND|And|OR|Or|NOT|Not|IN)(?![\w(]))"
+)
+"""What other languages write, outside strings."""
 _SPACES = str.maketrans("\r\f\v\x1c\x1d\x1e\x85\u2028\u2029", " " * 9)
 COMPARE: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
     ast.Eq: operator.eq, ast.NotEq: operator.ne, ast.Lt: operator.lt,
@@ -31,6 +45,12 @@ def _lone_equals(text: str) -> int | None:
     bare = _STRING_OR_NAME.sub(lambda match: " " * len(match[0]), text)
     found = re.search(r"(?<![=!<>])=(?!=)", bare)
     return None if found is None else found.start()
+
+
+def _other_operator(text: str) -> tuple[int, str, str] | None:
+    """Where an operator of another language stands outside strings, which it is, and what is written here."""
+    found = next((match for match in _OTHERWISE.finditer(text) if match[1]), None)
+    return None if found is None else (found.start(), found[1], _OPERATORS[found[1]])
 
 
 class Parsed:
@@ -56,10 +76,11 @@ class Parsed:
         quoted: dict[str, str] = {}
 
         def word(match: re.Match[str]) -> str:
-            if match[1] is None:
+            named = match[1] or match[2]
+            if named is None:
                 return match[0]
             name = chr(_LETTER + len(quoted)) * len(match[0])
-            quoted[name] = match[1]
+            quoted[name] = named
             return name
 
         text = _STRING_OR_NAME.sub(word, self.source[:LONGEST])
@@ -101,6 +122,7 @@ class Parsed:
             # An offset of 0 means the formula ended too soon.
             column = error.offset - 1 if error.offset else len(text)
             at = self._before + sum(len(line) + 1 for line in lines) + column
+            self._check_operators(text)
             if (equals := _lone_equals(text)) is not None:
                 what = "One = compares nothing"
                 raise self._fault(what, self._before + equals, "Write == to compare.") from None
@@ -110,6 +132,14 @@ class Parsed:
                 "The formula is nested too deeply, or holds characters no formula has.", self.where
             ) from None
         return tree
+
+    def _check_operators(self, text: str) -> None:
+        """Says what is written in place of an operator of another language."""
+        if (other := _other_operator(text)) is not None:
+            at, written, here = other
+            raise self._fault(
+                f"{written} is not an operator of formulas", self._before + at, f"Write {here}."
+            ) from None
 
     def _check(self, node: ast.expr, depth: int) -> None:
         """Refuses whatever is not on the list."""
@@ -135,6 +165,9 @@ class Parsed:
                 return []
             case ast.Constant(value=bool() | int() | float() | str()):
                 return []
+        self._check_operators(self._text)
+        if isinstance(node, ast.IfExp):
+            raise self.fault("`if` is not part of formulas", node, "Use pick(condition, a, b).")
         raise self.fault("This is not part of formulas", node)
 
     def _compared(self, node: ast.Compare) -> list[ast.expr]:
@@ -155,6 +188,9 @@ class Parsed:
             raise self.fault(f"There is no function {name!r}", node, f"There are: {', '.join(FUNCTIONS)}.")
         least, most = FUNCTIONS[name].least, FUNCTIONS[name].most
         if not least <= len(node.args) <= most:
-            wanted = f"{least}" if least == most else f"at least {least}"
-            raise self.fault(f"{name}() takes {wanted}, not {len(node.args)}", node)
+            wanted = (
+                f"{least}" if least == most else f"{least} to {most}" if most < MANY else f"at least {least}"
+            )
+            some_of = "argument" if wanted == "1" else "arguments"
+            raise self.fault(f"{name}() takes {wanted} {some_of}, not {len(node.args)}", node)
         return node.args

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from even_ballot.core.estimation.ratios import TRACE
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.case_values import (
     absolute_moments,
@@ -40,29 +41,37 @@ class Combined:
             who,
         )
         f = len(stub.rows)
-        sums = summed(self.sample, who, self._weighted, (len(columns), 2, f))
-        self.above, self.below = sums[:, 0], sums[:, 1]
+        sums = summed(self.sample, who, self._weighted, (len(columns), 4, f))
+        self.above, self.below, self.absolute, there = (sums[:, k] for k in range(4))
         self.totals = np.array([row.stat == "total" for row in stub.rows])
         with np.errstate(all="ignore"):
-            self.theta = np.where(self.totals, self.above, self.above / self.below)
+            # A total of a column without a case is none.
+            whole = np.where(there > 0, self.above, np.nan)
+            self.bare = np.where(self.totals, whole, self.above / self.below)
         absent = np.array([row.stat == "row_pct" for row in stub.rows])
         for j, column in enumerate(columns):
             if column.whole:
-                self.theta[j, absent] = np.nan
+                self.bare[j, absent] = np.nan
+        self.theta = self.bare + stub.level
         self.times = np.array([term.times for term in contrast.of])
 
     def each(self, number: int, at: Ints) -> Iterator[tuple[Floats, Floats]]:
-        """What is summed above and below for every column, (n, F) each."""
+        """What is summed above and below for every column, (n, F) each: of a table's cell, over its base."""
         for column in self.columns:
             above, below = self.stub.figures(number, at, column.answered[number][at])
             inside = column.inside[number][at][:, None]
-            # A row's per cent is of all columns of its entry.
-            rows = np.array([row.stat == "row_pct" for row in self.stub.rows])
-            yield above * inside, below * (inside | rows)
+            # Per cents of rows and of the whole are of all columns of their entry.
+            wide = np.array([row.stat in ("row_pct", "total_pct") for row in self.stub.rows])
+            yield above * inside, below * (inside | wide)
 
     def _weighted(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]
-        return np.stack([np.stack([w @ above, w @ below]) for above, below in self.each(number, at)])
+        found = []
+        for column, (above, below) in zip(self.columns, self.each(number, at), strict=True):
+            cases = column.inside[number][at] & self.stub.answered[number][at]
+            there = np.full(above.shape[1], float((w * cases).sum()))
+            found.append(np.stack([w @ above, w @ below, w @ np.abs(below), there]))
+        return np.stack(found)
 
     @property
     def rows(self) -> list[FigureRow]:
@@ -75,8 +84,9 @@ class Combined:
         with np.errstate(all="ignore"):
             if self.contrast.ratio:
                 top, bottom = self._sides
-                return np.where(self.theta[bottom] != 0, self.theta[top] / self.theta[bottom], np.nan)
-            return np.asarray(self.times @ self.theta)
+                found: Floats = self.theta[top] / self.theta[bottom]
+                return np.asarray(np.where(found > 0, found, np.nan))
+            return np.asarray(self.times @ self.bare + self.times.sum() * self.stub.level)
 
     @property
     def _sides(self) -> tuple[int, int]:
@@ -99,12 +109,15 @@ class Combined:
         """z of some cases, (n, F); absolute: the terms that it is made of, taken absolutely."""
         found = np.zeros((len(at), len(self.stub.rows)))
         slopes = np.nan_to_num(self._slopes)
-        theta = np.nan_to_num(self.theta)
+        theta = np.nan_to_num(self.bare)
         for j, (above, below) in enumerate(self.each(number, at)):
             base = np.where(self.totals | (self.below[j] == 0), 1.0, self.below[j])
             expected = np.where(self.totals, 0.0, theta[j]) * below
             if absolute:
-                found += np.abs(slopes[j] / base) * (np.abs(above) + np.abs(expected))
+                # A total's terms are about the middle, and a trace of it.
+                near = self.stub.middle * self.columns[j].inside[number][at][:, None]
+                size = np.where(self.totals, np.abs(above - near) + TRACE * np.abs(near), np.abs(above))
+                found += np.abs(slopes[j] / base) * (size + np.abs(expected))
             else:
                 found += slopes[j] / base * (above - expected)
         return found
@@ -125,15 +138,14 @@ class Combined:
         sums = replicate_sums(self.sample, self.who, values, 2 * f * len(self.columns))
         again = sums.reshape(len(sums), len(self.columns), 2, f)
         with np.errstate(all="ignore"):
-            there = np.abs(again[:, :, 1]) > EMPTY * np.abs(self.below)
-            theta = np.where(
+            there = np.abs(again[:, :, 1]) > EMPTY * self.absolute
+            bare = np.where(
                 self.totals, again[:, :, 0], np.where(there, again[:, :, 0] / again[:, :, 1], np.nan)
             )
             if self.contrast.ratio:
                 top, bottom = self._sides
-                est = theta[:, top] / theta[:, bottom]
+                theta = bare + self.stub.level
+                apart = theta[:, top] / theta[:, bottom] - self.est
             else:
-                est = np.einsum("j,rjf->rf", self.times, theta)
-            apart = est - self.est
-            counts = units.replicates.c > 0
-            return np.asarray(units.replicates.c[counts] @ apart[counts] ** 2)
+                apart = np.einsum("j,rjf->rf", self.times, bare - self.bare)
+            return np.asarray(units.replicates.c @ apart**2)

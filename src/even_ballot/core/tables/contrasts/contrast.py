@@ -14,6 +14,7 @@ from even_ballot.core.tables.contrasts.positions import Positions, positions_sho
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import ContrastResult
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.stubs.stub import there
 
 _FIXED = 1e-18
 
@@ -29,8 +30,10 @@ def _told(of: Combined | Positions, request: TableRequest, df: int) -> Iterator[
         )
         if df < 1 or not np.isfinite(v):
             yield bare
-        elif v <= _FIXED * value**2:
-            yield replace(bare, se=0.0, low=value, high=value)
+        elif v <= _FIXED * value * value:
+            sides = request.interval.sides
+            low, high = (None if sides == open_ else value for open_ in ("upper", "lower"))
+            yield replace(bare, se=0.0, low=low, high=high)
         else:
             yield _with_error(bare, float(np.sqrt(v)), request, df)
 
@@ -43,7 +46,7 @@ def _with_error(bare: ContrastResult, se: float, request: TableRequest, df: int)
     middle = np.array([np.log(value) if ratio else value])
     size = np.array([se / value if ratio else se])
     ends = [float(of[0]) for of in symmetric(middle, size, df, request.interval)]
-    low, high = (None if x != x else float(np.exp(x)) if ratio else x for x in ends)
+    low, high = (there(float(np.exp(x)) if ratio else x) for x in ends)
     t = float(middle[0] / size[0])
     return replace(bare, se=se, low=low, high=high, t=t, p=float(2 * scipy.special.stdtr(df, -abs(t))))
 

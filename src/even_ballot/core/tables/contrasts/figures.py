@@ -27,7 +27,8 @@ class FigureRow:
 
 class StubFigures:
     """A stub variable on the cases: of each of its figures what is summed above and below the line, for some
-    cases of a part, (n, F)."""
+    cases of a part, (n, F). level: (F,), what was taken off the numbers of each for every case below the
+    line: about their middle, numbers such as 1e12 ± 1 keep their digits."""
 
     def __init__(self, shared: SharedCounts, request: TableRequest, name: str, where: str) -> None:
         self.sample, self.name, self.kind = shared.sample, name, shared.head.variable(name).kind
@@ -36,6 +37,10 @@ class StubFigures:
         if self.kind == "number":
             y = shared.sample.each(lambda part: part.data.column(name))
             self.values = [np.where(of.answered, np.asarray(of.values, np.float64), 0.0) for of in y]
+            middle = next(
+                (float(v[of.answered][0]) for v, of in zip(self.values, y, strict=True) if of.answered.any()),
+                0.0,
+            )
             self.answered = [of.answered for of in y]
             if "ratio" in stats:
                 x = shared.sample.each(lambda part: part.data.column(str(request.per), "per"))
@@ -44,6 +49,8 @@ class StubFigures:
             self.rows = [
                 FigureRow(StubKey(name), stat) for stat in stats if stat in ("mean", "total", "ratio")
             ]
+            self.level = np.array([middle if row.stat == "mean" else 0.0 for row in self.rows])
+            self.middle = middle
             return
         self._coded(shared, request, stats, where)
 
@@ -73,6 +80,7 @@ class StubFigures:
             known = np.array([c.in_codebook for c in categories])
             self.codes = np.where(known, [float(c.code) for c in categories], 0.0), known
             self.rows.append(FigureRow(StubKey(name), "mean"))
+        self.level, self.middle = np.zeros(len(self.rows)), 0.0
 
     def figures(self, number: int, at: Ints, nested: Bools) -> tuple[Floats, Floats]:
         """What is summed above and below, (n, F) each; 0 below: a total. nested: who answered the variables
@@ -86,7 +94,8 @@ class StubFigures:
                     both = self.both[number][at]
                     above[:, j], below[:, j] = y * both, self.per[number][at] * both
                 else:
-                    above[:, j], below[:, j] = y * answered, answered if row.stat == "mean" else 0.0
+                    y = (y - self.level[j]) * answered
+                    above[:, j], below[:, j] = y, answered if row.stat == "mean" else 0.0
             return above, below
         chosen = self.chosen[number][at]
         in_row = np.stack([chosen[:, of].any(1) for of in self.members], 1)

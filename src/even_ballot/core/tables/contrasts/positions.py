@@ -6,7 +6,7 @@ import numpy as np
 
 from even_ballot.core.estimation.quantiles import quantiles_again
 from even_ballot.core.numerics.arrays import Bools, Floats
-from even_ballot.core.sampling.case_values import ReplicateWeights, replicate_covariance
+from even_ballot.core.sampling.case_values import ReplicateWeights
 from even_ballot.core.tables.contrasts.columns import ContrastColumn
 from even_ballot.core.tables.contrasts.figures import FigureRow
 from even_ballot.core.tables.request import Contrast, TableRequest
@@ -72,7 +72,8 @@ class Positions:
         with np.errstate(all="ignore"):
             if self.contrast.ratio:
                 top, bottom = int(times.argmax()), int(times.argmin())
-                return np.where(theta[:, bottom] != 0, theta[:, top] / theta[:, bottom], np.nan)
+                ratio = theta[:, top] / theta[:, bottom]
+                return np.where(ratio > 0, ratio, np.nan)
             return np.asarray(np.einsum("j,rjf->rf", times, theta))
 
     def variance(self) -> Floats:
@@ -85,4 +86,4 @@ class Positions:
         )
         if replicates.failed is not None:
             again[replicates.failed] = np.nan
-        return np.diag(replicate_covariance(replicates, again, self.est))
+        return np.asarray(replicates.c @ (again - self.est) ** 2)

@@ -227,7 +227,7 @@ class CodesRow(OwnRow):
         return replace(found, est=np.where((n[~fits] > 0).any(0), np.nan, found.est))
 
     def ranks(self) -> list[Ranks | None]:
-        return [ranked(self.codes[w > 0], w[w > 0]) if w.any() else None for w in self.weights.T]
+        return [ranked(self.codes[w > 0], w[w > 0]) if (w > 0).any() else None for w in self.weights.T]
 
     def below(self, value: float, column: int) -> Estimates:
         cells = self.cells.at(slice(None), slice(column, column + 1))

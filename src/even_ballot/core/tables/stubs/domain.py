@@ -111,7 +111,6 @@ def _tally_number(
         cell = np.where(inside, banner, -1).astype(np.int64)
         sums = [part.again.sums(cell, of, width) for of in (None, y - t.shift[banner])]
         return replace(t, again=np.stack(sums))
-    t = replace(t, size=_size(part, y, inside, banner, t))
     if units.residuals is None or part.margins is None:
         return t
     below = []
@@ -120,13 +119,3 @@ def _tally_number(
         of = tally_number(y, counted, banner, category, column, (size, width), shift=t.shift)
         below.append(np.stack([of.w, of.wy]))
     return replace(t, margins=np.concatenate(below, 1))
-
-
-def _size(part: SamplePart, y: Floats, inside: Bools, banner: NDArray[Any], t: NumberTally) -> Floats | None:
-    """Σ w |y| by unit and column, (U, C)."""
-    if t.own is not None:
-        return None
-    if not len(y) or y.min() >= 0 or y.max() <= 0:
-        return np.abs(t.wy + t.shift * t.w)
-    none = np.zeros_like(t.shift)
-    return tally_number(np.abs(y), inside, banner, part.unit, part.weight, t.w.shape, shift=none).wy

@@ -41,7 +41,10 @@ def laid_moments(m: Moments, over: BannerColumns) -> Moments:
         if m.own is None
         else np.stack([_merged(m.own[:, :, of], by) for of, by in zip(members, apart, strict=True)], 2)
     )
-    size = None if m.size is None else over.laid(m.size)
+    size = None
+    if m.size is not None:
+        each = zip(members, apart, strict=True)
+        size = np.stack([(m.size[:, of] + np.abs(by) * m.w[: len(m.size), of]).sum(1) for of, by in each], 1)
     return replace(m, shift=shift, counts=over.laid(m.counts), w=over.laid(m.w), wy=wy, size=size, own=own)
 
 
@@ -73,7 +76,7 @@ def of_varied(own: Floats, shift: Floats, level: float) -> Cells:
         groups = tuple(
             Varied(own[:, :, c : c + 1], line[:, c] - shift[c], apart[c : c + 1]) for c in range(len(shift))
         )
-        size = root_of_squares(own, shift + level) + (np.abs(level) + most[0]) * root_of_weights(own)
+        size = root_of_squares(own, shift) + most[0] * root_of_weights(own)
         terms = np.sqrt(((size * np.abs(apart)) ** 2).sum(-1))
         return Linear(linear.totals, terms[:, None], groups)
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from even_ballot.core.estimation.estimates import Estimates, Sums
 from even_ballot.core.estimation.means import means
 from even_ballot.core.estimation.quantiles import PartValues, Ranks, ranks_of
+from even_ballot.core.estimation.ratios import TRACE
 from even_ballot.core.estimation.shares import shares
 from even_ballot.core.estimation.spread import (
     CentralSums,
@@ -164,8 +165,10 @@ class NumberByBanner(StubByBanner):
             m = self.moments
             w, level = m.w[:, columns], m.shift[0]
             wy = m.wy[:, columns] + (m.shift[columns] - level) * w
-            size = wy + level * w if m.size is None else m.size[:, columns]
-            size = size + abs(level) * w[: len(size)]
+            if m.size is None:
+                size = np.abs(wy) + TRACE * abs(level) * w
+            else:
+                size = m.size[:, columns] + np.abs(m.shift[columns] - level) * w[: len(m.size)]
             cells = (
                 None if m.own is None else of_varied(m.own[:, :, columns], m.shift[columns] - level, level)
             )

@@ -1,5 +1,6 @@
 """A variable's own row: figures of a number, or of codes taken as numbers."""
 
+import math
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 from functools import cached_property
@@ -70,11 +71,11 @@ class OwnRow(NumberRow):
         )
 
     def limits(self, e: Estimates) -> IntervalEnds:
-        return self.part.limits(e)
+        return self.part.limits(e, df=self.degrees)
 
     def emit_values(self, stat: str, values: Sequence[float | None], first: int) -> Iterator[Cell]:
         for column, value in enumerate(values):
-            if column >= first and value is not None and value == value and self._bases[column] > 0:
+            if column >= first and value is not None and math.isfinite(value) and self._bases[column] > 0:
                 yield from self.emit_value(stat, column, value)
 
     def emit_value(

@@ -91,6 +91,9 @@ def ratios_of(of: "NumberByBanner", x: Sequence[Floats], both: Sequence[Bools]) 
     with np.errstate(all="ignore"):
         est = whole(top).sum(0) / whole(base).sum(0)
     apart, size = made.moments(est)
-    found = ratios(est, replace(apart, counts=base.counts), size, base, of.units)
+    absolute = None
+    if of.units.replicates is not None and any((values < 0).any() for values in x):
+        absolute = whole(made.laid([np.abs(values) for values in x])).sum(0)
+    found = ratios(est, replace(apart, counts=base.counts), size, base, of.units, absolute)
     assert base.df is not None
     return found, base.df

@@ -1,6 +1,7 @@
 """One stub variable against one banner entry: what all kinds of stub share when figures become cells and
 tests."""
 
+import math
 from collections.abc import Iterator, Sequence
 from itertools import combinations
 from typing import Any, Literal
@@ -22,12 +23,12 @@ from even_ballot.core.tables.stubs.domain import Domain
 
 
 def there(value: float) -> float | None:
-    """A figure, or None where it is NaN.
+    """A figure, or None where no number holds it.
 
-    >>> there(0.5), there(float("nan"))
-    (0.5, None)
+    >>> there(0.5), there(float("nan")), there(float("inf"))
+    (0.5, None, None)
     """
-    return value if value == value else None
+    return value if math.isfinite(value) else None
 
 
 def said(key: StubKey) -> dict[str, Any]:
@@ -114,7 +115,7 @@ class StubByBanner:
         own = None if df is None else np.broadcast_to(df, e.est.shape).T.tolist()
         for c, (path, *column) in enumerate(zip(paths, *figures, strict=True)):
             for r, (key, value, s, lo, hi, n, base, deff) in enumerate(zip(keys, *column, strict=True)):
-                if counted or (value == value and base > 0):
+                if math.isfinite(value) and (counted or base > 0):
                     yield Cell(
                         key,
                         path,
