@@ -157,9 +157,10 @@ def _as_it_stands(session: Session, record: StudyRecord, study: Study, files: Fi
     return (revision.document, revision.files) == (dump_study(study), files.dump())
 
 
-def move_study(session: Session, study_id: str, edition: int, by: int) -> StudyRecord:
-    """Undo (by −1) or redo (by 1); at either end nothing moves."""
-    record = _at_edition(session, study_id, edition)
+def move_study(session: Session, study_id: str, edition: int | None, by: int) -> StudyRecord:
+    """Undo (by −1) or redo (by 1); at either end nothing moves. edition: None: whichever it has."""
+    at = find_study(session, study_id).edition if edition is None else edition
+    record = _at_edition(session, study_id, at)
     if session.get(Revision, (study_id, record.revision + by)) is not None:
         record.revision += by
         record.title = read_study(session, study_id).study.title[:255]

@@ -32,9 +32,9 @@ class Change(BaseModel):
 
 
 class At(BaseModel):
-    """The edition somebody saw."""
+    """The edition somebody saw; none, where it could not be shown: whichever it has."""
 
-    edition: int
+    edition: int | None = None
 
 
 class Made(BaseModel):

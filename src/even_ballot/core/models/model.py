@@ -35,6 +35,7 @@ from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.case_values import covariance, replicate_covariance, summed
 from even_ballot.core.sampling.sample import Sample
 
+_NOBODY = "No case in the filter has all answers. Leave a term out, or widen the filter."
 _TOO_LARGE = "Some numbers are too large to be squared. Divide them by a constant first."
 
 
@@ -221,9 +222,7 @@ def fitted_model(
         event=event,
     )
     if n == 0:
-        return replace(
-            bare, message="No case in the filter has all answers. Leave a term out, or widen the filter."
-        )
+        return replace(bare, message=_NOBODY)
     basis = basis_of(sample, laid)
     kept = set(basis.kept.tolist())
     gone = tuple(LeftOut(of) for j, of in enumerate(laid.columns, start=1) if j not in kept)

@@ -44,8 +44,8 @@ def figure(est: float, variance: float, df: int, level: Level) -> Figure:
     se = float(np.sqrt(variance))
     half = float(-scipy.special.stdtrit(df, level.tail)) * se
     t = est / se
-    ends = (x if np.isfinite(x) else None for x in (est - half, est + half))
-    return Figure(est, se, *ends, t, two_sided(t, df))
+    low, high = (x if np.isfinite(x) else None for x in (est - half, est + half))
+    return Figure(est, se, low, high, t, two_sided(t, df))
 
 
 def two_sided(t: float, df: float) -> float:

@@ -129,6 +129,6 @@ def _said(before: Study, after: Study) -> str:
     return f"Changed {' and '.join(changed)}" if changed else "Saved without a change"
 
 
-def move(session: Session, study_id: str, edition: int, by: int) -> None:
+def move(session: Session, study_id: str, edition: int | None, by: int) -> None:
     """Undo (−1) or redo (1)."""
     move_study(session, study_id, edition, by)

@@ -85,7 +85,7 @@ class Combined:
             if self.contrast.ratio:
                 top, bottom = self._sides
                 found: Floats = self.theta[top] / self.theta[bottom]
-                return np.asarray(np.where(found > 0, found, np.nan))
+                return np.where(found > 0, found, np.full_like(found, np.nan))
             return np.asarray(self.times @ self.bare + self.times.sum() * self.stub.level)
 
     @property
