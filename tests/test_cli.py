@@ -159,7 +159,7 @@ def test_answers_that_were_lost_are_told_and_written(case: Path) -> None:
     assert result.exit_code == 0
     said = " ".join(result.stderr.split())
     assert "unrecognised q: TrÃ¨s important 2 cells" in said
-    assert "out of scale q: 9 1 cell" in said
+    assert "not in the codebook q: 9 1 cell" in said
     assert "delimiter ','" in said
     assert "encoding" not in said  # It was said, not guessed.
     summary = json.loads((case.parent / "out" / "results.json").read_text())["summary"]

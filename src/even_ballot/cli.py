@@ -13,10 +13,10 @@ import typer
 from even_ballot import __version__
 
 if TYPE_CHECKING:
-    from even_ballot.core.faults import StudyError
+    from even_ballot.core.faults import StudyError, counted
     from even_ballot.core.study.results import Results
 
-_REPORT = "Please report it, with the study file if you may; --debug shows where it arose."
+_REPORT = "Please report it, with the study file if you can share it; --debug shows the traceback."
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
@@ -34,8 +34,7 @@ def _refuse(error: "StudyError") -> None:
 def _own_fault(error: Exception) -> NoReturn:
     said = " ".join(str(error).split())[:300]
     typer.echo(
-        f"Even Ballot failed at this, which is a fault of its own ({type(error).__name__}: {said}). "
-        f"{_REPORT}",
+        f"Internal error in Even Ballot ({type(error).__name__}: {said}). {_REPORT}",
         err=True,
     )
     raise typer.Exit(2) from None
@@ -47,12 +46,12 @@ def _tell_of_control(results: "Results") -> None:
         judged = (
             ""
             if control.weights_judged
-            else " There are more than 100 different weights, so weighted figures were not judged."
+            else " With more than 100 different weights, weighted figures were not checked for "
+            "what they disclose about small counts."
         )
         typer.echo(
-            f"Disclosure control: {control.small:,} small groups are hidden, {control.protecting:,} more "
-            "protect them, "
-            f"{control.unjudged:,} could not be judged and have everything around them hidden.{judged}",
+            f"Disclosure control: {counted(control.small, 'small group')} suppressed (primary), "
+            f"{control.protecting:,} more to protect them (secondary){judged}",
             err=True,
         )
 
@@ -65,23 +64,19 @@ def run(
         bool, typer.Option(help="Read sources outside the study file's folder, too.")
     ] = False,
     guard_formulas: Annotated[
-        bool, typer.Option(help="Write texts that a spreadsheet would run so that it does not.")
+        bool, typer.Option(help="Put an apostrophe before text that a spreadsheet would run as a formula.")
     ] = True,
     formats: Annotated[
         str | None,
         typer.Option(
-            help="Formats of tables and documents, parted by commas: xlsx, ods, docx, pdf, html, csv, "
-            "jsonstat, pptx. Left out: those of the study file's release, or xlsx."
+            help="Formats of tables and documents, separated by commas: xlsx, ods, docx, pdf, html, csv, "
+            "jsonstat, pptx. Default: the formats in the study file's release, else xlsx."
         ),
     ] = None,
-    replace: Annotated[
-        bool, typer.Option(help="Replace the folder of an earlier run, whole or not at all.")
-    ] = False,
-    allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 although margins are not met.")] = False,
-    strict: Annotated[
-        bool, typer.Option(help="Exit with 3 where anything was found that nobody has accepted.")
-    ] = False,
-    debug: Annotated[bool, typer.Option(help="Show where an unforeseen error arose.")] = False,
+    replace: Annotated[bool, typer.Option(help="Replace all of an earlier run's folder.")] = False,
+    allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 even if margins are not met.")] = False,
+    strict: Annotated[bool, typer.Option(help="Exit with 3 if any finding has not been accepted.")] = False,
+    debug: Annotated[bool, typer.Option(help="Show the traceback of an unexpected error.")] = False,
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and its release: tables.xlsx, tables.ods;
     release.docx, release.pdf, release.html, release.pptx; for csv a file for each table and estimates.csv and
@@ -134,7 +129,7 @@ def draft(
     answers: Annotated[Path, typer.Argument(help="A file of answers.")],
     out: Annotated[Path, typer.Option(help="Where the study file goes.")],
     title: Annotated[str | None, typer.Option(help="The study's title.")] = None,
-    replace: Annotated[bool, typer.Option(help="Write over a study file that is there.")] = False,
+    replace: Annotated[bool, typer.Option(help="Overwrite an existing study file.")] = False,
 ) -> None:
     """Proposes a codebook for a file of answers and writes it as a study file that runs.
 
@@ -160,18 +155,18 @@ def depends(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
     out: Annotated[Path, typer.Option(help="The folder depends.json goes into.")],
     tables: Annotated[
-        str | None, typer.Option(help="Identifiers of tables and analyses, parted by commas.")
+        str | None, typer.Option(help="Identifiers of tables and analyses, separated by commas.")
     ] = None,
     combine: Annotated[
         str | None,
-        typer.Option(help="Identifiers of decisions, parted by commas, whose combinations are worked out."),
+        typer.Option(
+            help="Identifiers of decisions, separated by commas, whose combinations are worked out."
+        ),
     ] = None,
     allow_outside: Annotated[
         bool, typer.Option(help="Read sources outside the study file's folder, too.")
     ] = False,
-    replace: Annotated[
-        bool, typer.Option(help="Replace the folder of an earlier run, whole or not at all.")
-    ] = False,
+    replace: Annotated[bool, typer.Option(help="Replace all of an earlier run's folder.")] = False,
 ) -> None:
     """Works tables and analyses out again with one decision taken away, each in turn: an entry of the ledger,
     a margin, limits, the adjustment for non-response, the weight, the way to standard errors, weak cases that
@@ -192,7 +187,11 @@ def depends(
         chosen = whole.chosen(_parted(combine) or [])
         for of in whole.each():
             found.append(of.document())
-            said = f"nothing remains: {of.refused}" if of.refused else f"largest change {of.largest:.2g} se"
+            said = (
+                f"not possible: {of.refused}"
+                if of.refused
+                else f"largest change {of.largest:.2g} standard errors"
+            )
             typer.echo(f"{of.decision.id}  {of.decision.says}: {said}", err=True)
         document["decisions"] = found
         if chosen:
@@ -206,7 +205,7 @@ def depends(
 
 
 def _parted(names: str | None) -> list[str] | None:
-    """Names parted by commas; None where nothing is said."""
+    """Names separated by commas; None where nothing is said."""
     return None if names is None else [name.strip() for name in names.split(",") if name.strip()]
 
 

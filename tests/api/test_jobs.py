@@ -170,7 +170,7 @@ def test_a_server_killed_while_it_takes_a_file_in_says_so_afterwards_and_loses_n
     try:
         view = httpx.get(f"{address}/api/v1/jobs/{job['id']}", timeout=30).json()
         assert view["state"] == "failed"
-        assert view["faults"][0]["mend"] == "Bring the file in again."
+        assert view["faults"][0]["mend"] == "Import the file again."
         assert httpx.get(f"{address}/api/v1/studies", timeout=30).json() == before
     finally:
         server.send_signal(signal.SIGTERM)

@@ -66,11 +66,11 @@ def test_a_finding_opens_its_own_cells(api: Any, demo: dict[str, Any]) -> None:
 @pytest.mark.parametrize(
     ("asked", "what"),
     [
-        ({"where": "age >"}, "does not read as a formula"),
+        ({"where": "age >"}, "is not a valid formula"),
         ({"sort": "agee"}, "no variable 'agee'"),
         ({"columns": ["agee"]}, "no variable 'agee'"),
         ({"aside": 1, "sort": "nothing"}, "no variable"),
-        ({"aside": 99}, "no entry 99"),
+        ({"aside": 99}, "entry 99 does not exist"),
     ],
 )
 def test_what_cannot_be_shown_is_said(
@@ -172,7 +172,7 @@ def test_every_entry_opens_to_before_and_after(api: Any, demo: dict[str, Any]) -
             assert sum(d["changed"] for d in seen["differences"]) == entry["cells_changed"] + left, entry[
                 "sentence"
             ]
-    assert "no entry 99" in api("GET", f"/studies/{demo['id']}/ledger/99", 422)["faults"][0]["what"]
+    assert "entry 99 does not exist" in api("GET", f"/studies/{demo['id']}/ledger/99", 422)["faults"][0]["what"]
 
 
 def test_entries_keep_who_made_them_and_when_wherever_they_move(api: Any, small: dict[str, Any]) -> None:
@@ -247,7 +247,7 @@ def test_a_codebook_made_elsewhere_codes_and_describes_a_raw_file(api: Any, demo
         "frequency",
     )
     assert book["code_letter"]["variable"]["role"] == "id"
-    assert api("GET", f"/studies/{study['id']}")["undo"] == "Laid the codebook of codebook.json on the study"
+    assert api("GET", f"/studies/{study['id']}")["undo"] == "Applied the codebook file codebook.json"
 
 
 def test_a_scale_of_a_codebook_file_that_does_not_fit_is_refused_whole(
@@ -329,7 +329,7 @@ def test_a_study_that_is_there_takes_lines_of_its_files_draft(api: Any) -> None:
     assert seen["often"]["variable"]["label"] == "How often?"
     assert [a["label"] for a in seen["often"]["answers"]] == ["Never", "Often", "Always"]
     refused = api("POST", f"{path}/draft", 422, json=coded)
-    assert "no longer as the file has it" in refused["faults"][0]["what"]
+    assert "already changed" in refused["faults"][0]["what"]
     assert api("GET", path)["document"]["ledger"] == now["document"]["ledger"]
 
 
@@ -395,7 +395,7 @@ def test_entries_that_no_longer_fit_a_newer_file_are_all_named(api: Any) -> None
     second = api.bring("april.csv", b"id,q\na,1\n")
     look = api("POST", f"/studies/{study['id']}/newer", json={"id": second["id"]})
     assert [(u["step"], u["fault"]["what"].split(".")[0].split(" (")[0]) for u in look["entries"]] == [
-        (1, "There is no case 2"), (3, "There is no variable 'r'"),
+        (1, "No case in use has the identifier 2"), (3, "There is no variable 'r'"),
     ]  # fmt: skip
 
 

@@ -53,7 +53,7 @@ def test_taken_over_the_ledger_runs_on_it_and_undo_brings_the_earlier_file_back(
     path = f"/studies/{demo['id']}"
     study = api("PUT", f"{path}/source", params={"edition": demo["edition"]}, json={"id": newer["file"]})
     assert (study["tally"]["received"], study["tally"]["in_use"]) == (2510, newer["used_after"])
-    assert study["undo"] == "Took over the newer file answers-second-delivery.xlsx"
+    assert study["undo"] == "Imported the newer file answers-second-delivery.xlsx"
     scales = study["document"]["codebook"]["scales"]
     tied = {
         **scales["tenure"],

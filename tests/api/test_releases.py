@@ -141,7 +141,7 @@ def test_a_release_of_an_edition_that_is_gone_is_not_made(api: Any, planned: dic
     job = api("POST", f"/studies/{planned['id']}/releases", params={"edition": planned["edition"]})
     while job["state"] == "running":
         job = api("GET", f"/jobs/{job['id']}")
-    assert job["state"] == "failed" and "was changed" in job["faults"][0]["what"]
+    assert job["state"] == "failed" and "study changed before" in job["faults"][0]["what"]
     assert api("GET", f"/studies/{planned['id']}/releases")["made"] == []
 
 

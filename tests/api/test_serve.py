@@ -131,7 +131,7 @@ def test_told_to_stop_while_it_starts_it_ends_with_a_sentence(server: Server) ->
         server.command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
     )
     assert server.process.stdout is not None
-    assert "Making the database" in server.process.stdout.readline()
+    assert "Creating the database" in server.process.stdout.readline()
     time.sleep(0.3)
     said = server.end(signal.SIGTERM)
     assert said.strip().endswith("Stopped before it had started.")

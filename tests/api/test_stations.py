@@ -229,7 +229,7 @@ def test_targets_that_do_not_fit_are_said_in_place(api: Any, demo: dict[str, Any
     study = api.change(demo, weightings=[{**weighting, "margins": [margin], "scale_to": "cases"}])
     (fault,) = api("GET", f"/studies/{demo['id']}/weightings")["faults"]
     assert (fault["where"], "sum to 0.9" in fault["what"]) == ("weightings[0].margins[0].targets", True)
-    assert study["stations"][3]["says"] == "targets do not fit"
+    assert study["stations"][3]["says"] == "check the targets"
 
 
 def test_a_stratum_of_one_unit_is_named(api: Any, demo: dict[str, Any]) -> None:

@@ -39,7 +39,7 @@ def test_a_study_begins_with_every_column(api: Any, small: dict[str, Any]) -> No
 def test_a_change_shows_its_effect_and_can_be_undone_and_redone(api: Any, small: dict[str, Any]) -> None:
     coded = api.change(small, codebook={"scales": {"yn": YES_NO}}, ledger=[CODE])
     (entry,) = api("GET", f"/studies/{small['id']}/ledger")
-    assert entry["sentence"] == "Code the answers of q by the scale yn, with 1 other wording placed"
+    assert entry["sentence"] == "Code the answers of q by the scale yn, with 1 other wording recognised"
     assert (entry["cells_changed"], entry["unplaced"]) == (3, {"q": {"maybe": 1}})
     assert coded["undo"] == entry["sentence"]
     undone = api("POST", f"/studies/{small['id']}/undo", json={"edition": coded["edition"]})
@@ -62,7 +62,7 @@ def test_the_second_writer_of_a_stale_state_is_told_and_nothing_is_lost(
     api.change(small, title="First")
     refusal = api.change(small, 409, title="Second")
     assert refusal["did"] == "Changed the title"
-    assert "Yours has not been saved" in refusal["faults"][0]["mend"]
+    assert "Your change was not saved" in refusal["faults"][0]["mend"]
     assert api("GET", f"/studies/{small['id']}")["title"] == "First"
 
 
@@ -122,8 +122,8 @@ def test_a_study_file_is_laid_on_a_studys_own_data(api: Any, small: dict[str, An
 @pytest.mark.parametrize(
     ("content", "what"),
     [
-        (b"no zip", "no ZIP of a study"),
-        (b'{"a": 1}', "no ZIP of a study"),
+        (b"no zip", "does not contain a study"),
+        (b'{"a": 1}', "does not contain a study"),
     ],
 )
 def test_what_is_no_saved_study_is_refused(api: Any, content: bytes, what: str) -> None:

@@ -53,7 +53,7 @@ def test_a_plan_goes_out_and_comes_in_as_it_was(api: Any, demo: dict[str, Any], 
     ("part", "said"),
     [
         ({"models": [{"id": "m", "kind": "cubic"}]}, "models[0], kind"),
-        ({"correlations": {"id": "c"}}, "is no list"),
+        ({"correlations": {"id": "c"}}, "is not a list"),
         ({"reliability": [{"items": ["sxe", "age"]}]}, "names sxe"),
     ],
 )
@@ -101,7 +101,7 @@ def test_a_plan_that_names_unknown_variables_is_read_only_after_saying_so(
     params = {"edition": demo["edition"], "name": "plan.csv", "replace": True}
     refused = api("PUT", f"/studies/{demo['id']}/plan", 422, params=params, content=plan)
     assert [f["what"] for f in refused["faults"]] == [
-        "The table Strange names sxe, isel, which the study has not."
+        "The table Strange names sxe, isel, which the study does not have."
     ]
     assert refused["faults"][0]["kind"] == "unknown_in_plan"
     assert api("GET", f"/studies/{demo['id']}")["document"]["tables"] == demo["document"]["tables"]

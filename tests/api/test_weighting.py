@@ -98,7 +98,7 @@ def test_targets_come_from_a_file_and_a_misspelt_label_says_what_was_meant(
         == "Hask;1\nBrim;2"
     )
     (fault,) = api("PUT", here, params={"name": "empty.csv"}, content=b"\n\n", status=422)["faults"]
-    assert "holds no line" in fault["what"]
+    assert "file is empty" in fault["what"]
     (fault,) = api("PUT", here, params={"name": "a.jsonl"}, content=b"{}", status=422)["faults"]
     assert "CSV, XLSX or ODS" in fault["what"]
 
@@ -132,7 +132,7 @@ def test_the_report_is_a_page_to_release(api: Any, demo: dict[str, Any]) -> None
         ),
         (
             {"calibrated": True},
-            "linearisation (Taylor series) of residuals on the margins the weights were raked to",
+            "linearisation (Taylor series), accounting for raking through the residuals on the margins",
         ),
     ],
 )

@@ -65,7 +65,7 @@ def test_items_that_run_against_a_scale_are_reversed_from_it(browser: Browser, s
     # Reversed variables stand in the study already: reversing once more is asked for, taking them is offered.
     browser.act("reverse-items")
     browser.see("crossing_costs_more_than has been reversed already")
-    browser.fill("Ending of the new variable's name", "_turned")
+    browser.fill("Suffix of the new variable’s name", "_turned")
     browser.tick("It has been reversed already: reverse it once more")
     browser.act("apply-reverse")
     browser.see("22 entries")
@@ -83,7 +83,7 @@ def test_pairs_alike_stand_side_by_side(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/pairs.views")
     browser.see("can_rely_timetable")
     as_typed = [row.text.split()[0] for row in browser.all("main tbody tr")]
-    browser.tick("Those alike side by side")
+    browser.tick("Group similar variables")
     browser.until(
         lambda: [row.text.split()[0] for row in browser.all("main tbody tr")] != as_typed, "another order"
     )
@@ -134,7 +134,7 @@ def test_columns_are_contrasted_by_pointing_at_figures(browser: Browser, study: 
 
 def test_a_margin_of_a_number_is_made_and_met(browser: Browser, study: str) -> None:
     browser.go(f"{study}/weighting/new")
-    browser.choose("It fixes", "age")
+    browser.choose("Targets for", "age")
     browser.fill("Target of all", "51", enter=True)
     browser.see("Mean of age")
     browser.see("1 target, in means; met")

@@ -62,7 +62,7 @@ class Survey:
     def about(self, variable: str, role: str) -> None:
         self.browser.go(f"{self.path}/codebook/{variable}")
         self.browser.act("tool-about")
-        self.browser.choose("Part in the survey", role)
+        self.browser.choose("Role", role)
         self.browser.act("apply-about")
         self.browser.until(lambda: not self.browser.all('[data-action="apply-about"]'), "the role to be kept")
 
@@ -154,7 +154,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.fill(
         "Answers, a line each, in order", "1 Not at all\n2 A little\n3 Partly\n4 Mostly\n5 Very much"
     )
-    browser.fill("Codes that mean no answer, a line each", "99 No answer")
+    browser.fill("Codes that mean no answer, one per line", "99 No answer")
     browser.tick("Ordered: the answers have a direction")
     survey.apply("save-scale")
     browser.act("lay-scale-content")
@@ -162,7 +162,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     survey.apply("apply-scale")
     survey.compare("9 typed for 99", survey.found("not_in_codebook"), planted["9 for 99"])
 
-    # Numbers: first as they are, so that what does not read is seen
+    # Numbers: first as they are, so that what is not a valid formula is seen
     for variable in (AGE, SPEND):
         browser.go(f"{survey.path}/codebook/{variable}")
         browser.act("tool-number")
@@ -228,7 +228,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.act("fix-finding")
     browser.see("This finding is settled")
     lines = survey.found("straight_line", lambda f: f["variable"] == FIRST)
-    survey.compare("straight lines", lines, planted["straight line"], exact=False)
+    survey.compare("straight-lining", lines, planted["straight line"], exact=False)
     survey.compare("stopped half way", survey.found("too_little"), planted["stopped half way"])
     browser.go(f"{survey.path}/screening/straight_line~{FIRST}~{FIRST}%20to%20{LAST}")
     browser.fill("Or accept, because", "a line is an answer too")
@@ -272,7 +272,7 @@ def _read_again(browser: Browser, survey: Survey, variable: str, decimal: str) -
     browser.go(f"{survey.path}/codebook/{variable}?ledger=true")
     browser.act(f"edit-{at}")
     browser.tick("Read numbers in words too")
-    browser.choose("Decimals are written with", decimal)
+    browser.choose("Decimal separator", decimal)
     browser.act(f"keep-entry-{at}")
     browser.until(lambda: not browser.all(f'[data-action="keep-entry-{at}"]'), "the entry to be kept")
 

@@ -58,7 +58,7 @@ def test_decisions_are_combined_and_the_cases_that_carry_it_opened(browser: Brow
 
 def test_the_plan_says_which_decisions_move_it_most(browser: Browser, study: str) -> None:
     browser.go(f"{study}/tables/_depends")
-    browser.see("Tables by how much they hang on one decision")
+    browser.see("Tables by sensitivity to a single decision")
     first = [row.text.split("\n")[0] for row in browser.all("main tbody tr")[:3]]
     assert first[0].startswith("Weight by weight") and first[2].startswith("Rake weight to isle")
     assert "weightings[" not in browser.text()
@@ -100,12 +100,12 @@ def test_influential_cases_are_looked_for_on_demand(browser: Browser, study: str
     browser.act("seek-influential")
     browser.see("No case makes more than 0.5 standard errors of the mean of a number.")
     # A lower threshold is set where it says so; the finding leads to its cells, and raises it again.
-    browser.fill("Found beyond", "0.2", enter=True)
+    browser.fill("Flag above", "0.2", enter=True)
     browser.until(lambda: "No case makes" not in browser.text(), "a finding")
     browser.go(f"{study}/screening/influential~fare_spend")
-    browser.see("one case carries the mean of a number")
+    browser.see("one case has a large effect on the mean of a number")
     browser.see("The cells")
-    browser.fill("Found beyond", "0.5", enter=True)
+    browser.fill("Flag above", "0.5", enter=True)
     browser.see("No case makes more than 0.5 standard errors of the mean of a number.")
     browser.act("seek-influential")
     browser.until(lambda: "No case makes" not in browser.text(), "the check to be off")

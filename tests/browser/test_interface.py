@@ -30,7 +30,7 @@ PAGES = {
     "rules": ("screening/rules", "New rule"),
     "finding": ("screening/too_fast", "The cells"),
     "battery": ("tables/ferry", "Copy the sentences"),
-    "for all tables": ("tables/_all", "Usual banner"),
+    "for all tables": ("tables/_all", "Default banner"),
     "what figures depend on": ("tables/_depends", "Tables by how much they hang"),
     "what a table depends on": ("tables/_depends.need", "Figures that move most"),
     "what a figure depends on": (f"tables/_depends.need?figure={FIGURE}", "Nothing: as published"),
@@ -135,7 +135,7 @@ def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(
     browser.see("Somebody changed this study since you read it")
     browser.see("from 1 for every case")
     # Made of the newer state, it keeps what was changed there.
-    browser.go_the_way("Make my change to the newest state")
+    browser.go_the_way("Apply my change to the latest version")
     browser.saved()
     now = httpx.get(address).json()["document"]["weightings"][0]
     assert (now["base"], now["scale_to"]) == (None, "cases")
@@ -180,7 +180,7 @@ def test_a_cut_off_is_moved(browser: Browser, study: str) -> None:
     browser.fill("Cut off under (seconds)", "240", enter=True)
     browser.see("under 240 seconds")
     browser.fill("Cut off under (seconds)", "20", enter=True)
-    browser.see("Nobody is under the cut-off")
+    browser.see("No case is below the cut-off")
 
 
 def test_several_answers_in_a_cell_become_a_question_with_both_percentages(
@@ -256,9 +256,9 @@ def test_a_margin_is_in_shares_and_its_sum_says_what_is_missing(browser: Browser
     browser.see("too much")
     for isle, share in (("Hask", 37), ("Orran", 28), ("Tolvey", 21), ("Brim", 10)):
         browser.fill(f"Target of {isle}", str(share), enter=True)
-    browser.see("4.00 missing to the whole")
+    browser.see("4.00 short of the total")
     browser.fill("Target of Brim", "14", enter=True)
-    browser.until(lambda: "missing to the whole" not in browser.text(), "the sum to be right")
+    browser.until(lambda: "short of the total" not in browser.text(), "the sum to be right")
     browser.see("margins met")
 
 

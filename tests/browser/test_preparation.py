@@ -37,9 +37,7 @@ def cell(browser: Browser, row: int, column: str) -> Any:
 
 
 def in_hand(browser: Browser) -> str:
-    return str(
-        browser.until(lambda: browser.all('[aria-label="The cell in hand"] p')[0].text, "a cell in hand")
-    )
+    return str(browser.until(lambda: browser.all('[aria-label="Selected cell"] p')[0].text, "a cell in hand"))
 
 
 def tally(browser: Browser) -> str:
@@ -71,7 +69,7 @@ def test_the_grid_is_walked_by_keys_sorted_and_narrowed(browser: Browser, study:
     browser.fill("Only cases where", "sex == 'Man' and age > 80")
     browser.until(lambda: re.search(r"\n\d+ of 2,268 cases", browser.text()), "fewer cases")
     browser.fill("Only cases where", "sex == 'Men'")
-    browser.see("'Men' is no label of this scale")
+    browser.see("'Men' is not a label of this scale")
     address = browser.driver.current_url
     assert "sort=Entry" in address and "down=true" in address
     browser.driver.get(address)
@@ -175,7 +173,7 @@ def test_a_wrong_recode_is_seen_before_it_is_taken(browser: Browser, study: str)
 def test_turning_round_twice_is_asked_for(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook/boats_too_crowded_rev")
     browser.act("tool-reverse")
-    browser.fill("Ending of the new variable's name", "_again")
+    browser.fill("Suffix of the new variable’s name", "_again")
     browser.see("has been reversed already")
     assert not browser.all('[data-action="apply-reverse"]')[0].is_enabled()
     browser.tick("It has been reversed already: reverse it once more")
@@ -190,7 +188,7 @@ def test_several_questions_at_once_make_a_score(browser: Browser, study: str) ->
     browser.see("3 questions at once")
     browser.act("tool-score")
     browser.fill("Name of the new variable", "trust")
-    browser.fill("Answers wanted at least", "2")
+    browser.fill("At least this many answered", "2")
     browser.see("Score trust, the mean of ferry_runs_need, can_rely_timetable, feel_safe_crossing")
     browser.act("apply-score")
     browser.until(lambda: not browser.all('[data-action="apply-score"]'), "the score")
@@ -318,7 +316,9 @@ def test_many_questions_are_coded_at_once_as_they_were_drafted(
 def test_a_newer_file_extends_the_answers(browser: Browser, study: str) -> None:
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("“Tied to the job” (7)")
-    browser.driver.find_element("xpath", '//label[contains(., "It adds its records to them")]').click()
+    browser.driver.find_element(
+        "xpath", '//label[contains(., "Add its records to the existing answers")]'
+    ).click()
     browser.see("among the answers already, by identifier")
     browser.see("Answers given more or less often")
     browser.act("take-newer")
@@ -374,7 +374,7 @@ def test_two_windows_on_one_study_the_second_is_told_and_loses_nothing(browser: 
         address, json={"edition": edition, "parts": {"title": "Changed elsewhere"}}
     ).raise_for_status()
     browser.act("set-aside")
-    browser.see("Somebody changed this study since you read it.")
+    browser.see("This study has changed since you opened it.")
     assert browser.field("Where this is true").get_attribute("value") == "age > 90"
     assert browser.field("Reason").get_attribute("value") == "typed for a while"
     browser.until(

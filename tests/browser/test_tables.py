@@ -107,7 +107,7 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
     browser.see("adjusted by Holm")
     heads = browser.text()
     assert re.search(r"Woman\s+A", heads)
-    browser.tick("trend over the banner's order")
+    browser.tick("trend across the banner")
     browser.tick("independence (Rao–Scott)")
     browser.see("The ferry runs when I need it")
     browser.fill("Name of the net", "Outer isles")
@@ -122,7 +122,7 @@ def several_answers_are_shown_as_per_cent_of_cases_and_of_responses(browser: Bro
     browser.go(f"{study}/codebook/why_cross")
     browser.act("to-table")
     browser.until(
-        lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the usual banner"
+        lambda: browser.all('[data-action="banner-without-age_band"]'), "its table by the Default banner"
     )
     browser.until(lambda: "% of responses" in browser.all("tbody")[0].text, "per cent of responses")
     body = browser.all("tbody")[0].text
@@ -264,7 +264,7 @@ def test_the_plan_is_found_grouped_ordered_made_in_bulk_and_kept_in_a_file(
     assert len(lines) == 1 + 7
     mine = tmp_path / "mine.csv"
     mine.write_text("title,stub,banner,show\nTenure by isle and sex,tenure,isle > sex,n; row_pct\n", "utf-8")
-    browser.tick("in place of the tables there are")
+    browser.tick("replace the existing tables")
     browser.give_file("lay-plan", mine)
     browser.see("1 part of the plan read from mine.csv.")
     browser.until(lambda: plan() == ["Tenure by isle and sex"], "the plan of the file")
@@ -322,7 +322,7 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.fill("Filter of the study", "age >= 60", enter=True)
     browser.see("Tables: only where age >= 60.")
     browser.tick("suppress counts below")
-    browser.fill("Cases that are enough to be shown", "40", enter=True)
+    browser.fill("Smallest count shown", "40", enter=True)
     browser.see("small groups are hidden")
     browser.tick("a relative standard error (%) over")
     browser.fill("Weak: a relative standard error (%) over", "4", enter=True)

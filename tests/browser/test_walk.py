@@ -155,7 +155,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.give_file("bring-lookup", FILES / "frame.csv")
     browser.see("as frame; 150 records")
     browser.follow("frame.csv")
-    browser.choose("Where this column of the file", "district")
+    browser.choose("Key column in the file", "district")
     browser.choose("is the same as this variable", "landing_district_five")
     browser.act("look-up")
     browser.see("All its columns have been taken already")
@@ -183,7 +183,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     # Tables
     browser.follow("Tables")
     browser.act("new-table")
-    browser.see("Choose what stands in the stub")
+    browser.see("Choose the stub")
     browser.choose("Stub (down)", "ferry_runs_need")
     browser.choose("Banner (across)", "age_band")
     browser.see("60 and over")

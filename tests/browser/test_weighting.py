@@ -95,16 +95,16 @@ def test_groups_have_targets_of_their_own(browser: Browser, study: str) -> None:
 
 def test_those_who_answered_take_over_in_cells_and_small_ones_are_named(browser: Browser, study: str) -> None:
     browser.go(f"{study}/weighting/begin")
-    browser.tick("Those who answered take over the weight of those who did not")
+    browser.tick("Adjust for non-response")
     browser.fill("Who answered", "agee > 25")
     browser.act("take-responded")
     browser.see("There is no variable 'agee'")
     browser.fill("Who answered", "age > 25")
     browser.act("take-responded")
     browser.see("everybody")
-    browser.choose("In cells of", "isle")
+    browser.choose("Adjustment cells", "isle")
     browser.see("Brim")
-    browser.fill("A cell is small under so many who answered", "300", enter=True)
+    browser.fill("Flag cells with fewer respondents than", "300", enter=True)
     browser.see("▲ small")
 
 
@@ -120,7 +120,7 @@ def test_standard_errors_are_made_as_the_design_says_and_its_faults_are_named(
     browser.tick("Account for raking (calibrated)")
     browser.see("which are raked again")
     browser.choose("Standard errors by", "balanced")
-    browser.see("Balanced half samples need two first-stage units in each stratum")
+    browser.see("Balanced half samples need exactly two first-stage units in each stratum")
     browser.choose("Standard errors by", "jackknife")
     browser.see("150 replicates")
     browser.follow("Tables")

@@ -62,8 +62,8 @@ def test_every_file_is_a_reading_or_a_clear_fault_within_time_and_memory(
         ("open.csv", "open.csv, line 502: A quoted cell begins here and is never closed"),
         ("open-head.csv", "line 1: A quoted cell begins here"),
         ("commas.csv", "no answers"), ("corner.xlsx", "1,048,576 rows × 16,384 columns"), ("bomb.xlsx", "unpacks to"),
-        ("tall.parquet", "of memory that it may take"), ("digits.jsonl", "line 1: This line is not JSON"),
-        ("bad-utf8.parquet", "cannot be read"), ("none.ods", "cannot be read"), ("list.jsonl", "holds no object"),
+        ("tall.parquet", "needs more memory than the limit"), ("digits.jsonl", "line 1: This line is not JSON"),
+        ("bad-utf8.parquet", "cannot be read"), ("none.ods", "cannot be read"), ("list.jsonl", "not a JSON object"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_said(name: str, says: str) -> None:
@@ -128,7 +128,7 @@ def test_sources_stay_in_the_studys_folder_and_are_regular_files(tmp_path: Path)
     for path in ("../answers.csv", str(tmp_path / "answers.csv"), "link.csv", "/etc/passwd"):
         result = run(path)
         assert result.exit_code == 2, path
-        assert "outside the folder" in result.output
+        assert "outside the study file's folder" in result.output
     assert run("../answers.csv", "--allow-outside").exit_code == 0
     for path in ("pipe.csv", "/dev/zero", "."):
         result = run(path, "--allow-outside")

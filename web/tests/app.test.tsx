@@ -132,7 +132,7 @@ describe("help", () => {
     const { user } = visit("/study/s1/tables");
     await screen.findByRole("navigation", { name: "Stations" });
     await user.keyboard("?");
-    expect(await screen.findByText("Keys that stand alone (without Ctrl) do something")).toBeTruthy();
+    expect(await screen.findByText("Enable single-key shortcuts (without Ctrl)")).toBeTruthy();
     expect(screen.getByLabelText(/^Key for Go to Tables/)).toBeTruthy();
     await user.keyboard("{Escape}");
     await waitFor(() => expect(screen.queryByLabelText(/^Key for Go to Tables/)).toBeNull());

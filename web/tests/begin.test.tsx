@@ -75,7 +75,7 @@ describe("what a weighting begins with", () => {
 
   it("adjusts for those who did not answer, by a condition and cells", async () => {
     const { server, user } = visit(BEGIN);
-    await user.click(await screen.findByLabelText("Those who answered take over the weight of those who did not"));
+    await user.click(await screen.findByLabelText("Adjust for non-response"));
     await user.type(await screen.findByLabelText("Who answered"), "crosses > 0");
     await user.click(screen.getByRole("button", { name: "Adjust" }));
     await waitFor(() => expect(first(server)?.nonresponse).toMatchObject({ responded: "crosses > 0" }));

@@ -38,7 +38,7 @@ describe("a new table", () => {
     const { server, user } = visit("/study/s1/tables", { "GET /studies/s1": bare });
     await user.click(await screen.findByRole("button", { name: "New table" }));
     const stub = await screen.findByLabelText("Stub (down)");
-    expect(await screen.findByText(/Choose what stands in the stub/)).toBeTruthy();
+    expect(await screen.findByText(/Choose the stub/)).toBeTruthy();
     await user.type(stub, "said");
     expect(await screen.findByText(/give them codes in the Codebook first/)).toBeTruthy();
     await user.clear(stub);

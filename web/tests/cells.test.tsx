@@ -28,8 +28,8 @@ describe("several questions at once", () => {
     const name = await screen.findByLabelText("Name of the new variable");
     await user.clear(name);
     await user.type(name, "ease");
-    await user.selectOptions(screen.getByLabelText("It is"), "total");
-    const least = screen.getByLabelText("Answers wanted at least");
+    await user.selectOptions(screen.getByLabelText("Calculate"), "total");
+    const least = screen.getByLabelText("Minimum number of items answered");
     await user.clear(least);
     await user.type(least, "2");
     await waitFor(
@@ -92,10 +92,10 @@ describe("disclosure control", () => {
   });
 });
 
-describe("the usual banner", () => {
+describe("the Default banner", () => {
   it("gives a question its table by one press, from the codebook", async () => {
     const { server, user, address } = visit("/study/s1/codebook/safe");
-    await user.click(await screen.findByRole("button", { name: "Its table by the usual banner" }));
+    await user.click(await screen.findByRole("button", { name: "Table by the default banner" }));
     await waitFor(() => expect(server.changed?.tables.at(-1).stub).toEqual(["safe"]));
     await waitFor(() => expect(address()).toMatch(/\/tables\//));
   });

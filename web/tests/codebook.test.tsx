@@ -44,7 +44,7 @@ describe("a step tried before it is taken", () => {
     await user.click(await screen.findByRole("button", { name: /New variable/ }));
     await user.type(await screen.findByLabelText("Name"), "young");
     await user.type(screen.getByLabelText("Formula"), "age < 30");
-    const would = await screen.findByRole("region", { name: "What it would do" });
+    const would = await screen.findByRole("region", { name: "Preview" });
     await waitFor(() =>
       expect(server.sent("POST", "/try").at(-1)?.body.step).toMatchObject({ into: "young", value: "age < 30" }),
     );
@@ -79,7 +79,7 @@ describe("a step tried before it is taken", () => {
     await user.click(await screen.findByRole("button", { name: /New variable/ }));
     await user.type(await screen.findByLabelText("Name"), "young");
     await user.type(screen.getByLabelText("Formula"), "age < 30");
-    await screen.findByRole("region", { name: "What it would do" });
+    await screen.findByRole("region", { name: "Preview" });
     expect(server.sent("POST", "/try").length).toBeLessThan(4);
   });
 });
@@ -167,7 +167,7 @@ describe("tools for texts and numbers", () => {
   it("replace a wording wherever it stands", async () => {
     const { server, user } = visit("/study/s1/codebook/said?tool=replace");
     await user.type(await screen.findByLabelText(/^Wordings/), "late = tardy");
-    await user.click(screen.getByLabelText("In parts of answers, too"));
+    await user.click(screen.getByLabelText("Also within longer answers"));
     await waitFor(() => expect(screen.getByRole("button", { name: "Replace" })).toHaveProperty("disabled", false));
     await user.click(screen.getByRole("button", { name: "Replace" }));
     await waitFor(() =>
@@ -241,7 +241,7 @@ describe("what the server refuses", () => {
     await waitFor(() => expect(take).toHaveProperty("disabled", false));
     await user.click(take);
     expect(await screen.findByText(/Somebody has changed this study/)).toBeTruthy();
-    await user.click(screen.getByRole("button", { name: "Make my change to the newest state" }));
+    await user.click(screen.getByRole("button", { name: "Apply my change to the latest version" }));
     await waitFor(() => expect(server.sent("PATCH")).toHaveLength(2));
     expect(server.changed.ledger.at(-1)).toMatchObject({ do: "fill_blank", code: 9 });
   });

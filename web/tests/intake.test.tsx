@@ -106,7 +106,7 @@ describe("a file whose encoding is in doubt", () => {
       "GET /files/f1": doubted,
       "POST /files/f1/read-again": new Refused(422, [{ what: "It does not read.", where: "a.csv", mend: "No." }]),
     });
-    const group = await screen.findByRole("group", { name: "Which of these reads right?" });
+    const group = await screen.findByRole("group", { name: "Which of these looks right?" });
     const [first, second] = within(group).getAllByRole("button") as [HTMLElement, HTMLElement];
     expect(first.getAttribute("aria-pressed")).toBe("true");
     expect(second.textContent).toContain("Kőrb, hős");
@@ -118,7 +118,7 @@ describe("a file whose encoding is in doubt", () => {
   it("is not asked about where the encoding is sure", async () => {
     visit("/arriving/f1");
     expect(await screen.findByLabelText("Encoding")).toBeTruthy();
-    expect(screen.queryByRole("group", { name: "Which of these reads right?" })).toBeNull();
+    expect(screen.queryByRole("group", { name: "Which of these looks right?" })).toBeNull();
   });
 });
 
@@ -128,7 +128,7 @@ describe("a study's files", () => {
     const files = await screen.findByRole("region", { name: "Files" });
     expect(within(files).getByText(/40 records/)).toBeTruthy();
     expect(within(files).getByRole("button", { name: "Bring in a newer file" })).toBeTruthy();
-    expect(within(files).getByRole("button", { name: "Bring in a file to look up" })).toBeTruthy();
+    expect(within(files).getByRole("button", { name: "Add a lookup file" })).toBeTruthy();
   });
 });
 
@@ -160,7 +160,7 @@ describe("the release", () => {
     };
     visit("/study/s1/release", { "GET /studies/s1": study });
     expect(await screen.findByText("Not ready yet")).toBeTruthy();
-    const stops = screen.getByRole("region", { name: "What stops the study" });
+    const stops = screen.getByRole("region", { name: "Blocking problems" });
     expect(stops.textContent).toContain("There is no variable 'zz'. Did you mean isle?");
     expect(screen.getByRole("button", { name: "Make the release" })).toHaveProperty("disabled", true);
   });

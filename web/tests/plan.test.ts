@@ -171,7 +171,7 @@ describe("a table that is dragged", () => {
 });
 
 describe("what targets are", () => {
-  it("is seen by their sum", () => {
+  it("is recognised by their sum", () => {
     expect([kindOf(100), kindOf(99.9), kindOf(1), kindOf(61_300), kindOf(80)]).toEqual([
       "percent",
       "percent",

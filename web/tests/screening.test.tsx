@@ -70,7 +70,7 @@ describe("findings", () => {
 
   it("entries alike are set aside by the very step that the check gives", async () => {
     const alike = recorded["GET /studies/s1/findings"].find((f) => f.kind === "duplicate_entry");
-    const { server, user } = await open(/Entries alike/, {
+    const { server, user } = await open(/Duplicate records/, {
       "GET /studies/s1/findings/cases": {
         ...recorded["GET /studies/s1/findings/cases"],
         mend: alike?.step,

@@ -28,7 +28,7 @@ describe("rows and columns as they are shown", () => {
     const { server, user } = await unfolded();
     await user.click((await screen.findAllByLabelText("show Never"))[0] as HTMLElement);
     await waitFor(() => expect(JSON.stringify(display(server))).toContain('"hide":true'));
-    await user.click(await screen.findByRole("button", { name: "Show everything as it is" }));
+    await user.click(await screen.findByRole("button", { name: "Reset rows and columns" }));
     await waitFor(() => expect(display(server)).toEqual({}));
   });
 

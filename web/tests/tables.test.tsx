@@ -119,7 +119,7 @@ describe("the plan", () => {
     await waitFor(() => expect(server.changed?.tables).toHaveLength(3));
     const ids = server.changed.tables.map((t: { id: string }) => t.id);
     expect(new Set(ids).size).toBe(3);
-    await user.click(await screen.findByRole("button", { name: "Take this table out of the plan" }));
+    await user.click(await screen.findByRole("button", { name: "Remove this table from the plan" }));
     await waitFor(() => expect(server.changed.tables).toHaveLength(2));
   });
 

@@ -22,7 +22,7 @@ describe("a margin in hand", () => {
     expect(screen.getByRole("cell", { name: "1.0000" })).toBeTruthy();
   });
 
-  it("takes a target when its field is left, and says at once what is missing to the whole", async () => {
+  it("takes a target when its field is left, and says at once what is short of the total", async () => {
     const { server, user } = visit(MARGIN);
     const field = await screen.findByLabelText("Target of Orran");
     await user.clear(field);
@@ -54,7 +54,7 @@ describe("a margin in hand", () => {
     });
     expect((await screen.findByRole("alert")).textContent).toContain("1 case has no value on isle. Fill it in.");
     expect(document.body.textContent).not.toContain('"unknown"');
-    await user.click(screen.getByRole("button", { name: "Hold their share as it is" }));
+    await user.click(screen.getByRole("button", { name: "Keep their share as it is" }));
     await waitFor(() => expect(server.changed?.weightings[0].margins[0].unknown).toBe("hold"));
   });
 

@@ -79,7 +79,9 @@ async def _read(receive: Receive, limit: int) -> _Body:
             try:
                 message = await asyncio.wait_for(receive(), _SILENCE)
             except TimeoutError:
-                raise _Refused(408, "Nothing of the request arrived for a while.", "Send it again.") from None
+                raise _Refused(
+                    408, "The request timed out before it was complete.", "Send it again."
+                ) from None
             if message["type"] == "http.disconnect":
                 raise _Gone
             piece = message.get("body", b"")

@@ -18,7 +18,7 @@ from even_ballot.store.database import OutcomeUnknown, code_of, is_lost, refusal
 from even_ballot.store.studies import NoStudy, StaleState
 
 _log = structlog.get_logger("even_ballot")
-REPORT = "The server's log, var/server.log, says more; please report it with that."
+REPORT = "Details are in server.log in the data folder; please include them in a report."
 _SHOWN = 20
 
 
@@ -83,8 +83,8 @@ _NO_MEMORY = Fault("This needs more memory than is free; nothing was changed.", 
 
 
 def _stale(error: StaleState) -> JSONResponse:
-    mend = f"Their change: {error.did}. Yours has not been saved."
-    fault = Fault("Somebody changed this study since you read it.", "", mend)
+    mend = f"Latest change: {error.did}. Your change was not saved."
+    fault = Fault("This study has changed since you opened it.", "", mend)
     return _answer(409, fault, did=error.did, edition=error.edition)
 
 
@@ -102,7 +102,7 @@ def _database(app: FastAPI, error: DBAPIError) -> JSONResponse:
     code = code_of(error)
     _log.error("database", code=code, kind=type(error.orig).__name__)
     if is_lost(error):
-        lost = Fault(f"{_standing(app)}, so nothing of this was saved.", "", _tried_again(app))
+        lost = Fault(f"{_standing(app)}, so nothing of this change was saved.", "", _tried_again(app))
         return _again(lost, database="starting" if _is_starting(app) else "down")
     refused = refusal_of(error)
     if refused is not None and refused.status == 503:

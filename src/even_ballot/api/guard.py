@@ -77,7 +77,11 @@ class Guard:
             _log.exception("unforeseen", method=scope["method"], path=scope["path"])
             status = 500
             if not begun:
-                fault = {"what": "The server failed at this.", "where": scope["path"], "mend": REPORT}
+                fault = {
+                    "what": "An internal error occurred in the server.",
+                    "where": scope["path"],
+                    "mend": REPORT,
+                }
                 await JSONResponse({"faults": [fault]}, 500)(scope, receive, sent)
         finally:
             ms = round((time.perf_counter() - began) * 1e3, 1)

@@ -133,7 +133,7 @@ def _port(wanted: int) -> int:
     if not wanted:
         return free_port()
     if not 0 < wanted < 65536:
-        raise _CannotStart(f"{wanted} is no port: one from 1 to 65535, or 0 for any that is free.")
+        raise _CannotStart(f"{wanted} is not a port: use a number from 1 to 65535, or 0 for any free port.")
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -196,7 +196,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
         _log_to(folder / "server.log")
         database = MariaServer(folder / "mariadb")
         first = not (database.data / "mysql").exists()
-        say("Making the database …" if first else "Starting the database …")
+        say("Creating the database …" if first else "Starting the database …")
         threading.Thread(target=prepare, daemon=True).start()
         try:
             if not _started(database):
@@ -212,7 +212,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             with Session(engine) as session, session.begin():
                 forget_strays(session, timedelta(days=2))
                 if load_demo(session, app.state.pipelines):
-                    say("Brought in the demo study, the Veldry Isles ferry survey.")
+                    say("Added the demo study, the Veldry Isles ferry survey.")
             config = uvicorn.Config(
                 app,
                 host="127.0.0.1",

@@ -32,19 +32,19 @@ def read_document(content: bytes, where: str) -> Any:
         return json.loads(content.decode("utf-8-sig"), parse_constant=_no_number)
     except UnicodeDecodeError:
         raise fault(
-            "This is not a study file: it is no UTF-8 text.", where, "Bring the JSON document."
+            "This is not a study file: it is not UTF-8 text.", where, "Choose the JSON file."
         ) from None
     except json.JSONDecodeError as error:
         place = f"{where}, line {error.lineno}, column {error.colno}"
-        raise fault(f"This is not JSON: {error.msg}.", place, "Mend the document there.") from None
+        raise fault(f"This is not JSON: {error.msg}.", place, "Correct the file there.") from None
     except RecursionError:
         raise fault("The document is nested too deeply.", where) from None
     except ValueError as error:
-        raise fault(f"This is not JSON: {error}.", where, "Mend the document there.") from None
+        raise fault(f"This is not JSON: {error}.", where, "Correct the file there.") from None
 
 
 def _no_number(word: str) -> None:
-    raise ValueError(f"{word} is no number in JSON")
+    raise ValueError(f"{word} is not a number in JSON")
 
 
 LARGEST_STUDY = 64 << 20
@@ -55,7 +55,7 @@ def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
     try:
         if inside is not None and not path.resolve().is_relative_to(inside.resolve()):
             raise fault(
-                f"{path} stands outside the folder of the study file.",
+                f"{path} is outside the study file's folder.",
                 where,
                 "Move it there, or run with --allow-outside.",
             )
@@ -120,7 +120,11 @@ def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False
     known = [request.id for part in parts for request in part]
     if strange := [name for name in wanted or () if name not in known]:
         ids = ", ".join(known) or "none"
-        raise fault(f"There is no table {strange[0]!r}.", "--tables", f"There are: {ids}.")
+        raise fault(
+            f"There is no table or analysis {strange[0]!r}.",
+            "--tables",
+            f"Available: {ids}.",
+        )
     return Depending(pipeline.study, pipeline.inputs, wanted)
 
 

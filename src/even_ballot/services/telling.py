@@ -31,15 +31,15 @@ _SAID = {
 _KINDS = {
     "out_of_range": "out of range",
     "blank": "blanks without a code",
-    "unusual": "far from the rest",
-    "influential": "cases that carry a mean",
+    "unusual": "unusual values",
+    "influential": "influential cases",
     "rule": "rules broken",
     "staff_test": "test entries",
     "too_fast": "too fast",
     "too_little": "mostly unanswered",
-    "straight_line": "straight lines",
-    "duplicate_entry": "entries alike",
-    "duplicate_identifier": "identifiers alike",
+    "straight_line": "straight-lining",
+    "duplicate_entry": "duplicate entries",
+    "duplicate_identifier": "duplicate identifiers",
     "ended_before_started": "ended before they started",
 }
 
@@ -53,7 +53,10 @@ def _rows(summary: Summary) -> list[tuple[str, str, str]]:
             counts[kind] = counts.get(kind, 0) + 1
         said = ", ".join(f"{n} {kind}" for kind, n in counts.items())
         found.append(("guessed", f"kinds of {len(summary.kinds)} columns not in the codebook", said))
-    for heading, entries in (("unrecognised", summary.not_placed), ("out of scale", summary.not_in_codebook)):
+    for heading, entries in (
+        ("unrecognised", summary.not_placed),
+        ("not in the codebook", summary.not_in_codebook),
+    ):
         found += [(heading, f"{e.variable}: {e.value}", counted(e.cells, "cell")) for e in entries[:_MOST]]
         if len(entries) > _MOST:
             cells = sum(e.cells for e in entries[_MOST:])
@@ -100,7 +103,7 @@ _WHY = {
     "durations": "lengths of time",
     "dates": "dates",
     "ambiguous_dates": "dates whose day and month cannot be told apart",
-    "ticks": "columns that are ticked or not",
+    "ticks": "tick boxes",
     "separated": "several answers in a cell",
     "open_answers": "open answers",
     "identifier": "tells the cases apart",

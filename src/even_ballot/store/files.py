@@ -85,7 +85,7 @@ def find_file(session: Session, file_id: str) -> SourceFile:
     """A file's record."""
     file = session.get(SourceFile, file_id)
     if file is None:
-        raise fault("There is no such file.", "file", "Bring it in again.")
+        raise fault("There is no such file.", "file", "Import it again.")
     return file
 
 

@@ -11,9 +11,7 @@ from even_ballot.core.faults import Fault, fault
 from even_ballot.store.files import new_id
 from even_ballot.store.models import JobRecord, now
 
-LOST = Fault(
-    "The server stopped before this was done; nothing of it was kept.", "", "Bring the file in again."
-)
+LOST = Fault("The server stopped before this was done; nothing of it was kept.", "", "Import the file again.")
 
 
 def begin_job(engine: Engine, kind: str, about: str) -> str:

@@ -32,7 +32,7 @@ def test_what_a_table_depends_on_comes_line_by_line(api: Any, demo: dict[str, An
     assert all(line["tables"] == [] and line["analyses"] == [] for line in whole)
     assert whole[-1]["largest"].keys() >= {"need", "crossing", "fares", "why", "ferry"}
     assert "There is no table" in api("GET", f"{at}/none", 422)["faults"][0]["what"]
-    # Nothing of it changes the study.
+    # None of this changes the study.
     assert api("GET", f"/studies/{demo['id']}")["edition"] == demo["edition"]
 
 

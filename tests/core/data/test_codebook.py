@@ -19,11 +19,11 @@ from even_ballot.core.faults import Fault, StudyError, fault, some
     ("scale_", "what"),
     [
         ({"codes": []}, "at least 1"),
-        ({"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}, "code 1 stands twice"),
+        ({"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}, "code 1 is used twice"),
         ({"codes": [{"code": 1, "label": "a"}, {"code": 2, "label": "a"}]}, "label 'a' stands twice"),
         (
             {"codes": [{"code": 9, "label": "a"}], "missing": [{"code": 9, "label": "none"}]},
-            "code 9 stands twice",
+            "code 9 is used twice",
         ),
         ({"codes": [{"code": 1.5, "label": "a"}]}, "valid integer"),
     ],

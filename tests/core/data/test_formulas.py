@@ -69,8 +69,8 @@ def test_a_formula_gives(source: str, want: list[Any]) -> None:
 @pytest.mark.parametrize(
     ("source", "what", "at"),
     [
-        ("age >", "does not read", 6),
-        ("age = 3", "One = compares nothing", 5),
+        ("age >", "is not a valid formula", 6),
+        ("age = 3", "A single = does not compare", 5),
         ("agee > 3", "no variable 'agee'", 1),
         ("3 + nobody(age)", "no function 'nobody'", 5),
         ("age.real", "not part of formulas", 1),
@@ -79,10 +79,10 @@ def test_a_formula_gives(source: str, want: list[Any]) -> None:
         ("lambda: 1", "not part of formulas", 1),
         ("age if age else 1", "not part of formulas", 1),
         ("sex == 'Nobody'", "is no label of this scale", 8),
-        ("name + 1", "A number is wanted", 1),
+        ("name + 1", "A number is needed", 1),
         ("age + 1 and age", "A condition is wanted", 1),
         ("(age := 3)", "not part of formulas", None),
-        ("age in 3", "`in` wants a list", 8),
+        ("age in 3", "`in` needs a list", 8),
         ("round(age, 1, 2)", "takes", 1),
         ("mean", "is a function", 1),
     ],
@@ -267,7 +267,7 @@ def test_one_equals_sign_is_told_from_two(source: str) -> None:
     with pytest.raises(StudyError) as error:
         Formula(source)
     (fault,) = error.value.faults
-    assert fault.mend == "Write == to compare."
+    assert fault.mend == "Use == to compare."
     assert fault.at is not None
     assert source[fault.at] == "="
 

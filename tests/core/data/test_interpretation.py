@@ -76,7 +76,7 @@ def test_an_entry_for_a_column_that_is_not_there_is_named() -> None:
         ({"source": {"path": "a.csv", "delimiter": "\n"}}, "source.delimiter", "cannot be the delimiter"),
         ({"ledger": [{"do": "drop_cases", "were": "x"}]}, "ledger[0].were", "not known"),
         ({"ledger": [{"do": "drop_casess"}]}, "ledger[0]", "no such step"),
-        ({"ledger": [{"where": "a > 1"}]}, "ledger[0]", "says what it does"),
+        ({"ledger": [{"where": "a > 1"}]}, "ledger[0]", 'has no "do"'),
         (
             {"weightings": [{"margins": [{"by": ["a"], "targets": [{"at": {"b": 1}, "value": 1}]}]}]},
             "weightings[0]",
@@ -92,13 +92,13 @@ def test_an_entry_for_a_column_that_is_not_there_is_named() -> None:
             "weightings[0].base.divided_by",
             "greater than 0",
         ),
-        ({"weightings": [{"base": {"stratum_population": "a"}}]}, "weightings[0].base.by", "needed"),
-        ({"weightings": [{"nonresponse": {"cells": []}}]}, "weightings[0].nonresponse.responded", "needed"),
+        ({"weightings": [{"base": {"stratum_population": "a"}}]}, "weightings[0].base.by", "required"),
+        ({"weightings": [{"nonresponse": {"cells": []}}]}, "weightings[0].nonresponse.responded", "required"),
         ({"weightings": [{"scale_to": "population"}]}, "weightings[0]", "needs a margin in counts"),
         (
             {"design": {"variance": {"method": "columns", "columns": ["a", "b"]}}},
             "design.variance.scale",
-            "needed",
+            "required",
         ),
         (
             {"design": {"variance": {"method": "bootstrap", "count": 1}}},

@@ -110,7 +110,7 @@ def check_analyses(found: Sequence[DependentAnalysis], theirs: Results) -> None:
 def agrees(
     found: Dependence, document: dict[str, Any], study: Any, raw: Any, lookups: dict[str, Any]
 ) -> bool:
-    """Whether what is said of a decision is what a run without it gives; False where nothing remains."""
+    """Whether what is said of a decision is what a run without it gives; False where cannot be computed without."""
     results, refused = by_hand(document, (found.decision.id, *found.entries), study, raw, lookups)
     assert found.document()["refused"] == refused
     if results is None:
@@ -133,7 +133,7 @@ def test_every_alternative_of_the_demo_is_its_own_run() -> None:
     remained = sum(agrees(of, document, study, raw, lookups) for of in found)
     assert remained >= 15
     # Entries that build on another go with it, and are named.
-    speed = next(of for of in found if of.decision.says.startswith("Make seconds"))
+    speed = next(of for of in found if of.decision.says.startswith("Create seconds"))
     assert speed.entries == ("ledger[3]",)
 
 
@@ -177,7 +177,7 @@ def test_the_command_writes_what_each_table_would_be(tmp_path: Path) -> None:
         "u"
     ]
     refused = CliRunner().invoke(app, [*again, "none", "--replace"])
-    assert refused.exit_code == 2 and "There is no table 'none'" in refused.output
+    assert refused.exit_code == 2 and "There is no table or analysis 'none'" in refused.output
 
 
 def test_a_difference_of_a_few_cases_is_not_told_where_small_counts_are_hidden(tmp_path: Path) -> None:
@@ -246,8 +246,8 @@ def test_alternatives_of_one_place_are_never_taken_together() -> None:
     [
         ("ledger[99].where", "has no place"),
         ("ledger[3].nothing", "not known here"),
-        ("ledger 3", "no place"),
-        ("title.x", "no place"),
+        ("ledger 3", "not a path"),
+        ("title.x", "has no place"),
     ],
 )
 def test_an_alternative_that_fits_nowhere_says_so(at: str, what: str) -> None:
@@ -276,7 +276,7 @@ def test_weak_cases_that_were_let_stand_are_a_decision(tmp_path: Path) -> None:
     (tmp_path / "study.json").write_text(json.dumps(study))
     (weak,) = (of for of in depending(tmp_path).each() if of.decision.kind == "weak")
     assert weak.decision.id == "codebook.accepted[0]" and weak.decision.says == (
-        "Keep the 2 cases that answered too fast"
+        "Keep 2 cases accepted as too fast"
     )
     (cell,) = weak.tables[0].cells
     kept = [k % 7 for k, second in enumerate(seconds) if second >= 100]

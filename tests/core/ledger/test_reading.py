@@ -50,7 +50,7 @@ def test_dates_are_read_from_texts_and_from_serial_numbers() -> None:
     after, _ = take_step(after, ToDate(do="to_date", variables=("n",), order="serial"), 1, {})
     assert after.column("n").values[:2].tolist() == after.column("d").values[:2].tolist()
     coded = cases({"c": ["1"]}, Variable(name="c", kind="coded"))
-    with pytest.raises(StudyError, match="texts and numbers are read as dates"):
+    with pytest.raises(StudyError, match="only texts and numbers can be read as dates"):
         take_step(coded, ToDate(do="to_date", variables=("c",), order="serial"), 0, {})
 
 
@@ -85,7 +85,7 @@ def test_entries_that_were_not_recognised_are_read_again_once_they_are_replaced(
 
 
 def test_nothing_cannot_be_looked_for() -> None:
-    with pytest.raises(ValueError, match="nothing cannot be looked for"):
+    with pytest.raises(ValueError, match="the text to be replaced cannot be empty"):
         Replace(do="replace", variables=("t",), wordings={"": "x"})
 
 
@@ -98,5 +98,5 @@ def test_a_number_is_standardised_over_all_cases_weighted_or_not() -> None:
     assert values(after, "z")[3] is None and step.reach == "whole"
     after, _ = take_step(data, Derive(do="derive", into="m", value="column_mean(x, w, x > 1)"), 0, {})
     assert values(after, "m") == [14 / 3] * 4
-    with pytest.raises(StudyError, match="column_mean is of all cases together"):
+    with pytest.raises(StudyError, match="column_mean is computed over all cases"):
         condition("x > column_mean(x)", data)

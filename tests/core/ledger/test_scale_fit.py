@@ -110,6 +110,6 @@ def test_numbers_take_the_codes_of_a_scale_and_what_is_no_code_stays_a_finding()
 
 
 def test_scale_helpers_refuse_a_midpoint_that_is_no_code() -> None:
-    with pytest.raises(ValueError, match="midpoint 7 is no code"):
+    with pytest.raises(ValueError, match="midpoint 7 is not a code"):
         Scale(codes=scale(1, 2).codes, midpoint=7)
     assert Scale(codes=scale(1, 2, 3).codes, midpoint=2).midpoint == 2

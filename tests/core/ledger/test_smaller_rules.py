@@ -42,7 +42,7 @@ def test_the_sentence_names_who_is_spared() -> None:
 
 def test_cases_that_share_an_identifier_are_edited_by_their_record() -> None:
     data = with_role(dataset({"id": ["a", "a", "b"], "x": ["1", "2", "3"]}), "id", "id")
-    with pytest.raises(StudyError, match="There are 2 cases a") as caught:
+    with pytest.raises(StudyError, match="2 cases have the identifier a") as caught:
         after(data, {"do": "edit", "id": "a", "variable": "x", "value": 9})
     assert '"by": "row"' in caught.value.faults[0].write
     edited = after(data, {"do": "edit", "id": 2, "by": "row", "variable": "x", "value": 9})
@@ -82,7 +82,7 @@ def test_a_several_answer_question_stands_once_its_parts_are_made() -> None:
 
 
 def test_a_range_that_is_none_is_refused() -> None:
-    with pytest.raises(ValueError, match="the smallest there can be, 9"):
+    with pytest.raises(ValueError, match="the smallest valid value, 9"):
         Variable(name="x", kind="number", least=9, most=1)
 
 

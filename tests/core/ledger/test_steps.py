@@ -225,7 +225,7 @@ def test_a_key_of_several_parts_is_joined_by_all_of_them() -> None:
     assert values(got, "size") == [30, 20, 10, None]
     assert effect.unplaced == {"h × psu": {"(blank)": 1}}
     twice = raw({"h": ["1", "1"], "psu": ["a", "a"], "size": ["1", "2"]})
-    with pytest.raises(StudyError, match="Key '1 × a' stands in records 1 and 2"):
+    with pytest.raises(StudyError, match="Key '1 × a' occurs in records 1 and 2"):
         take(data, step, tables={"f": twice})
 
 
@@ -296,7 +296,7 @@ def test_a_case_is_edited_by_its_identifier_and_a_wrong_one_is_refused() -> None
     data = interpret(raw({"key": ["k1", "k2"], "n": ["1", "2"]}), book)
     edited, _ = take(data, {"do": "edit", "id": "k2", "variable": "n", "value": 9})
     assert values(edited, "n") == [1.0, 9.0]
-    with pytest.raises(StudyError, match="no case k3"):
+    with pytest.raises(StudyError, match="No case in use has the identifier k3"):
         take(data, {"do": "edit", "id": "k3", "variable": "n", "value": 9})
 
 

@@ -306,12 +306,12 @@ def test_columns_that_others_make_up_are_left_out_in_order_and_named() -> None:
     [
         ({"outcome": "e", "terms": [["nobody"]]}, "no variable 'nobody'"),
         ({"terms": [["x"]]}, "has no outcome"),
-        ({"outcome": "x", "terms": [["g"]]}, "other numbers than 0 and 1"),
-        ({"outcome": "g", "terms": [["x"]]}, "which answers of g count as 1"),
+        ({"outcome": "x", "terms": [["g"]]}, "values other than 0 and 1"),
+        ({"outcome": "g", "terms": [["x"]]}, "choose the answers of g that count as 1"),
         ({"outcome": "g", "event": [9], "terms": [["x"]]}, "no code 9"),
         ({"outcome": "e", "terms": [["g"]], "reference": {"g": 3}}, "reference 3 of g has no case"),
         ({"outcome": "e", "terms": [["x"]], "as_number": ["x"]}, "x is a number already"),
-        ({"outcome": "e", "terms": [["x"]], "predictions": ["x"]}, "x is no coded variable"),
+        ({"outcome": "e", "terms": [["x"]], "predictions": ["x"]}, "x is not a coded variable"),
     ],
 )
 def test_what_does_not_fit_a_model_says_what_mends_it(model: dict[str, Any], said: str) -> None:

@@ -68,7 +68,7 @@ def broken(**columns: list[str]) -> Dataset:
             {**STRATIFIED, "population_size": "N"},
             "Stratum 1 holds 2 first-stage units, but N says 1",
         ),
-        (broken(N=["a"] * 6), {**STRATIFIED, "population_size": "N"}, "N is no number"),
+        (broken(N=["a"] * 6), {**STRATIFIED, "population_size": "N"}, "N is not a number"),
         (broken(), {"strata": ("zz",)}, "no variable 'zz'"),
         (
             broken(i=list("123456"), h=list("123456")),

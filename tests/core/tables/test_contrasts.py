@@ -255,8 +255,8 @@ def test_a_contrast_that_a_raking_fixes_has_no_error_and_no_test() -> None:
     ("of", "ratio", "said"),
     [
         ([{"at": {"a": 9}, "times": 1}], False, "a has no column 9"),
-        ([{"at": {"q": 1}, "times": 1}], False, "q is no entry of the banner"),
-        ([{"at": {"a": 1}, "times": 2}, {"at": {}, "times": -1}], True, "one column above"),
+        ([{"at": {"q": 1}, "times": 1}], False, "q is not an entry of the banner"),
+        ([{"at": {"a": 1}, "times": 2}, {"at": {}, "times": -1}], True, "a numerator column"),
     ],
 )
 def test_columns_that_are_not_there_are_named(of: list[Any], ratio: bool, said: str) -> None:

@@ -84,7 +84,7 @@ def test_a_net_is_its_categories_taken_as_one(seed: int, own: bool, calibrated: 
 @pytest.mark.parametrize(
     ("net", "what"),
     [
-        ({"label": "x", "stub": "y", "codes": [1]}, "y is no stub variable of this table"),
+        ({"label": "x", "stub": "y", "codes": [1]}, "y is not a stub variable of this table"),
         ({"label": "x", "stub": "q", "codes": [1, 9]}, "q has no category 9"),
         ({"label": "x", "codes": [1], "top": 1}, "give one of the three"),
     ],

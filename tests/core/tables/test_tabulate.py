@@ -257,8 +257,8 @@ def test_a_filter_is_a_domain_that_removes_nobody_from_the_design() -> None:
     [
         ({"stub": ()}, "no stub"),
         ({"stub": ("nobody",)}, "no variable 'nobody'"),
-        ({"stub": ("q",), "banner": ("words",)}, "banner is made of coded variables"),
-        ({"stub": ("q",), "where": "q >"}, "does not read as a formula"),
+        ({"stub": ("q",), "banner": ("words",)}, "only coded variables and dates can be in a banner"),
+        ({"stub": ("q",), "where": "q >"}, "is not a valid formula"),
     ],
 )
 def test_what_does_not_fit_is_said_with_its_place(request_: dict[str, Any], what: str) -> None:

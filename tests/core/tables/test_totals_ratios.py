@@ -94,7 +94,7 @@ def test_a_ratio_of_few_that_answered_both_numbers_is_hidden_and_so_is_one_that_
 
 
 def test_a_ratio_says_what_it_is_per() -> None:
-    with pytest.raises(StudyError, match="name it in per"):
+    with pytest.raises(StudyError, match="name a number in per"):
         results(survey(3), {}, None, stub=["y"], show=["ratio"])
-    with pytest.raises(StudyError, match="q is no number"):
+    with pytest.raises(StudyError, match="q is not a number"):
         results(survey(3), {}, None, stub=["y"], show=["ratio"], per="q")

@@ -150,7 +150,7 @@ CLEAN = dataset({"a": ["1", "2", "1", "2"]}, a=scale(1, 2, 3))
     [
         (margin("a", {1: 0.5, 2: 0.4}), "sum to 0.9, not 1; 0.1 is missing"),
         (margin("a", {1: 50, 2: 49}, **{"as": "percent"}), "sum to 99, not 100"),
-        (margin("a", {1: 0.5, 2: 0.3, 3: 0.2}), "Nobody is in a 3 (A3)"),
+        (margin("a", {1: 0.5, 2: 0.3, 3: 0.2}), "There are no cases in a 3 (A3)"),
         (margin("a", {1: 1.0}), "2 cases are in a 2 (A2), which has no target"),
         (margin("a", {1: 1.0, 2: 0.0}), "has target 0 but 2 cases"),
         (margin("a", {1: 0.5, 2: 0.3, 7: 0.2}), "it is no category of a"),

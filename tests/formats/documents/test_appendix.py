@@ -57,7 +57,7 @@ def test_the_appendix_says_each_decision_that_moves_a_figure() -> None:
                 assert row.entries[0].value == pytest.approx(
                     (published.entries[0].value or 0.0) + row.entries[1].value
                 )
-        assert "nothing remains" in block.notes[0]
+        assert "cannot be computed without" in block.notes[0]
     made = compose(study, results, plan, appendix=tuple(depends_blocks(found, results, plan.style)))
     assert made.headings[-1].text == "What these figures depend on"
     assert any("Agree · All · Column %" in text for text in docx_texts(docx_file(made)))

@@ -58,7 +58,7 @@ def test_without_a_plan_everything_stands_in_it(demo: tuple[Study, Results]) -> 
     assert shown >= {t.id for t in demo[1].tables} | {"weekly", "trust"}
     assert sum(isinstance(b, Picture) for b in made.blocks) >= 5
     assert [h.text for h in made.headings if h.level == 1] == [
-        "Tables", "Models", "Scales of items", "Correlations", "How these figures were made",
+        "Tables", "Models", "Scale reliability", "Correlations", "How these figures were made",
     ]  # fmt: skip
 
 

@@ -85,9 +85,7 @@ def test_codebooks_and_plans_run_nowhere_and_are_read_back() -> None:
     assert read_plan(written.encode(), "plan.csv") == plan.tables
 
 
-@pytest.mark.parametrize(
-    "title", ["a\x00b\x1f", "🛳" * 80, "x" * 40_000, "[]:*?/\\", "'", "", " ", "History"]
-)
+@pytest.mark.parametrize("title", ["a\x00b\x1f", "🛳" * 80, "x" * 40_000, "[]:*?/\\", "'", "", " ", "History"])
 def test_any_title_makes_a_well_formed_workbook(title: str) -> None:
     tables = [{"id": f"t{k}", "title": title, "stub": ["x"], "show": ["mean"]} for k in range(3)]
     study, found = study_of(["a", "b", "c"], title=title, tables=tables)

@@ -59,7 +59,7 @@ def test_json_lines_are_records_and_lists_are_delimited_cells() -> None:
     ("name", "content", "what"),
     [
         ("a.jsonl", b'{"a": 1}\n{"a": \n', "line 2"),
-        ("a.jsonl", b"[1]\n", "no object"),
+        ("a.jsonl", b"[1]\n", "not a JSON object"),
         ("a.jsonl", b"\xff\xfe\xfa", "UTF-8"),
         ("a.parquet", b"PAR1 and no more", "cannot be read"),
         ("a.parquet", b"a,b\n1,2\n", "no PARQUET file"),

@@ -1,4 +1,4 @@
-"""Rows of headings: how many there are, which holds the names, and headings over several columns."""
+"""Header rows: how many there are, which holds the names, and headings over several columns."""
 
 import io
 

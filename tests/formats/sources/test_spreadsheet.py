@@ -53,7 +53,7 @@ def test_cells_arrive_as_a_text_file_would_spell_them() -> None:
 def test_a_sheet_is_chosen_by_name_and_a_wrong_name_says_which_there_are() -> None:
     content = book(First=[["a"], [1]], Second=[["b"], [2]])
     assert read_source(content, Source(path="a.xlsx", sheet="Second"))[0].names == ("b",)
-    with pytest.raises(StudyError, match=r"There is no sheet 'Third'\. Sheets there are: First, Second"):
+    with pytest.raises(StudyError, match=r"There is no sheet 'Third'\. Sheets: First, Second"):
         read_source(content, Source(path="a.xlsx", sheet="Third"))
 
 

@@ -53,8 +53,8 @@ def test_a_category_is_said_once_and_its_figures_stand_beneath() -> None:
         "Cases (unweighted)",
         "Column %",
         "Standard error",
-        "95 % from",
-        "95 % to",
+        "95 % lower limit",
+        "95 % upper limit",
     ]
     assert [line.category for line in first] == ["A1", "", "", "", ""]
     assert [line.strong for line in first] == [True, True, False, False, False]
@@ -62,7 +62,7 @@ def test_a_category_is_said_once_and_its_figures_stand_beneath() -> None:
 
 def test_one_sided_intervals_have_the_limit_asked_for() -> None:
     (section,) = grid(stub=["x"], show=["mean"], interval={"sides": "lower", "level": 0.9}).sections
-    assert [line.figure for line in section.lines] == ["Mean", "Standard error", "90 % from"]
+    assert [line.figure for line in section.lines] == ["Mean", "Standard error", "90 % lower limit"]
 
 
 def test_a_code_that_is_not_in_the_codebook_is_marked() -> None:

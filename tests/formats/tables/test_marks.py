@@ -121,7 +121,7 @@ def test_a_battery_has_its_items_down_and_their_answers_across() -> None:
         "tests": [],
         "layout": "battery",
     }
-    with pytest.raises(StudyError, match="a has other answers than q, so they cannot share columns"):
+    with pytest.raises(StudyError, match="a has different answers from q, so they cannot share columns"):
         laid(1, **table)
     grid = laid(1, **{**table, "stub": ["q", "q"], "nets": [{"label": "upper", "top": 2}]})
     assert grid.battery is not None

@@ -23,7 +23,7 @@ export class Refusal extends Error {
 export const api = createClient<paths>({ baseUrl: "", cache: "no-store" });
 
 const unreachable: Fault = {
-  what: "The server does not answer, so nothing of this was saved.",
+  what: "The server is not responding, so this was not saved.",
   where: "",
   mend: "Check that it runs, then try again.",
 };

@@ -27,7 +27,7 @@ export function follow<T>(url: string, line: (line: T) => void, ended: (refusal:
   };
   run().catch((error) => {
     if (stop.signal.aborted) return;
-    const lost = [{ what: "This was not worked out to the end.", where: "", mend: "Try again." }];
+    const lost = [{ what: "The calculation did not finish.", where: "", mend: "Try again." }];
     ended(error instanceof Refusal ? error : new Refusal(0, lost as Schema["Fault"][]));
   });
   return () => stop.abort();

@@ -252,7 +252,7 @@ export function useChange() {
   const refuse = (error: Error, again?: () => void) => {
     const stale = error instanceof Refusal && error.status === 409;
     if (stale) client.invalidateQueries({ queryKey: studyKey(study.id) });
-    tell(error, stale && again ? { label: "Make my change to the newest state", go: again } : undefined);
+    tell(error, stale && again ? { label: "Apply my change to the latest version", go: again } : undefined);
   };
   const newest = () => client.getQueryData(studyQuery(study.id).queryKey) ?? study;
   const edition = () => newest().edition;

@@ -1495,11 +1495,11 @@ export interface components {
         };
         /**
          * At
-         * @description The edition somebody saw.
+         * @description The edition somebody saw; none, where it could not be shown: whichever it has.
          */
         At: {
             /** Edition */
-            edition: number;
+            edition?: number | null;
         };
         /**
          * Balanced
@@ -3179,11 +3179,14 @@ export interface components {
         /**
          * GivenColumns
          * @description Replicate weights that came with the file; scale: what each squared difference counts, one for all or
-         *     one for each column.
+         *     one for each column; df: degrees of freedom, as whoever made them says; left out, the columns less one, or
+         *     where the design names strata and clusters its units less strata.
          */
         GivenColumns: {
             /** Columns */
             columns: string[];
+            /** Df */
+            df?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

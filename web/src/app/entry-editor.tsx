@@ -27,7 +27,7 @@ function Lines({
   return (
     <Field
       label={label}
-      wrong={read === undefined ? "These lines do not read; nothing is changed by them yet." : undefined}
+      wrong={read === undefined ? "These lines cannot be read; nothing has been changed yet." : undefined}
     >
       {(p) => (
         <TextArea

@@ -11,7 +11,7 @@ const STUDIES: HelpText = {
   title: "Studies",
   paragraphs: [
     "A study is one survey: its answers, what they mean, what was done to them, its weights, its tables. Drop a file of answers here to begin one.",
-    "Every change is saved by itself; the line of counts says when. Where the server cannot be reached, changes wait on the page until it can. Where somebody changed the study first, your change is refused, and can be made of theirs. Undo goes back any number of changes.",
+    "Every change is saved by itself; the line of counts says when. Where the server cannot be reached, changes wait on the page until it can. If somebody else changed the study first, your change is refused; you can then apply it to their version. Undo goes back any number of changes.",
     "A study can be saved as a ZIP and run at the command line, or taken in again on another machine.",
   ],
   words: [["Study file", "one document that says everything that was done, so that it can be run again."]],
@@ -75,13 +75,11 @@ export function Help() {
           </dl>
           <h3 className="mt-4 mb-1 font-serif text-lg">Keys</h3>
           <Tick
-            label="Keys that stand alone (without Ctrl) do something"
+            label="Enable single-key shortcuts (without Ctrl)"
             checked={!settings.off}
             onChange={(e) => switchKeys(!e.target.checked)}
           />
-          <p className="mb-1 text-soft text-sm">
-            To give something another key, choose its key here and press the other.
-          </p>
+          <p className="mb-1 text-soft text-sm">To change a shortcut, click its key here and press the new one.</p>
           <dl className="grid grid-cols-[8rem_1fr] gap-y-0.5 text-sm">
             {keyed.map((action) => (
               <div key={action.id} className="contents">
@@ -94,7 +92,7 @@ export function Help() {
             <dt>↑ ↓</dt>
             <dd>through a list; with Shift, ticking on the way</dd>
             <dt>Esc</dt>
-            <dd>closes what floats</dd>
+            <dd>closes pop-ups</dd>
           </dl>
         </Dialog.Content>
       </Dialog.Portal>

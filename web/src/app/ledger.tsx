@@ -45,7 +45,8 @@ function BeforeAfter({ step }: { step: number }) {
       ),
     retry: false,
   });
-  if (error) return <p className="text-soft text-sm">This entry has not been taken, so there is no after.</p>;
+  if (error)
+    return <p className="text-soft text-sm">This entry has not been applied, so there is nothing to compare.</p>;
   if (!data) return <p className="text-soft text-sm">Comparing …</p>;
   return (
     <div className="my-1 border-hair border-l-4 pl-4">
@@ -90,7 +91,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
       <div>
         <p className={`font-serif ${entry.off ? "line-through decoration-1" : ""}`}>
           {entry.sentence}
-          {entry.why && <span className="text-soft italic">, because: {entry.why}</span>}.{" "}
+          {entry.why && <span className="text-soft italic">; reason: {entry.why}</span>}.{" "}
           {asking ? (
             <TextInput
               aria-label={`Why entry ${entry.step}`}
@@ -183,7 +184,7 @@ function Entry({ entry }: { entry: Schema["LedgerEntry"] }) {
         </ActionButton>
         <ActionButton
           id={`remove-${entry.step}`}
-          label={`Take out entry ${entry.step}: ${entry.sentence}`}
+          label={`Delete entry ${entry.step}: ${entry.sentence}`}
           icon={Trash}
           bare
           look="quiet"

@@ -24,7 +24,7 @@ export function Palette() {
               className="w-full border-hair border-b bg-transparent px-4 py-3 font-serif text-lg placeholder:text-soft focus:outline-none"
             />
             <Command.List className="max-h-[50vh] overflow-y-auto p-2">
-              <Command.Empty className="px-3 py-4 text-soft">Nothing here goes by that name.</Command.Empty>
+              <Command.Empty className="px-3 py-4 text-soft">No action matches.</Command.Empty>
               {actions.map((action) => (
                 <Command.Item
                   key={action.id}

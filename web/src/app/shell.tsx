@@ -82,7 +82,7 @@ export function StudyShell() {
       <TallyLine />
       <LedgerPage />
       {study.faults.length > 0 && (
-        <section aria-label="What stops the study" className="px-6">
+        <section aria-label="Blocking problems" className="px-6">
           <Faults faults={study.faults} />
         </section>
       )}

@@ -75,7 +75,7 @@ export function TallyLine() {
       </p>
       <ActionButton
         id="ledger"
-        label={ledger ? "Roll the ledger up" : "Unroll the ledger"}
+        label={ledger ? "Close the ledger" : "Open the ledger"}
         keys="l"
         run={() => navigate({ to: ".", search: ledger ? {} : { ledger: true } })}
         icon={ledger ? CaretUp : CaretDown}

@@ -122,7 +122,7 @@ export function FindMany({
               {nest && (
                 <ActionButton
                   id={`${id}-within-${name}`}
-                  label={`${label}: one more within ${name}`}
+                  label={`${label}: nest another within ${name}`}
                   icon={CaretRight}
                   bare
                   look="quiet"
@@ -207,7 +207,7 @@ export function FindMany({
               ))}
               <p className="border-hair border-t px-2 py-0.5 text-soft text-xs">
                 {nest && chosen.length && within == null ? `Shift and Enter: within ${chosen.at(-1)}. ` : ""}
-                Alt and ← →: order. Backspace: the last goes.
+                Alt and ← → to reorder; Backspace removes the last.
               </p>
             </div>
           )}

@@ -110,7 +110,7 @@ export function FormulaField({
       <div
         id={`${id}-list`}
         role="listbox"
-        aria-label={`What may be meant in ${label}`}
+        aria-label={`Suggestions for ${label}`}
         className={`absolute z-20 max-h-60 w-full overflow-y-auto border border-rule bg-leaf shadow-lg ${found.length ? "" : "hidden"}`}
       >
         {found.map((offer, i) => (

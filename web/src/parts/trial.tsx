@@ -190,7 +190,7 @@ export function TakeStep({
       .then(done, () => {});
   };
   return (
-    <section aria-label="What it would do" className="mt-3 border-hair border-t pt-2">
+    <section aria-label="Preview" className="mt-3 border-hair border-t pt-2">
       {error instanceof Refusal && <Faults faults={error.faults} />}
       {trial ? <TrialView trial={trial} /> : step && !error && <p className="text-soft text-sm">Trying it …</p>}
       <div className="flex max-w-xl items-end gap-3">

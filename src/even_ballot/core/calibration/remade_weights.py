@@ -77,7 +77,7 @@ def remade_weights(
     count, n = len(factors), sum(len(d) for d in given)
     if count * n > _MOST:
         raise fault(
-            f"{count:,} replicates of {n:,} cases, each calibrated to numbers, are more than can be held.",
+            f"{count:,} replicates of {n:,} cases, each calibrated to numbers, do not fit in memory.",
             "design.variance",
             "Use linearisation, or a bootstrap with fewer replicates.",
         )

@@ -43,7 +43,7 @@ def _check_single(units: Units) -> None:
             "replicates can say nothing of: "
             f"{some(single)}.",
             "design.single_psu",
-            "Join them to others, let them count as certainty, or use linearisation.",
+            "Combine them with other strata, let them count as certainty, or use linearisation.",
         )
 
 
@@ -73,8 +73,8 @@ def _by_unit(units: Units, method: Jackknifed | Bootstrapped | Balanced, raked: 
             ]
             if others:
                 raise fault(
-                    "Balanced half samples need two first-stage units in each stratum; these have others: "
-                    f"{some(others)}.",
+                    "Balanced half samples need exactly two first-stage units in each stratum; "
+                    "these have a different number: {some(others)}.",
                     "design.variance",
                     "Use the jackknife or the bootstrap.",
                 )
@@ -124,8 +124,8 @@ def sampled(
     source = next((r for r in raked if r.frame.weighting.save_as == weight), None)
     if design.calibrated and source is None:
         raise fault(
-            f"The weight {weight or '(none)'} was not raked here, so standard errors cannot take its "
-            "margins into account.",
+            f"The weight {weight or '(none)'} was not raked in this study, so standard errors "
+            f"cannot account for its margins.",
             "design.calibrated",
             "Use the weight of one of this study's weightings, or leave calibrated out.",
         )

@@ -44,16 +44,16 @@ class Scale(Model):
     def _unambiguous(self) -> Self:
         every = (*self.codes, *self.missing)
         if codes := _twice(item.code for item in every):
-            raise ValueError(f"code {codes[0]} stands twice in the scale; give each answer a code of its own")
+            raise ValueError(f"code {codes[0]} is used twice in the scale; give each answer its own code")
         if labels := _twice(item.label for item in every):
             raise ValueError(
                 f"label {labels[0]!r} stands twice in the scale; give each code a label of its own"
             )
         if words := _twice(word for item in every for word in (item.label, *item.also)):
-            raise ValueError(f"the wording {words[0]!r} stands for two codes; let it mean one of them")
+            raise ValueError(f"the wording {words[0]!r} is assigned to two codes; keep one")
         if self.midpoint is not None and self.midpoint not in {item.code for item in self.codes}:
             raise ValueError(
-                f"midpoint {self.midpoint} is no code of the scale; name one of its codes, or leave it out"
+                f"midpoint {self.midpoint} is not a code of the scale; name one of its codes, or leave it out"
             )
         return self
 
@@ -87,6 +87,24 @@ def keeping_wordings(before: Scale, after: Scale) -> Scale:
     )
 
 
+_IN_WORDS: dict[str, str] = {
+    "coded": "a coded variable",
+    "number": "a number",
+    "text": "a text variable",
+    "date": "a date",
+    "multi": "a multiple-response question",
+}
+
+
+def in_words(kind: str) -> str:
+    """A kind of variable with its article.
+
+    >>> in_words("multi")
+    'a multiple-response question'
+    """
+    return _IN_WORDS.get(kind, kind)
+
+
 class Variable(Model):
     """What a column means. least, most: the smallest and largest number there can be; what lies beyond is
     a finding."""
@@ -113,7 +131,7 @@ class Variable(Model):
             )
         if self.least is not None and self.most is not None and self.least > self.most:
             raise ValueError(
-                f"the smallest there can be, {self.least:g}, is larger than the largest, {self.most:g}; "
+                f"the smallest valid value, {self.least:g}, is larger than the largest, {self.most:g}; "
                 "swap them"
             )
         if self.kind == "multi" and not self.parts:
@@ -172,7 +190,5 @@ class Codebook(Model):
         for variable in self.variables:
             if variable.scale is not None and variable.scale not in self.scales:
                 known = ", ".join(self.scales) or "none yet"
-                raise ValueError(
-                    f"variable {variable.name} uses scale {variable.scale!r}; scales there are: {known}"
-                )
+                raise ValueError(f"variable {variable.name} uses scale {variable.scale!r}; scales: {known}")
         return self

@@ -238,9 +238,7 @@ def interpret(
         absent = [name for name in wanted if name not in columns and name not in later]
         if absent:
             what = f"The data has no column {some(absent)}."
-            faults.append(
-                Fault(what, f"codebook.variables[{i}]", f"Columns there are: {some(raw.names, 12)}.")
-            )
+            faults.append(Fault(what, f"codebook.variables[{i}]", f"Columns: {some(raw.names, 12)}."))
         elif variable.kind == "multi" and all(name in columns for name in wanted):
             variables[variable.name] = variable
     if faults:

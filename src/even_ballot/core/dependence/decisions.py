@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Literal
 
+from even_ballot.core.faults import counted
 from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.sampling.design import Jackknifed, Linearised, SinglePsu
 from even_ballot.core.screening import Finding
@@ -95,10 +96,10 @@ def _weighted(study: Study) -> Iterator[Decision]:
             def others(of: Any, mine: Any = margin) -> dict[str, Any]:
                 return {"margins": tuple(other for other in of.margins if other is not mine)}
 
-            said = f"Rake {name} to {' × '.join(margin.by) or margin.total_of}"
+            said = f"{'Calibrate' if margin.total_of else 'Rake'} {name} to {margin.title}"
             yield Decision(f"{at}.margins[{m}]", "margin", said, partial(_weighting, w, others))
         if weighting.limits is not None and weighting.limits.bind:
-            said = f"Hold {name} within limits"
+            said = f"Limit the weights of {name}"
             yield Decision(f"{at}.limits", "limits", said, partial(_weighting, w, lambda _: {"limits": None}))
         if weighting.nonresponse is not None:
             said = f"Adjust {name} for non-response"
@@ -127,7 +128,7 @@ def _weights(study: Study) -> Iterator[Decision]:
 _LINEARISED = Linearised(method="linearised")  # Said, so that it stands in the study file.
 _POLICIES: dict[SinglePsu, str] = {
     "certainty": "take them as certain", "centre": "centre them on the mean of all units",
-    "average": "give them the average of the others",
+    "average": "use the average of the other strata",
 }  # fmt: skip
 
 
@@ -141,7 +142,7 @@ def _variances(study: Study, singles: bool) -> Iterator[Decision]:
     other = Jackknifed(method="jackknife") if isinstance(design.variance, Linearised) else _LINEARISED
     ways = {"linearised": "linearisation", "jackknife": "the jackknife", "bootstrap": "the bootstrap"}
     ways |= {"balanced": "balanced half samples", "columns": "replicate weights of the file"}
-    said = f"Make variances by {ways[design.variance.method]}"
+    said = f"Estimate variances by {ways[design.variance.method]}"
     change = partial(_design, {"variance": other})
     yield Decision(f"design.variance={other.method}", "variance", said, change, ways[other.method])
     for policy, instead in _POLICIES.items() if singles else ():
@@ -163,8 +164,8 @@ def _let_stand(study: Study, findings: Sequence[Finding]) -> Iterator[Decision]:
                 accepted.kind, accepted.variable or "", accepted.value or "",
             )  # fmt: skip
             if alike and found.accepted is not None and found.step is not None and found.kind in WEAK:
-                weak = "answered too fast" if found.kind == "too_fast" else "gave straight lines"
-                said = f"Keep the {found.cases:,} cases that {weak}"
+                weak = "too fast" if found.kind == "too_fast" else "straight-lining"
+                said = f"Keep {counted(found.cases, 'case')} accepted as {weak}"
                 change = partial(_set_aside, found.step)
                 yield Decision(f"codebook.accepted[{at}]", "weak", said, change, "set them aside")
 

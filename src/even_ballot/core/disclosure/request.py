@@ -18,9 +18,9 @@ class Dominance(Model):
     @model_validator(mode="after")
     def _some_rule(self) -> Self:
         if (self.n is None) != (self.k is None):
-            raise ValueError("n and k belong together: the n largest make up more than k per cent")
+            raise ValueError("give n and k together: the n largest make up more than k per cent")
         if self.n is None and self.p is None:
-            raise ValueError("a rule is n with k, or p")
+            raise ValueError("a dominance rule needs n and k, or p")
         return self
 
 

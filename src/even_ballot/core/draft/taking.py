@@ -147,7 +147,7 @@ def taken(
             raise fault(
                 f"The file has no column {some(absent)}.",
                 "lines",
-                f"Columns there are: {some(raw.names, 12)}.",
+                f"Columns: {some(raw.names, 12)}.",
             )
     for line in sorted(wanted, key=lambda line: place[line.questions[0]]):
         _TAKEN[line.kind](made, line)

@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.data.codebook import CodeNumber, Variable
+from even_ballot.core.data.codebook import CodeNumber, Variable, in_words
 from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, Column, Dataset, number_column
 from even_ballot.core.data.formulas import condition
 from even_ballot.core.faults import fault, some
@@ -31,7 +31,10 @@ class FillBlank(Step):
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind not in ("coded", "number"):
                 raise fault(
-                    f"{name} is a {variable.kind}; only coded variables and numbers take a code.", "variables"
+                    f"{name} is {in_words(variable.kind)}; only coded variables and numbers can "
+                    f"have a code for "
+                    "blanks.",
+                    "variables",
                 )
             scale = data.scale_of(name)
             missing = {item.code for item in (*variable.missing, *(scale.missing if scale else ()))}

@@ -77,7 +77,7 @@ class DropCases(Step):
     @model_validator(mode="after")
     def _one_way(self) -> Self:
         if sum(part is not None for part in (self.where, self.ids, self.duplicates)) != 1:
-            raise ValueError("drop_cases wants exactly one of where, ids and duplicates")
+            raise ValueError("drop_cases needs exactly one of where, ids or duplicates")
         return self
 
     @property
@@ -89,10 +89,8 @@ class DropCases(Step):
         if self.ids is not None:
             return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}{but}"
         if self.duplicates is not None:
-            return (
-                f"Set aside cases alike in {some(self.duplicates.of)}, keeping the "
-                f"{self.duplicates.keep} of each{but}"
-            )
+            return f"Set aside duplicate cases (same {some(self.duplicates.of)}), keeping the "
+            f"{self.duplicates.keep} of each{but}"
         return f"Set aside the cases where {self.where}{but}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from even_ballot.core.data.codebook import Code, Variable
+from even_ballot.core.data.codebook import Code, Variable, in_words
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, text_column
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.reading.placing import read_as
@@ -48,7 +48,6 @@ class Edit(Step):
             raise fault(f"{self.variable} is a several-answer question.", "variable", "Edit its parts.")
         at = np.flatnonzero(self._cases(data))
         if len(at) != 1:
-            how_many = "no case" if not len(at) else f"{len(at)} cases"
             mend = (
                 "Name it by its record number in the source."
                 if len(at) > 1
@@ -56,7 +55,12 @@ class Edit(Step):
             )
             write = '"by": "row"' if len(at) > 1 else ""
             raise fault(
-                f"There {'are' if len(at) > 1 else 'is'} {how_many} {self.id}.", "id", mend, write=write
+                f"{len(at)} cases have the identifier {self.id}."
+                if len(at)
+                else f"No case in use has the identifier {self.id}.",
+                "id",
+                mend,
+                write=write,
             )
         cell = self._cell(data, variable)
         values, state, words = column.values.copy(), column.state.copy(), column.words
@@ -123,7 +127,7 @@ class Split(Step):
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind != "text":
-            raise fault(f"{self.variable} is a {variable.kind}; only text is split.", "variable")
+            raise fault(f"{self.variable} is {in_words(variable.kind)}; only text can be split.", "variable")
         made_scale(self.options, "options")
         place = {option.label: k for k, option in enumerate(self.options)} | {
             str(o.code): k for k, o in enumerate(self.options)

@@ -104,7 +104,7 @@ class LookUp(Step):
             raise fault(
                 f"There is no lookup file {self.from_!r}.",
                 "from",
-                f"Lookups there are: {some(list(tables)) or 'none'}.",
+                f"Lookup files: {some(list(tables)) or 'none'}.",
             )
         table = _with_row(tables[self.from_])
         for name in (*(there for _, there in self.keys), *self.take):
@@ -127,8 +127,7 @@ class LookUp(Step):
                 f"{counted(int(lost.sum()), 'case has', 'cases have')} no match in {self.from_}: {key} = "
                 f"{some(list(unmatched))}.",
                 "on",
-                "Mend the keys, or let keys without a match stay a finding, which leaves their new cells "
-                "blank.",
+                "Correct the keys, or keep unmatched keys as findings; their new cells are then blank.",
                 write='"missing": "flag"',
             )
         for name in self.take:
@@ -145,9 +144,9 @@ class LookUp(Step):
             if key in places:
                 first, second = int(table.rows[places[key]]), int(table.rows[place])
                 raise fault(
-                    f"Key {_said(key)!r} stands in records {first} and {second} of {self.from_}.",
+                    f"Key {_said(key)!r} occurs in records {first} and {second} of {self.from_}.",
                     "on",
-                    "Keys must be unique there.",
+                    "Keys must be unique in the lookup file.",
                 )
             places[key] = place
         return places

@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.data.codebook import Kind, Variable
+from even_ballot.core.data.codebook import Kind, Variable, in_words
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.data.formulas import Formula, column_of
 from even_ballot.core.data.interpretation import with_missing_codes
@@ -29,7 +29,7 @@ class Derive(Step):
     scale: str | None = None
 
     def sentence(self) -> str:
-        return f"Make {self.into} = {self.value}"
+        return f"Create {self.into} = {self.value}"
 
     @property
     def reach(self) -> Reach:
@@ -50,7 +50,7 @@ class Derive(Step):
                 raise fault(
                     f"There is no scale {self.scale!r}.",
                     "scale",
-                    f"Scales there are: {some(list(data.scales)) or 'none'}.",
+                    f"Scales: {some(list(data.scales)) or 'none'}.",
                 )
             if (
                 kind != "number"
@@ -58,7 +58,7 @@ class Derive(Step):
                 or (np.abs(column.values) > _CODES).any()
             ):
                 raise fault(
-                    "A scale wants whole numbers, its codes.",
+                    "An answer scale needs whole numbers as codes.",
                     "value",
                     "Leave the scale out, or round() the formula.",
                 )
@@ -88,10 +88,8 @@ class Score(Step):
     label: str | None = None
 
     def sentence(self) -> str:
-        return (
-            f"Score {self.into}, the {self.how} of {some(self.items)} where at least {self.at_least} "
-            "are answered"
-        )
+        least = f"{self.at_least} {'is' if self.at_least == 1 else 'are'}"
+        return f"Score {self.into}: the {self.how} of {some(self.items)}, where at least {least} answered"
 
     def makes(self) -> tuple[str, ...]:
         return (self.into,)
@@ -104,7 +102,9 @@ class Score(Step):
         for name in self.items:
             column, variable = data.column(name, "items"), data.variable(name)
             if variable.kind not in ("number", "coded"):
-                raise fault(f"{name} is a {variable.kind}; items are numbers or coded.", "items")
+                raise fault(
+                    f"{name} is {in_words(variable.kind)}; items must be numbers or coded variables.", "items"
+                )
             counts = column.answered
             if scale := data.scale_of(name):
                 counts = counts & np.isin(column.values, [item.code for item in scale.codes])

@@ -76,7 +76,11 @@ def _verdict(data: Dataset, name: str, scale: Scale) -> tuple[Verdict, str]:
     used = np.unique(column.values[np.isin(column.state, (ANSWERED, MISSING))]).tolist()
     if (clash := other_meaning(used, before, scale)) is not None:
         code, was, becomes = clash
-        return "other codes", f"Its code {code} means “{was}”, here “{becomes}”: recode it first."
+        return (
+            "other codes",
+            f"Code {code} means “{was}” in this question but “{becomes}” in the scale: recode the "
+            f"question first.",
+        )
     return "fits", ""
 
 

@@ -6,11 +6,17 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from even_ballot.core.data.codebook import Code, CodeNumber, Scale, Variable
+from even_ballot.core.data.codebook import Code, CodeNumber, Scale, Variable, in_words
 from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.step import Outcome, Step, Tables, changed_cells, made_scale, new_name
 from even_ballot.core.model import Model
+
+_CODED = {
+    "text": "Code its answers first.",
+    "number": "Code its answers first.",
+    "multi": "Use its parts.",
+}
 
 
 def coded(data: Dataset, name: str, where: str) -> tuple[Column, Variable]:
@@ -22,7 +28,11 @@ def coded(data: Dataset, name: str, where: str) -> tuple[Column, Variable]:
     """
     column, variable = data.column(name, where), data.variable(name, where)
     if variable.kind != "coded":
-        raise fault(f"{name} is a {variable.kind}, not a coded variable.", where, "Code its answers first.")
+        raise fault(
+            f"{name} is {in_words(variable.kind)}, not a coded variable.",
+            where,
+            _CODED.get(variable.kind, ""),
+        )
     return column, variable
 
 
@@ -83,7 +93,8 @@ class Reverse(Step):
 
     def sentence(self) -> str:
         into = f" into {some([name + self.suffix for name in self.variables])}" if self.suffix else ""
-        return f"Reverse {some(self.variables)}{into}, labels with it"
+        whose = "its" if len(self.variables) == 1 else "their"
+        return f"Reverse {some(self.variables)}{into}, with {whose} labels"
 
     def makes(self) -> tuple[str, ...]:
         return tuple(name + self.suffix for name in self.variables) if self.suffix else ()
@@ -106,7 +117,7 @@ class Reverse(Step):
                 raise fault(
                     f"{name} has been reversed already.",
                     "variables",
-                    "Ask for it once more if it is meant.",
+                    "Choose “Reverse again” if that is intended.",
                     kind="turned_round",
                     write='"again": true',
                 )
@@ -243,9 +254,10 @@ class Band(Step):
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind not in ("number", "coded"):
             raise fault(
-                f"{self.variable} is a {variable.kind}; only numbers are banded.",
+                f"{self.variable} is {in_words(variable.kind)}; only numbers and coded variables "
+                f"can be banded.",
                 "variable",
-                "Read it as a number first.",
+                "Read it as a number first." if variable.kind == "text" else "",
             )
         values, state = np.zeros(data.n, np.int32), np.full(data.n, BLANK, np.uint8)
         for band in self.bands:

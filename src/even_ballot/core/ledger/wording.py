@@ -5,7 +5,7 @@ from typing import Literal
 
 import numpy as np
 
-from even_ballot.core.data.codebook import CodeNumber, Scale, Variable
+from even_ballot.core.data.codebook import CodeNumber, Scale, Variable, in_words
 from even_ballot.core.data.dataset import ANSWERED, BLANK, MISSING, UNPLACED, Column, Dataset
 from even_ballot.core.data.interpretation import code_of, with_missing_codes
 from even_ballot.core.faults import fault, some
@@ -129,7 +129,7 @@ class CodeAnswers(Step):
     def sentence(self) -> str:
         by = f" by the scale {self.scale}" if self.scale else ""
         more = (
-            f", with {len(self.answers)} other wording{'s' * (len(self.answers) != 1)} placed"
+            f", with {len(self.answers)} other wording{'s' * (len(self.answers) != 1)} recognised"
             if self.answers
             else ""
         )
@@ -144,13 +144,14 @@ class CodeAnswers(Step):
                 raise fault(
                     f"There is no scale {scale_name!r}.",
                     "scale",
-                    f"Scales there are: {some(list(data.scales)) or 'none'}.",
+                    f"Scales: {some(list(data.scales)) or 'none'}.",
                 )
             if variable.kind == "number":
                 column, variable = as_words(column), variable.model_copy(update={"kind": "text"})
             if variable.kind not in ("text", "coded"):
                 raise fault(
-                    f"{name} is a {variable.kind}; only texts, numbers and coded variables take codes.",
+                    f"{name} is {in_words(variable.kind)}; only texts, numbers and coded "
+                    f"variables can be coded.",
                     "variables",
                 )
             if scale_name != variable.scale and (before := data.scale_of(name)) is not None:

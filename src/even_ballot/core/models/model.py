@@ -172,11 +172,11 @@ def _split(laid: Laid, found: Separated, n: int) -> str:
         )
     terms = dict.fromkeys(" × ".join(laid.request.terms[laid.term_of[j - 1]]) for j in found.columns)
     if not terms:
-        return "The columns of the terms determine each other too closely. Leave a term out."
+        return "The terms are almost collinear, so the model has no stable estimates. Leave a term out."
     split = "splits" if len(terms) == 1 else "split"
     return (
         f"{some(list(terms))} {split} the outcome: in some categories, or beyond some value, all cases have "
-        "it or none, so no coefficient is the best. Join categories, or leave the term out."
+        "it or none, so no coefficient is the best. Combine categories, or leave the term out."
     )
 
 

@@ -165,7 +165,7 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
             what = (
                 f"{request.outcome} has no code {strange[0]}."
                 if strange
-                else f"It is not said which answers of {request.outcome} count as 1."
+                else f"No event is set: choose the answers of {request.outcome} that count as 1."
             )
             raise fault(what, f"{where}.event", f"Codes there are: {some([str(code) for code in codes])}.")
         values = tuple(np.isin(of, request.event) for of in found.values)
@@ -173,7 +173,7 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
     for values_of, known in zip(found.values, found.known, strict=True):
         if not np.isin(values_of[known], (0.0, 1.0)).all():
             raise fault(
-                f"{request.outcome} holds other numbers than 0 and 1.",
+                f"{request.outcome} has values other than 0 and 1.",
                 f"{where}.outcome",
                 "Give it an answer scale and say which codes count, or make a 0/1 variable.",
             )
@@ -278,7 +278,7 @@ def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, w
     for key, names in (("reference", tuple(request.reference)), ("predictions", request.predictions)):
         for name in names:
             if head.variable(name).kind != "coded":
-                what = f"{name} is no coded variable."
+                what = f"{name} is not a coded variable."
                 raise fault(what, f"{where}.{key}", "Name a coded variable of the terms, or leave it out.")
     who, in_filter, lost = complete(sample, [outcome, *variables.values()], inside)
     entering = {}

@@ -159,8 +159,11 @@ def _numbers(before: Written, after: Written) -> Iterator[MovedNumber]:
         found |= {"degrees of freedom": design.get("df")}
         for report in document.get("weightings", []):
             name = report["save_as"]
-            found |= {f"{name}: cases with weight": report.get("n"), f"{name}: smallest": report.get("min")}
-            found |= {f"{name}: largest": report.get("max")}
+            found |= {
+                f"{name}: cases with weight": report.get("n"),
+                f"{name}: smallest weight": report.get("min"),
+            }
+            found |= {f"{name}: largest weight": report.get("max")}
             found |= {f"{name}: effective sample size": report.get("n_effective")}
         return {what: value for what, value in found.items() if value is not None}
 

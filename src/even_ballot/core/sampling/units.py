@@ -138,7 +138,7 @@ def _population(
     where, name = "design.population_size", design.population_size
     cases.head.column(name, where)
     if cases.head.variable(name).kind not in ("number", "coded"):
-        raise fault(f"{name} is no number.", where, "Read it as a number first.")
+        raise fault(f"{name} is not a number.", where, "Read it as a number first.")
     if rows := cases.records(cases.each(lambda part: ~part.column(name).answered)):
         raise fault(f"{name} is missing for records {some(rows)}.", where, "Fill it in for every case.")
 
@@ -160,7 +160,8 @@ def _population(
     ]
     faults += [
         Fault(
-            f"Stratum {names[h]} holds {psus[h]} first-stage units, but {name} says {low[h]:g}.",
+            f"Stratum {names[h]} has {psus[h]} first-stage units in the sample, but its "
+            f"population size {name} is {low[h]:g}.",
             where,
             "It counts the units in the population, so it cannot be fewer than were drawn.",
         )
@@ -219,14 +220,14 @@ def _check_single(units: Units) -> None:
             f"{len(single)} {'stratum has' if len(single) == 1 else 'strata have'} one first-stage unit "
             f"only: {some(single)}.",
             "design.strata",
-            "Join them to others, or say what they contribute: certainty, centre or average.",
+            "Combine them with other strata, or say what they contribute: certainty, centre or average.",
             write='"single_psu": "certainty"',
         )
     if units.single_psu == "average" and len(single) == len(units.psus):
         raise fault(
             "Every stratum has one first-stage unit only, so there is nothing to average.",
             "design.single_psu",
-            "Join strata, or let them contribute their distance from the mean of all.",
+            "Combine strata, or let them contribute their distance from the mean of all.",
             write='"single_psu": "centre"',
         )
 

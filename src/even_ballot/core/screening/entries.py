@@ -253,7 +253,8 @@ def too_little(data: Dataset, settings: Screening) -> Iterator[Found]:
     if names:
         least = settings.answered * len(names)
         step = _set_aside(
-            "mostly unanswered to be of use", where=f"answered({', '.join(names)}) < {least:.17g}"
+            "(broken sentence, a leftover of “too little answered”) too few questions answered to be of use",
+            where=f"answered({', '.join(names)}) < {least:.17g}",
         )
         yield Found.among(
             "", f"under {100 * settings.answered:g} % answered", _answered(data, names) < least, step

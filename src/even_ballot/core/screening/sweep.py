@@ -93,7 +93,7 @@ def found_as(
             Fault(
                 f"There is no check {finding.kind!r}.",
                 "kind",
-                f"Checks there are: rule, {', '.join(CHECKS)}.",
+                f"Checks: rule, {', '.join(CHECKS)}.",
             )
         )
     wanted = (finding.variable, finding.value)

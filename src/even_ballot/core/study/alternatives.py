@@ -32,7 +32,7 @@ def _steps(path: str, where: str) -> list[str | int]:
     while at < len(path):
         match = _STEP.match(path, at)
         if match is None:
-            raise fault(f"{path!r} is no place of a study file.", where, "Write it as `ledger[3].where`.")
+            raise fault(f"{path!r} is not a path in a study file.", where, "Write it as `ledger[3].where`.")
         found += [match[1], *(int(n) for n in re.findall(r"\d+", match[2]))]
         at = match.end()
     return found

@@ -316,7 +316,11 @@ class Pipeline:
         def lay() -> Sample:
             cases = weighed.value.cases
             if cases.n == 0:
-                raise fault("No case is left.", "ledger", "Switch off the step that sets everybody aside.")
+                raise fault(
+                    "No cases are left.",
+                    "ledger",
+                    "Switch off or change the ledger entries that set cases aside.",
+                )
             return sampled(cases, study.design, name, weighed.value.made.raked)
 
         return Node(key, self._keep(key, lay))

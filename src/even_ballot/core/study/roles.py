@@ -66,7 +66,7 @@ def role_notices(study: Study, variables: Mapping[str, Variable]) -> tuple[Fault
         use = "nothing is weighted by it" if role == "weight" else "the design does not use it"
         mend = "Use it in the design, or give it no part in the survey."
         if role == "weight" and study.weightings:
-            mend = "Let a weighting begin with it, or give it no part in the survey."
+            mend = "Use it as a base weight, or remove its role."
         found.append(Fault(f"{name} is said to be {said}, but {use}.", where, mend, kind="unused_role"))
     return tuple(found)
 

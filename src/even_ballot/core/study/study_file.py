@@ -162,9 +162,9 @@ _LISTED = "`even-ballot schema` lists the {}."
 _MENDS = {
     "extra_forbidden": (
         "This key is not known here.",
-        f"Take it out, or mend its spelling; {_LISTED.format('keys')}",
+        f"Take it out, or check its spelling; {_LISTED.format('keys')}",
     ),
-    "missing": ("This key is needed.", "Add it."),
+    "missing": ("A required key is missing.", "Add it."),
     "too_long": (
         "There are too many of these.",
         "Leave some out, or part them over several tables or studies.",
@@ -180,7 +180,7 @@ def _explained(item: ErrorDetails) -> tuple[str, str]:
     if item["type"] == "union_tag_invalid" and noun:
         return f"There is no such {noun}.", _LISTED.format(f"{noun}s")
     if item["type"] == "union_tag_not_found" and noun:
-        return f"A {noun} says what it does.", f'Add "{key}".'
+        return f'This {noun} has no "{key}".', "Add it."
     return _MENDS.get(item["type"], (f"{said_by(item)}.", ""))
 
 

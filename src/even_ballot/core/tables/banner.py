@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.data.categories import Category
+from even_ballot.core.data.codebook import in_words
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.periods import Period, periods
 from even_ballot.core.faults import fault
@@ -19,6 +20,9 @@ from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.tables.nets import NetRow, banner_nets
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerHeading, CodeOrNet, ColumnPath
+
+MENDS = {"text": "Code it first.", "number": "Band it first.", "multi": "Use one of its parts."}
+"""What makes a variable of a kind fit for a banner."""
 
 
 @dataclass(frozen=True)
@@ -155,9 +159,9 @@ def banner_columns(
         kind = data.variable(name, where).kind
         if kind not in ("coded", "date"):
             raise fault(
-                f"{name} is a {kind}; a banner is made of coded variables and dates.",
+                f"{name} is {in_words(kind)}; only coded variables and dates can be in a banner.",
                 where,
-                "Code or band it first.",
+                MENDS.get(kind, ""),
             )
     found = sample.each(lambda part: [placed(part.data, name, request.dates, where) for name in entry])
     categories = tuple(of for _, of in found[0])

@@ -2,9 +2,11 @@
 
 from collections.abc import Iterator
 
+from even_ballot.core.data.codebook import in_words
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.tables.banner import MENDS
 from even_ballot.core.tables.request import TableRequest
 
 
@@ -32,7 +34,7 @@ def _faults(head: Dataset, request: TableRequest, where: str) -> Iterator[Fault]
             yield from error.faults
             continue
         if kind in never:
-            yield Fault(f"{name} is a {kind}.", place, "Code or band it first.")
+            yield Fault(f"{name} is {in_words(kind)} and cannot be used here.", place, MENDS.get(kind, ""))
     if request.where and request.where.strip():
         try:
             for name in Formula(request.where, f"{where}.where").names:

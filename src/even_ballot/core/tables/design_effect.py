@@ -112,7 +112,9 @@ def design_effect(
     clustered = single if bare.units.own else figure.variance(_whole(bare))
     stratified, drawn = figure.variance(endless), figure.variance(bare)
     if not min(single, clustered, stratified, drawn) > 0:
-        raise fault("This figure has no variance in its design.", where, "Choose another.")
+        raise fault(
+            "The variance of this figure cannot be estimated under the design.", where, "Choose another."
+        )
     per_unit = 1.0 if bare.units.own else float((figure.by_unit() ** 2).sum()) / w2
     rho = (clustered / single - 1) / (per_unit - 1) if per_unit > 1 + 1e-9 else None
     return DeffParts(

@@ -38,7 +38,7 @@ def net_rows(
         place = f"{where}.nets[{k}]"
         if net.stub is not None and net.stub not in stubs:
             raise fault(
-                f"{net.stub} is no stub variable of this table.",
+                f"{net.stub} is not a stub variable of this table.",
                 f"{place}.stub",
                 f"Its stubs are {some(stubs)}.",
             )

@@ -58,7 +58,7 @@ class Contrast(Model):
     @model_validator(mode="after")
     def _a_ratio_is_of_two(self) -> Self:
         if self.ratio and sorted(term.times for term in self.of) != [-1, 1]:
-            raise ValueError("a ratio has one column above (times 1) and one below (times -1)")
+            raise ValueError("a ratio needs a numerator column (times 1) and a denominator column (times -1)")
         return self
 
 
@@ -103,7 +103,7 @@ class TableRequest(Model):
     @model_validator(mode="after")
     def _ratios_are_per_a_number(self) -> Self:
         if "ratio" in self.show and self.per is None:
-            raise ValueError("a ratio is per a number: name it in per")
+            raise ValueError("a ratio needs a denominator: name a number in per")
         return self
 
     @property

@@ -61,7 +61,7 @@ def columns_at_once(
             f"most {REFUSED // 3:,} "
             "can be held.",
             where,
-            "Join categories or bands first, or use linearisation in place of so many replicates.",
+            "Combine categories or bands first, or use linearisation in place of so many replicates.",
         )
     if whole <= BLOCK:
         return max(over.columns, 1)

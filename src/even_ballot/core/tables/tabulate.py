@@ -93,7 +93,7 @@ def _parts(
     kind = shared.head.variable(name, place).kind
     if kind == "text":
         raise fault(
-            f"{name} is a {kind}; a stub is made of coded variables, numbers, dates and several answers.",
+            f"{name} is a {kind}; a stub takes coded variables, numbers, dates and several-answer questions.",
             place,
             "Code its answers first.",
         )
@@ -110,7 +110,8 @@ def _check_battery(stubs: list[StubHeading], where: str) -> None:
     for stub, mine in zip(stubs, answers, strict=True):
         if stub.kind != "coded" or mine != answers[0]:
             raise fault(
-                f"{stub.variable} has other answers than {stubs[0].variable}, so they cannot share columns.",
+                f"{stub.variable} has different answers from {stubs[0].variable}, so they cannot "
+                f"share columns.",
                 f"{where}.layout",
                 "Lay out a battery of questions with the same scale, or choose crosstab.",
             )

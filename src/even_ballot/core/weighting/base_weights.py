@@ -36,9 +36,9 @@ def _product(cases: Cases, spec: ProductBase, where: str) -> tuple[Floats, ...]:
         chances = weights_of(cases, name, f"{where}.over")
         if rows := cases.records([of == 0 for of in chances]):
             raise fault(
-                f"{name} is 0 (records {some(rows)}), and nothing can be divided by it.",
+                f"{name} is 0 (records {some(rows)}), so the weight cannot be divided by it.",
                 f"{where}.over",
-                "Mend it there.",
+                "Correct it in these records.",
             )
         weights = tuple(w / of for w, of in zip(weights, chances, strict=True))
     weights = tuple(w / spec.divided_by for w in weights)

@@ -102,7 +102,11 @@ def match_targets(data: Dataset, by: tuple[str, ...], text: str) -> PastedTarget
         spot = _spot(label, spots)
         problem = likely = None
         if spot is None:
-            problem = f"{label or 'Nothing'} is no category of {' × '.join(by)}."
+            problem = (
+                f"{label} is not a category of {' × '.join(by)}."
+                if label
+                else "The category is missing on this line."
+            )
             likely = _likely(label, titles.values())
         elif tuple(spot.values()) in named:
             problem = "This category has a target already."

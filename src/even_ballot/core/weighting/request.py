@@ -29,9 +29,9 @@ class Margin(Model):
         number = self.total_of is not None
         if number is not (self.as_ in ("totals", "means")):
             raise ValueError(
-                "a margin with total_of is in totals or means: say which in as"
+                "a margin with total_of must be in totals or means: set as"
                 if number
-                else f"as {self.as_!r} is of a number: name it in total_of"
+                else f"as {self.as_!r} needs a number: name it in total_of"
             )
         if number and self.unknown == "hold":
             raise ValueError("an unknown cannot be held on a margin of a number; leave unknown out")
@@ -39,7 +39,7 @@ class Margin(Model):
             raise ValueError("a margin is over variables: name them in by, or a number in total_of")
         below = next((t for t in self.targets if t.value < 0), None)
         if not number and below is not None:
-            raise ValueError(f"the target {below.value:g} is below 0; a size cannot be")
+            raise ValueError(f"the target {below.value:g} is negative; targets must be 0 or more")
         return self
 
     @property
@@ -146,8 +146,8 @@ class Weighting(Model):
         fixed = any(margin.as_ == "counts" for margin in self.margins) or isinstance(self.scale_to, float)
         if not fixed and any(margin.as_ == "totals" for margin in self.margins):
             raise ValueError(
-                "totals of a number hold for a population: add a margin in counts, or say its size in "
-                "scale_to"
+                "totals of a number need a population size: add a margin in counts, or set "
+                "scale_to to the size"
             )
         if self.scale_to == "population" and not any(margin.as_ == "counts" for margin in self.margins):
             raise ValueError("scale_to 'population' needs a margin in counts, which says how many they are")

@@ -23,7 +23,7 @@ def _lost(n: int, in_filter: int, lost: tuple[Lost, ...]) -> Iterator[str]:
     if n < in_filter:
         most = sorted(lost, key=lambda of: -of.cases)
         said = some([f"{of.variable} ({of.cases:,})" for of in most])
-        yield f"{n:,} of {counted(in_filter, 'case')} have all answers; without an answer: {said}."
+        yield f"{n:,} of {counted(in_filter, 'case')} have all answers; item non-response: {said}."
 
 
 def _percent(of: Prediction, share: bool) -> str:
@@ -82,7 +82,7 @@ def _of_model(model: ModelResult) -> Iterator[str]:
         if model.kind == "linear":
             yield f"The terms account for {100 * model.r2:.1f} % of the variance of the outcome."
         else:
-            yield f"McFadden's pseudo R² is {model.r2:.3f}; it is no share of variance."
+            yield f"McFadden's pseudo R² is {model.r2:.3f} (not a share of variance explained)."
 
 
 def _of_scale(scale: ReliabilityResult) -> Iterator[str]:
@@ -116,7 +116,7 @@ def _of_pairs(found: CorrelationsResult) -> Iterator[str]:
         yield f"{top.a} and {top.b} go {how} {way}: r = {top.est:.2f}{limits}, of {top.n:,} cases."
     gone = [f"{of.a} with {of.b}" for of in found.pairs if of.est is None]
     if gone:
-        yield f"No correlation for {some(gone)}: one of the two does not vary."
+        yield f"Could not be computed for {some(gone)}: one of the two variables does not vary."
 
 
 def analysis_in_words(result: AnalysisResult) -> tuple[str, ...]:

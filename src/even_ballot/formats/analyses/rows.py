@@ -27,7 +27,16 @@ class Block:
 
 
 _WHOLE = {"Cases", "df 1", "df 2"}
-_FINE = {"p", "Coefficient", "r", "α", "Standardised α", "Item with the rest", "α without it", "Prediction"}
+_FINE = {
+    "p",
+    "Coefficient",
+    "r",
+    "α",
+    "Standardised α",
+    "Item–rest correlation",
+    "α if item deleted",
+    "Prediction",
+}
 
 
 def places_in(block: Block, values: Sequence[Value], column: int) -> int:
@@ -81,7 +90,7 @@ def _model(model: ModelResult) -> Iterator[Block]:
     if model.differences:
         apart = tuple(
             (
-                f"{said_factor(Factor(of.variable, of.a), terms)} less "
+                f"{said_factor(Factor(of.variable, of.a), terms)} minus "
                 f"{said_factor(Factor(of.variable, of.b), terms)}",
                 of.diff, of.se, of.low, of.high, of.t, of.p,
             )
@@ -130,7 +139,7 @@ def _scale(scale: ReliabilityResult) -> Iterator[Block]:
         yield Block("Reliability", headings, (row,))
     items = tuple((of.variable, of.mean, of.sd, of.item_rest, of.alpha_without) for of in scale.items)
     if items:
-        yield Block("Items", ("Item", "Mean", "sd", "Item with the rest", "α without it"), items)
+        yield Block("Items", ("Item", "Mean", "sd", "Item–rest correlation", "α if item deleted"), items)
 
 
 def _pairs(found: CorrelationsResult) -> Iterator[Block]:

@@ -42,7 +42,7 @@ def parts_of(study: Study, plan: ReleasePlan) -> tuple[Part, ...]:
     kinds = (
         ("Models", "models", "model"),
         ("", "side_by_side", "side_by_side"),
-        ("Scales of items", "reliability", "reliability"),
+        ("Scale reliability", "reliability", "reliability"),
         ("Correlations", "correlations", "correlations"),
     )
     for title, of, key in kinds:
@@ -70,6 +70,15 @@ class _Numbers:
     def picture(self) -> str:
         self.pictures += 1
         return f"Figure {self.pictures}" if self.wanted else ""
+
+
+_METHODS = {
+    "linearised": "linearisation",
+    "jackknife": "the jackknife",
+    "bootstrap": "the bootstrap",
+    "balanced": "balanced half samples",
+    "columns": "replicate weights from the file",
+}
 
 
 class _Composer:
@@ -135,8 +144,9 @@ class _Composer:
         weights = f"weighted by {self.results.weight}" if self.results.weight else "unweighted"
         errors = "design-based standard errors" if "se" in beside else ""
         limits = f"{100 * interval.level:g} % intervals ({interval.method})" if "interval" in beside else ""
-        how = self.study.design.variance.method.replace("linearised", "linearisation")
-        yield f"{weights.capitalize()}; {', '.join(filter(None, (errors, limits, f'variance by {how}')))}."
+        how = f"variance by {_METHODS[self.study.design.variance.method]}"
+        weights = weights[:1].upper() + weights[1:]
+        yield f"{weights}; {', '.join(filter(None, (errors, limits, how)))}."
 
     def _beside(self, name: str) -> Iterator[Block]:
         request = next(of for of in self.study.side_by_side if of.id == name)

@@ -25,9 +25,9 @@ def unpacked(content: bytes, name: str) -> dict[str, bytes]:
     encrypted or too large."""
     if not content.startswith(b"PK"):
         raise fault(
-            "This is no ZIP of a study.",
+            "This ZIP does not contain a study.",
             name,
-            "Bring the ZIP that a study was saved as; a lone study file goes into its study.",
+            "Choose a ZIP saved from a study; to use a study file on its own, apply it within its study.",
         )
     with readable(name, "The ZIP"), zipfile.ZipFile(io.BytesIO(content)) as archive:
         items = [item for item in archive.infolist() if not item.is_dir()]

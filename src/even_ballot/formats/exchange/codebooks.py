@@ -126,7 +126,7 @@ def _variable(where: str, **said: Any) -> Variable:
         raise fault(
             f"{key + ': ' if key else ''}{what}.",
             where,
-            "Mend it there; leave a cell empty where nothing is to be said.",
+            "Correct it there; leave a cell empty if it does not apply.",
         ) from None
 
 
@@ -149,9 +149,9 @@ def _code(text: str, label: str, where: str) -> Code:
 def _same_scale(scales: dict[str, Scale], name: str, scale: Scale, where: str) -> None:
     if name in scales and scales[name] != scale:
         raise fault(
-            f"Scale {name!r} has other codes here than further up.",
+            f"Scale {name!r} has different codes here and on an earlier line.",
             where,
-            "Give the scale one set of codes, or two names.",
+            "Use one set of codes, or two scale names.",
         )
     scales[name] = scale
 

@@ -84,7 +84,7 @@ def _line(cells: dict[str, str], where: str) -> dict[str, Any]:
         more = json.loads(cells["more"]) if cells.get("more") else {}
     except (json.JSONDecodeError, RecursionError) as error:
         raise fault(
-            f"The column “more” is not JSON: {error}.", where, "Mend it, or leave it empty."
+            f"The column “more” is not JSON: {error}.", where, "Correct it, or leave it empty."
         ) from None
     if not isinstance(more, dict):
         raise fault(
@@ -195,7 +195,7 @@ def read_analyses(
         if said is None:
             continue
         if not isinstance(said, list) or not all(isinstance(of, dict) for of in said):
-            raise fault(f"“{part}” is no list.", name, "It is a list, as in a study file.")
+            raise fault(f"“{part}” is not a list.", name, "It is a list, as in a study file.")
         asked = [(one, f"{name}, {part}[{i}]") for i, one in enumerate(said)]
         found[part] = _validated(sort, asked, taken.get(part, ()), part[0], faults)
     if faults:

@@ -24,7 +24,7 @@ def target_lines(content: bytes, name: str) -> str:
             lines = ["\t".join(cell for cell in row if cell.strip()) for row in sheet_texts(content, name)]
     lines = [line for line in lines if line.strip()]
     if not lines:
-        raise fault("The file holds no line.", name, "It needs a label or code and a value on each line.")
+        raise fault("The file is empty.", name, "It needs a label or code and a value on each line.")
     if len(lines) > _MOST:
         raise fault(
             f"The file has {len(lines):,} lines; targets have a line for each category.",

@@ -55,7 +55,9 @@ def read_parquet(content: bytes, source: Source) -> RawTable:
                 f"Column {nested[0]} is nested.", source.path, "Flatten it into columns of single values."
             )
         if not about.metadata.num_rows:
-            raise fault("The file holds no record.", source.path, "Bring a file with at least one record.")
+            raise fault(
+                "The file contains no records.", source.path, "Choose a file with at least one record."
+            )
         table = about.read()
         names, labels = split_headings([table.column_names])
         check_headings(labels, source.path)
@@ -73,7 +75,7 @@ def _line(text: str, number: int, path: str) -> dict[str, Any]:
         ) from None
     if not isinstance(record, dict):
         raise fault(
-            "This line holds no object.",
+            "This line is not a JSON object.",
             f"{path}, line {number}",
             "Each line holds one object, a key for each column.",
         )
@@ -97,7 +99,7 @@ def read_json_lines(content: bytes, source: Source) -> RawTable:
     keys = list(columns)
     check_cells(records, len(keys), len(content), source.path)
     if not keys:
-        raise fault("The file holds no answers.", source.path, "Bring a file with at least one record.")
+        raise fault("The file contains no answers.", source.path, "Choose a file with at least one record.")
     names, labels = split_headings([[whole(key) for key in keys]])
     check_headings(labels, source.path)
     return without_blank_records(names, labels, [_sparse(columns[key], records) for key in keys])

@@ -115,7 +115,7 @@ def without_blank_records(
         rows, columns = rows[filled], [column.take(filled) for column in columns]
     if not len(rows):
         raise fault(
-            "The file holds no answers below its headings.", "", "Bring a file with at least one record."
+            "The file contains no answers below its headings.", "", "Choose a file with at least one record."
         )
     return RawTable(names, labels, tuple(columns), rows, blank)
 
@@ -146,7 +146,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     """
     if not content[:_HEAD].strip() and not content.strip():
         raise fault(
-            "The file is empty.", source.path, "Bring a file with a row of headings and at least one record."
+            "The file is empty.", source.path, "Choose a file with a row of headings and at least one record."
         )
     progress("Reading the text", None)
     body, encoding = as_utf8(content, source)
@@ -159,7 +159,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     names, labels = split_headings([row + [""] * (wide - len(row)) for row in heads], names_row)
     check_headings(labels, source.path)
     _check_closed(body, lines, source.path)
-    progress("Taking the records apart", None)
+    progress("Splitting the records", None)
     texts = _parsed(body, delimiter, len(names), lines, source.path, progress)
     _check_last(texts, body, source.path)
     columns = _in_entries(texts, progress)
@@ -202,9 +202,9 @@ def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]
             ) from None
     if not rows:
         raise fault(
-            "The file holds no answers: every cell is blank.",
+            "The file contains no answers: every cell is blank.",
             source.path,
-            "Bring a file with headings and records.",
+            "Choose a file with headings and records.",
         )
     above = guess_rows_above(rows) if source.rows_above is None else min(source.rows_above, len(rows) - 1)
     rows, ends = rows[above:], ends[above:]
@@ -264,7 +264,9 @@ def _parsed(
     keys = [str(i) for i in range(width)]
     start = _after(body, skip)
     if not body[start : start + _HEAD].strip() and not body[start:].strip():
-        raise fault("The file holds headings and no record.", path, "Bring a file with at least one record.")
+        raise fault(
+            "The file contains headings and no records.", path, "Choose a file with at least one record."
+        )
     # Small blocks take less time and memory, but are laid out for a block's letters in each column.
     few = width <= _FEW
     kept = list[pa.RecordBatch]()
@@ -281,7 +283,7 @@ def _parsed(
         )
         for batch in reader:
             kept.append(batch)
-            progress("Taking the records apart", None)
+            progress("Splitting the records", None)
         return list(pa.Table.from_batches(kept, reader.schema).columns)
     except pa.ArrowInvalid as error:
         if "straddling" in str(error):

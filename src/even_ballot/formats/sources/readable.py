@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.progress import Stopped
 
-WHOLE = "Check that it arrived whole, or save it again."
+WHOLE = "Check that the file is complete, or save it again."
 
 
 @contextmanager

@@ -42,7 +42,7 @@ def read_source(content: bytes, source: Source, progress: Progress = quiet) -> t
     """The table in a file, and how it was read (everything that was guessed, filled in)."""
     if not content:
         raise fault(
-            "The file is empty.", source.path, "Bring a file with a row of headings and at least one record."
+            "The file is empty.", source.path, "Choose a file with a row of headings and at least one record."
         )
     kind = format_of(content, source)
     try:

@@ -133,7 +133,7 @@ def _opened(content: bytes, source: Source) -> tuple[CalamineSheet, str, int]:
     shown = [about.name for about in book.sheets_metadata if about.visible == SheetVisibleEnum.Visible]
     sheet = source.sheet or next((name for name in names if name in shown), names[0])
     if sheet not in names:
-        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets there are: {some(names)}.")
+        raise fault(f"There is no sheet {sheet!r}.", source.path, f"Sheets: {some(names)}.")
     opened = book.get_sheet_by_name(sheet)
     check_cells(opened.total_height, opened.total_width, len(content), source.path)
     return opened, sheet, names.index(sheet)

@@ -51,14 +51,10 @@ def method_sentence(design: Design, units: Units) -> str:
         case Bootstrapped(seed=seed):
             how = f"{count:,} bootstrap replicates of the first-stage units (rescaled, seed {seed})"
         case Balanced(fay=fay):
-            how = f"{count:,} balanced half samples" + (
-                f" (those left out keep {fay:g} of their weight)" if fay else ""
-            )
+            how = f"{count:,} balanced half samples" + (f" (Fay factor {fay:g})" if fay else "")
         case GivenColumns(scale=scale):
             each = "as said of each" if isinstance(scale, tuple) else f"{scale:g}"
-            how = (
-                f"{count:,} replicate weights that came with the file (each squared difference counts {each})"
-            )
+            how = f"{count:,} replicate weights from the file (scale {each}))"
         case _:
             how = "linearisation (Taylor series)"
     known = ""
@@ -66,7 +62,7 @@ def method_sentence(design: Design, units: Units) -> str:
         known = (
             ", which are raked again"
             if units.replicates is not None
-            else " of residuals on the margins the weights were raked to"
+            else ", accounting for raking through the residuals on the margins"
         )
     return f"Standard errors by {how}{known}."
 
@@ -90,13 +86,13 @@ def _recurring(clusters: tuple[str, ...]) -> Fault:
         f"{names} in more than one stratum ({some(clusters)}): read within the stratum, they are different "
         "units.",
         "design.clusters",
-        "Where they are one and the same unit, it belongs in one stratum only.",
+        "If one is the same unit, assign it to one stratum only.",
     )
 
 
 _ADDS = {
     "certainty": "add nothing to the variance",
-    "centre": "are held against the mean of all units",
+    "centre": "centred on the mean of all units",
     "average": "take the mean of the other strata",
 }
 
@@ -106,22 +102,26 @@ def _single(strata: list[str], policy: str) -> Fault:
     return Fault(
         f"{names} one first-stage unit only ({some(strata)}); they {_ADDS[policy]}.",
         "design.single_psu",
-        "Join them to strata that are like them, where the sample was drawn that way.",
+        "Combine them with similar strata, if the sample design allows it.",
     )
 
 
 def _weightless(cases: int) -> Fault:
-    mend = "They keep their unit in the design, and count in no base."
+    mend = "Cases of weight 0 keep their first-stage unit in the design but count in no base."
     return Fault(f"{counted(cases, 'case has', 'cases have')} weight 0.", "design.weight", mend)
 
 
 def _few(df: int) -> Fault | None:
     if df == 0:
         what = "There are no degrees of freedom, so no intervals and no tests."
-        return Fault(what, "design.clusters", "Name what was drawn first, or join strata.")
+        return Fault(
+            what,
+            "design.clusters",
+            "Check the strata and clusters of the design, or combine strata.",
+        )
     if df < _FEW:
         what = f"With {counted(df, 'degree')} of freedom intervals are wide and rough."
-        return Fault(what, "design.clusters", "Read their limits with care.")
+        return Fault(what, "design.clusters", "Interpret them with caution.")
     return None
 
 
@@ -133,5 +133,5 @@ def _failed(units: Units) -> Fault | None:
     return Fault(
         f"{n:,} of {every:,} replicates cannot be raked to the margins, so there are no standard errors.",
         "design.variance",
-        "Join categories that stand in few first-stage units, or use linearisation.",
+        "Combine categories that stand in few first-stage units, or use linearisation.",
     )

@@ -252,8 +252,8 @@ def _beside(
             case "se":
                 yield "se", "Standard error", lambda c: c.se, shape
             case "interval":
-                yield "low", f"{level} from", lambda c: c.low, shape
-                yield "high", f"{level} to", lambda c: c.high, shape
+                yield "low", f"{level} lower limit", lambda c: c.low, shape
+                yield "high", f"{level} upper limit", lambda c: c.high, shape
             case "rse":
                 yield "rse", "Relative standard error %", relative_error, "share"
             case "deff":

@@ -16,7 +16,7 @@ _DEGREES = {
     "cell": "the degrees of freedom of each figure's own cases",
 }
 _INTERVALS = {
-    "logit": "limits on the logit scale, turned back",
+    "logit": "logit limits, back-transformed",
     "wald": "estimate ± t × standard error",
     "wilson": "Wilson's limits with the effective base",
     "beta": "Korn and Graubard's limits from the beta distribution",
@@ -62,11 +62,11 @@ def _adjusted(weighting: Weighting, report: WeightingReport) -> str:
 def _limits(weighting: Weighting, report: WeightingReport) -> str:
     if weighting.limits is None or not weighting.limits.bind or report.at_limits is None:
         return ""
-    high = "" if weighting.limits.high is None else f" to {weighting.limits.high:g}"
-    return (
-        f", held within {weighting.limits.low:g}{high} times the mean "
-        f"({counted(report.at_limits, 'case')} on a limit)"
-    )
+    low, high = weighting.limits.low, weighting.limits.high
+    at_limit = f"({counted(report.at_limits, 'case')} at a limit)"
+    if high is None:
+        return f", weights at least {low:g} times the mean weight {at_limit}"
+    return f", weights limited to {low:g} to {high:g} times the mean weight {at_limit}"
 
 
 def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
@@ -75,11 +75,12 @@ def weight_sentence(weighting: Weighting, report: WeightingReport) -> str:
     if report.margins:
         margins = "; ".join(m.title for m in report.margins)
         within = f" within {' × '.join(weighting.within)}" if weighting.within else ""
-        met = "met" if report.converged else f"not met, largest gap {report.max_gap:.2g} of the whole"
-        raked = (
-            f", raked to {margins}{within} ({met} after "
-            f"{counted(report.cycles, 'cycle')}){_limits(weighting, report)}"
-        )
+        bound = weighting.limits is not None and weighting.limits.bind
+        # Not raking, where numbers are fixed or limits bind.
+        way = "calibrated" if bound or any(m.total_of for m in report.margins) else "raked"
+        gap = "" if report.converged else f"; largest gap {report.max_gap:.2g} of the total"
+        met = f"margins {'' if report.converged else 'not '}met after {counted(report.cycles, 'cycle')}{gap}"
+        raked = f", {way} to {margins}{within} ({met}){_limits(weighting, report)}"
     return (
         f"Weight {report.save_as}: base weight {base_words(weighting)}{_adjusted(weighting, report)}{raked}; "
         f"from {report.min:.3g} to {report.max:.3g}; effective sample size {report.n_effective:,.0f} of "
@@ -119,9 +120,12 @@ def methods_note(study: Study, results: Results, requests: tuple[TableRequest, .
     lines += [weight_sentence(made[report.save_as], report) for report in results.weightings]
     tables = "weighted by " + results.weight if results.weight else "unweighted"
     if study.where:
-        lines.append(f"Tables are of the cases where {study.where}, a domain of the design.")
+        lines.append(f"Tables cover the cases where {study.where}, treated as a domain of the design.")
     lines.append(f"Design: {design_sentence(study.design, results.units)} Tables are {tables}.")
-    lines.append(f"{method_sentence(study.design, results.units)} Percentages are of those who answered.")
+    lines.append(
+        f"{method_sentence(study.design, results.units)} Percentages are based on those who "
+        f"answered the question (percent of responses: on the responses given)."
+    )
     lines += interval_sentences(requests)
     lines.append(f"Computed by Even Ballot {__version__}.")
     return lines

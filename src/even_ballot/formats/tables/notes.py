@@ -42,8 +42,8 @@ def notes_of(
         yield f"Ratio: per {request.per}, over the cases that answered both."
     if letters is not None:
         first, *second = (f"{100 * level:g} %" for level in request.levels)
-        loose = f"; a small letter: at {second[0]}" if second else ""
-        said = f"larger than that column by more than sampling would explain, at {first}{loose}"
+        loose = f"; lower-case letters: at the {second[0]} level" if second else ""
+        said = f"significantly larger than that column at the {first} level{loose}"
         yield f"Letters: {said}; two-sided, {ADJUSTED[request.adjust]}."
         if without_letters:
             few = "" if least is None else f" or its base under {least:,}"

@@ -88,7 +88,7 @@ def _facts(report: WeightingReport) -> list[tuple[str, str]]:
         ("Design effect of weights", f"{report.deff_weights:.3f}"),
         ("Smallest weight", f"{report.min:.4g}"),
         ("Largest weight", f"{report.max:.4g}"),
-        ("Largest by smallest", f"{report.max / report.min:.2f}"),
+        ("Ratio of largest to smallest weight", f"{report.max / report.min:.2f}"),
         ("Cycles", f"{report.cycles:,}, margins {'met' if report.converged else 'not met'}"),
     ]
 

@@ -58,7 +58,13 @@ def _weighted(results: Results) -> Iterator[Notice]:
 
 def _of_table(study: Study, table: TableResult) -> Iterator[Notice]:
     if not any(cell.est or cell.base_n for cell in table.cells) and not table.hidden:
-        yield Notice("unanswered", f"{table.title}: nobody answered", "tables", table.id, 1)
+        yield Notice(
+            "unanswered",
+            f"{table.title}: no case in the filter has an answer",
+            "tables",
+            table.id,
+            1,
+        )
         return
     marked = sum(bool(weak(cell, study.marks)) for cell in table.cells)
     if marked:

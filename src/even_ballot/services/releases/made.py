@@ -96,7 +96,7 @@ def _files(
             raise fault(
                 f"There is no template {plan.style.template!r}.",
                 "release.style.template",
-                "Bring it in once more, or leave the template out.",
+                "Upload it again, or leave the template out.",
             )
     files.writer = _in_helper
     return files
@@ -118,9 +118,9 @@ def make(jobs: Jobs, pipelines: Pipelines, study_id: str, edition: int, title: s
         state = read_study(session, study_id)
         if state.record.edition != edition:
             raise fault(
-                "The study was changed while its release was asked for.",
+                "The study changed before its release was made.",
                 "",
-                "Look at it again, then make it.",
+                "Review the release, then make it again.",
             )
         progress("Working out the figures", 0.02)
         files = _files(session, pipelines, state, stretch(progress, 0.1, 0.2))

@@ -185,5 +185,5 @@ def take_over(session: Session, pipelines: Pipelines, study_id: str, edition: in
     """The study on the newer file; the ledger runs on it. Undo brings the earlier file back."""
     state = read_study(session, study_id)
     after = _with_file(session, state, file_id)
-    did = f"Took over the newer file {find_file(session, file_id).name}"
+    did = f"Imported the newer file {find_file(session, file_id).name}"
     write(session, pipelines, state, edition, after.study, after.files, did)

@@ -98,7 +98,7 @@ def _aside(session: Session, pipelines: Pipelines, state: StudyState, step: int)
     """The cases that an entry of the ledger set aside, as they were before it."""
     key, ledgered = pipelines.ledgered(session, state)
     if not 1 <= step <= len(ledgered.states):
-        raise fault(f"There is no entry {step} that was taken.", "aside", "Choose another.")
+        raise fault(f"Ledger entry {step} does not exist or was not applied.", "aside", "Choose another.")
     before = ledgered.states[step - 2] if step > 1 else ledgered.start
     key = key_of("aside", key, str(step))
     return key, pipelines.once(

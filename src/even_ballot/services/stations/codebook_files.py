@@ -154,6 +154,6 @@ def lay(
         raise fault("The file names no variable of this study.", name, f"It names: {some(unknown)}.")
     if laying.says:
         study = parse_study(laying.document)
-        did = f"Laid the codebook of {name} on the study"
+        did = f"Applied the codebook file {name}"
         write(session, pipelines, state, edition, study, state.files, did)
     return CodebookChanges(tuple(laying.says), unknown)

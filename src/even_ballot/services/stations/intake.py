@@ -139,10 +139,10 @@ def added_to(session: Session, pipelines: Pipelines, state: StudyState, lines: S
             or changed_cells(before.column(name), now.column(name), text=True)
         ):
             raise fault(
-                f"{name} is no longer as the file has it.",
+                f"The ledger has already changed {name}.",
                 "lines",
-                "The draft is of the answers as they arrived: switch off what the ledger does to them, or "
-                "code them by hand.",
+                "The draft needs the original answers: switch off the ledger entries that change "
+                "them, or code them yourself.",
             )
     codebook, steps = HELPERS.run("added", state.study.codebook, tuple(lines), table, decimal)
     return Added(codebook, (*state.study.ledger, *steps))

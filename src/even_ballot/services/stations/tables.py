@@ -63,7 +63,7 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     """A table, or what is wrong with it; the others are not touched by its faults."""
     ids = [request.id for request in state.study.tables]
     if table_id not in ids:
-        raise fault(f"There is no table {table_id!r}.", "tables", f"Tables there are: {some(ids) or 'none'}.")
+        raise fault(f"There is no table {table_id!r}.", "tables", f"Tables: {some(ids) or 'none'}.")
     at = ids.index(table_id)
     request = state.study.tables[at]
     try:
@@ -140,7 +140,7 @@ def planned(
     shared = pipelines.pipeline(session, state).shared.value
     known = {name: code for name, code in column.items() if code is not None}
     if len(known) < len(column):
-        raise fault("A net of columns is not taken apart.", f"tables[{at}]", "Choose a single column.")
+        raise fault("A net of columns cannot be broken down.", f"tables[{at}]", "Choose a single column.")
     request = state.study.tables[at]
     parts = design_effect(shared, request, asked.stub, asked.stat, known, f"tables[{at}]")
     wanted = asked.wanted
@@ -152,7 +152,7 @@ def beside(session: Session, pipelines: Pipelines, state: StudyState, beside_id:
     """Models of the plan side by side; one that is at fault says so in its column."""
     asked = next((of for of in state.study.side_by_side if of.id == beside_id), None)
     if asked is None:
-        raise fault(f"There are no models side by side {beside_id!r}.", "side_by_side")
+        raise fault(f"There is no model comparison {beside_id!r}.", "side_by_side")
     ids = [request.id for request in state.study.models]
     found = []
     for name in asked.models:
@@ -219,8 +219,9 @@ def _unknown(requests: Sequence[TableRequest | Analysis], known: Collection[str]
         absent = [v for v in dict.fromkeys(named) if v and v not in known]
         if absent:
             what = "table" if isinstance(request, TableRequest) else "analysis"
-            said = f"The {what} {request.title or request.id} names {some(absent)}, which the study has not."
-            faults.append(Fault(said, name, "Mend the plan, or read it anyway.", kind="unknown_in_plan"))
+            said = f"The {what} {request.title or request.id} names {some(absent)}, which the "
+            "study does not have."
+            faults.append(Fault(said, name, "Correct the plan, or import it anyway.", kind="unknown_in_plan"))
     return faults
 
 

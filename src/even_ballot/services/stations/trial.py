@@ -58,7 +58,7 @@ def _first_stop(data: Dataset, later: Sequence[AnyStep], tables: Tables, first: 
     except StudyError as error:
         found = error.faults[0]
         return Fault(
-            f"Entry {at}, “{later[at - first].sentence()}”, would stop. {found.said}",
+            f"Entry {at}, “{later[at - first].sentence()}”, could then not be applied. {found.said}",
             f"ledger[{at - 1}]",
             found.mend,
         )

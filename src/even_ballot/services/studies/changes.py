@@ -47,7 +47,7 @@ def change(
     is checked and worked out first."""
     state = read_study(session, study_id)
     if strange := [name for name in parts if name not in _PARTS]:
-        raise fault(f"A study has no part {some(strange)}.", "", f"Parts there are: {some(_PARTS)}.")
+        raise fault(f"A study has no part {some(strange)}.", "", f"Parts: {some(_PARTS)}.")
     document = json.loads(dump_study(state.study)) | parts
     if "release" not in parts:
         document = without_gone(document)
@@ -118,10 +118,10 @@ def _said(before: Study, after: Study) -> str:
         "marks": "the rules for unreliable figures",
         "where": "the filter of all tables",
         "usual_banner": "the usual banner",
-        "suppression": "what is hidden",
+        "suppression": "disclosure control",
         "release": "the release",
         "title": "the title",
-        "alternatives": "alternatives to its decisions",
+        "alternatives": "the alternatives",
     }
     changed = [
         words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)

@@ -62,7 +62,7 @@ class StudyProgress:
         self._lost = any(f.kind == "not_placed" for f in found)
         if ledgered.fault is not None:
             self._faults += ledgered.fault.faults
-            says = f"step {len(ledgered.states) + 1} stops"
+            says = f"entry {len(ledgered.states) + 1} of the ledger fails"
         return codebook, Station("screening", "attention" if found or ledgered.fault else "ok", says)
 
     def _weighted(self) -> Station:
@@ -73,7 +73,7 @@ class StudyProgress:
             reports = self._pipelines.weighted(self._session, self._state)[1].reports
         except StudyError as error:
             self._faults += error.faults
-            return Station("weighting", "attention", "targets do not fit")
+            return Station("weighting", "attention", "check the targets")
         self._unmet = not all(report.converged for report in reports)
         if reports:
             self._weight = reports[-1].save_as
@@ -81,7 +81,11 @@ class StudyProgress:
             sample = self._pipelines.designed(self._session, self._state)[1]
         except StudyError as error:
             self._faults += error.faults
-            return Station("weighting", "attention", "the design does not fit")
+            return Station(
+                "weighting",
+                "attention",
+                "check the design",
+            )
         self._weights = weight_sums([part.weight for part in sample.parts])
         return _weighting_station(reports, False)
 

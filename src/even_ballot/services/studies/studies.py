@@ -56,7 +56,7 @@ def begin(
     codebook, steps = taken_lines(session, pipelines, file_id, lines)
     title = title.strip() or "Untitled study"
     study = Study(source=reading, title=title, codebook=codebook, ledger=steps)
-    return create_study(session, study, Files(file_id, {}), f"Brought in {file.name}").id
+    return create_study(session, study, Files(file_id, {}), f"Imported {file.name}").id
 
 
 def view(session: Session, pipelines: Pipelines, study_id: str) -> StudyView:
@@ -90,7 +90,7 @@ def set_lookup(
     study = state.study.model_copy(update={"lookups": {**state.study.lookups, name: reading}})
     files = replace(state.files, lookups={**state.files.lookups, name: file_id})
     after = parse_study(json.loads(dump_study(study)))
-    write(session, pipelines, state, edition, after, files, f"Brought in {file.name} to look up")
+    write(session, pipelines, state, edition, after, files, f"Imported {file.name} to look up")
 
 
 def copy(session: Session, study_id: str) -> str:
@@ -157,12 +157,12 @@ def take_in(session: Session, pipelines: Pipelines, name: str, content: bytes) -
     """A study from a ZIP of its study file and the files it reads."""
     items: dict[str, bytes] = HELPERS.run("unpack", content, name, size=len(content))
     if "study.json" not in items:
-        raise fault("The ZIP holds no study.json.", name, f"It holds: {some(list(items))}.")
+        raise fault("The ZIP contains no study.json.", name, f"It contains: {some(list(items))}.")
     study = parse_study(read_document(items["study.json"], "study.json"))
 
     def take(source: Source, where: str) -> str:
         if source.path not in items:
-            raise fault(f"The ZIP holds no {source.path}.", where, f"It holds: {some(list(items))}.")
+            raise fault(f"The ZIP contains no {source.path}.", where, f"It contains: {some(list(items))}.")
         return bring_in(session, pipelines, safe_name(source.path), items[source.path], source).id
 
     files = Files(
@@ -187,7 +187,7 @@ def lay_document(session: Session, pipelines: Pipelines, study_id: str, edition:
         raise fault(
             f"The study file reads {some(lacking)}, which this study does not have.",
             "lookups",
-            "Bring these files in first.",
+            "Import these files first.",
         )
     kept = json.loads(dump_study(state.study))
     laid = json.loads(dump_study(study)) | {"source": kept["source"], "lookups": kept.get("lookups", {})}

@@ -48,7 +48,7 @@ class _PastLimit(StudyError):
 
 
 def _too_much(memory: int) -> StudyError:
-    return _past(f"This needs more than the {memory / 2**30:.1f} GiB of memory that it may take.")
+    return _past(f"This needs more memory than the limit of {memory / 2**30:.1f} GiB.")
 
 
 def _past(what: str) -> StudyError:
@@ -68,7 +68,7 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
         try:
             if not connection.poll(_LOOK):
                 if time.monotonic() > until:
-                    raise _past(f"This took longer than the {seconds:,.0f} seconds that it may take.")
+                    raise _past(f"This took longer than the limit of {seconds:,.0f} seconds.")
                 if _resident(pid) > before + 2 * memory:
                     raise _too_much(memory)
                 continue
@@ -87,7 +87,7 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
             case _:
                 _error("helper failed", error=str(value)[:500])
                 raise fault(
-                    "This cannot be read: the program that takes it apart failed.",
+                    "The file cannot be read: the program reading it failed",
                     "",
                     "Check that it arrived whole.",
                 )
@@ -198,7 +198,7 @@ class Helpers:
             if code in (-signal.SIGABRT, -signal.SIGKILL):
                 raise _placed(_too_much(memory), where) from None
             raise fault(
-                "This cannot be read: taking it apart ended in a crash.",
+                "This cannot be read: crashed.",
                 where,
                 "Check that it arrived whole.",
             ) from None
@@ -228,7 +228,7 @@ class Helpers:
                 return
         except (EOFError, ConnectionError):
             _error("helper ended", task=name, code=one.process.wait())
-            raise fault("This took more memory than it may.", "", "Ask for less at once.") from None
+            raise fault("This exceeded its memory limit.", "", "Ask for less at once.") from None
         finally:
             if done and one.alive:
                 self._back(one, True)

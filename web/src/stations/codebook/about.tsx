@@ -12,7 +12,7 @@ type View = Schema["VariableView"];
 const ROLES = [
   ["", "an ordinary question"],
   ["id", "identifies the case"],
-  ["status", "status of the entry"],
+  ["status", "completion status"],
   ["started", "when it was started"],
   ["ended", "when it was ended"],
   ["seconds", "how long it took, in seconds"],
@@ -20,7 +20,7 @@ const ROLES = [
   ["stratum", "stratum"],
   ["cluster", "cluster (first-stage unit)"],
   ["population_size", "population size of the stratum (for the fpc)"],
-  ["order", "what was shown in which order"],
+  ["order", "order of presentation"],
   ["stratum", "stratum"],
   ["cluster", "cluster"],
   ["weight", "weight"],
@@ -29,7 +29,7 @@ const ROLES = [
 export const LEVELS = [
   ["nominal", "nominal: names without order"],
   ["ordinal", "ordinal: in order"],
-  ["interval", "interval: distances count"],
+  ["interval", "interval: equal distances"],
   ["ratio", "ratio: with a true zero"],
 ] as const;
 
@@ -111,7 +111,7 @@ export function AboutForm({ views, done }: { views: readonly View[]; done: () =>
       )}
       <div className="grid grid-cols-2 gap-4">
         {one && (
-          <Field label="Part in the survey" hint="Checks of whole entries use these: status, identifier, times.">
+          <Field label="Role" hint="Checks of whole entries use these: status, identifier, times.">
             {(p) => <Choice {...p} value={role} options={ROLES} onChange={(e) => setRole(e.target.value)} />}
           </Field>
         )}
@@ -127,7 +127,7 @@ export function AboutForm({ views, done }: { views: readonly View[]; done: () =>
         </Field>
         <Field label="Unit">{(p) => <TextInput {...p} value={unit} onChange={(e) => setUnit(e.target.value)} />}</Field>
         {numbers && (
-          <Field label="Smallest it can be" hint="What lies beyond is a finding.">
+          <Field label="Minimum valid value" hint="Values outside the range become findings.">
             {(p) => <TextInput {...p} value={least} onChange={(e) => setLeast(e.target.value)} />}
           </Field>
         )}
@@ -138,8 +138,8 @@ export function AboutForm({ views, done }: { views: readonly View[]; done: () =>
         )}
         {takesCodes && (
           <Field
-            label="Codes that mean no answer, a line each"
-            hint={one?.scale ? "Beside those of its answer scale." : "For example 999 Refused"}
+            label="Codes that mean no answer, one per line"
+            hint={one?.scale ? "In addition to those of its answer scale." : "For example 999 Refused"}
             wrong={wrong}
           >
             {(p) => <TextArea {...p} rows={2} value={missing} onChange={(e) => setMissing(e.target.value)} />}

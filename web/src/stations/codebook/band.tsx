@@ -52,10 +52,10 @@ export function BandForm({
         label="Where each band begins"
         hint={
           number
-            ? `Numbers run from ${number.low} to ${number.high}; those below the first beginning are in no band.`
+            ? `Numbers range from ${number.low} to ${number.high}; those below the first lower limit are in no band.`
             : undefined
         }
-        wrong={cuts && !bands ? "Numbers in ascending order are wanted, such as 18, 35, 60." : undefined}
+        wrong={cuts && !bands ? "Enter numbers in ascending order, such as 18, 35, 60." : undefined}
       >
         {(p) => <TextInput {...p} value={cuts} placeholder="18, 35, 60" onChange={(e) => setCuts(e.target.value)} />}
       </Field>
@@ -71,7 +71,7 @@ export function BandForm({
                 onChange={(e) => setLabels({ ...labels, [b.from]: e.target.value })}
               />
               <span className="text-soft">
-                from {b.from} {b.below != null && `up to below ${b.below}`}
+                from {b.from} {b.below != null && `to under ${b.below}`}
               </span>
             </li>
           ))}

@@ -46,7 +46,7 @@ export function FillBlankForm({
         )}
       </Field>
       <FormulaField
-        label="Only where (may be left out)"
+        label="Only where (optional)"
         rows={1}
         value={where}
         change={setWhere}

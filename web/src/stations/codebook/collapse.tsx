@@ -53,7 +53,7 @@ export function CollapseForm({ view, done }: { view: Schema["VariableView"]; don
                   value={group[a.code ?? 0] ?? ""}
                   onChange={(e) => setGroup({ ...group, [a.code ?? 0]: e.target.value })}
                   options={[
-                    ["", "nowhere: blank"],
+                    ["", "none (blank)"],
                     ...names.map((name, i) => [String(i), name.trim() || `Group ${i + 1}`] as const),
                   ]}
                 />

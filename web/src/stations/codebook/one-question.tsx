@@ -84,7 +84,7 @@ export function OneQuestionForm({ views, done }: { views: readonly VariableView[
             .slice(0, 8)
             .map((w) => `“${w}”`)
             .join(", ")}
-          . Blank beside another answer is not chosen; who left all blank has not answered.
+          . A blank counts as not chosen if another answer was given; if all are blank, the question was not answered.
         </p>
       )}
       <ActionButton

@@ -92,7 +92,7 @@ export function Numbers({
   const top = Math.max(...number.bars, 1);
   const facts: [string, number][] = [
     ["smallest", number.low],
-    ["quarter below", number.quarter],
+    ["lower quartile", number.quarter],
     ["median", number.median],
     ["three quarters below", number.three_quarters],
     ["largest", number.high],
@@ -163,7 +163,7 @@ function ToTable({ view }: { view: VariableView }) {
   return (
     <ActionButton
       id="to-table"
-      label="Its table by the usual banner"
+      label="Table by the default banner"
       keys="t"
       icon={Table}
       className="mt-2 -ml-2"

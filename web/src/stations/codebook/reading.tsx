@@ -59,7 +59,7 @@ export function TidyForm({ names, codebook, done }: Props & { codebook: Schema["
             onChange={(e) => setLetters(e.target.value as typeof letters)}
             options={[
               ["", "as it is"],
-              ["lower", "all small"],
+              ["lower", "all lower case"],
               ["upper", "ALL CAPITALS"],
               ["sentence", "First letter large"],
             ]}

@@ -56,7 +56,7 @@ export function RecodeForm({
         </tbody>
       </table>
       <Field
-        label="Ending of the new variable's name"
+        label="Suffix of the new variable’s name"
         hint={suffix ? undefined : "Left empty, the codes change in place."}
       >
         {(p) => <TextInput {...p} className="!w-48" value={suffix} onChange={(e) => setSuffix(e.target.value)} />}

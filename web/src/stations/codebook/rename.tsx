@@ -14,9 +14,9 @@ export function RenameForm({ name }: { name: string }) {
   const [to, setTo] = useState(name);
   const taken = useCodebook().variables.some((v) => v.variable.name === to && to !== name);
   const wrong = !NAME.test(to)
-    ? "Letters, digits and _ are wanted, a letter first, so that it can stand in a formula."
+    ? "Use letters, digits and _, starting with a letter, so that formulas can use the name."
     : taken
-      ? `There is a variable ${to} already.`
+      ? `A variable ${to} already exists.`
       : undefined;
   return (
     <div>

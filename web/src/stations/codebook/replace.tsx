@@ -25,7 +25,7 @@ export function ReplaceForm({ names, done }: { names: readonly string[]; done: (
     <>
       <Field
         label="Wordings, “old = new” a line each"
-        hint="Nothing after the sign is blank."
+        hint="Leave the right side empty to make the cell blank."
         wrong={text.trim() && !wordings ? "Each line is a wording, an equals sign, and what it becomes." : undefined}
       >
         {(p) => (
@@ -39,7 +39,7 @@ export function ReplaceForm({ names, done }: { names: readonly string[]; done: (
           />
         )}
       </Field>
-      <Tick label="In parts of answers, too" checked={part} onChange={(e) => setPart(e.target.checked)} />
+      <Tick label="Also within longer answers" checked={part} onChange={(e) => setPart(e.target.checked)} />
       <TakeStep id="apply-replace" label="Replace" icon={Swap} step={step} done={done} />
     </>
   );

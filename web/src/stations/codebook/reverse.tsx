@@ -21,7 +21,7 @@ export function ReverseForm({
   return (
     <div>
       <Field
-        label="Ending of the new variable's name"
+        label="Suffix of the new variable’s name"
         hint={
           suffix
             ? `Makes ${names.map((n) => n + suffix).join(", ")}; ${names.length > 1 ? "the variables stay" : `${names[0]} stays`} as ${names.length > 1 ? "they are" : "it is"}.`

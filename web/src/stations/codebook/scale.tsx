@@ -249,7 +249,7 @@ export function ScaleForm({
                       options={[
                         ["own", "an answer"],
                         ["missing", "means no answer"],
-                        ["other", "no answer of its own"],
+                        ["other", "not a separate answer"],
                         ...own
                           .filter((o) => o !== text)
                           .slice(0, 40)

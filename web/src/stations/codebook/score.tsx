@@ -32,7 +32,7 @@ export function ScoreForm({
         <Field label="Name of the new variable">
           {(p) => <TextInput {...p} value={into} onChange={(e) => setInto(e.target.value)} />}
         </Field>
-        <Field label="It is">
+        <Field label="Calculate">
           {(p) => (
             <Choice
               {...p}
@@ -48,7 +48,10 @@ export function ScoreForm({
         </Field>
         {how !== "blank" && (
           <>
-            <Field label="Answers wanted at least" hint={`Of ${items.length}; with fewer the score is missing.`}>
+            <Field
+              label="Minimum number of items answered"
+              hint={`Of ${items.length}; with fewer the score is missing.`}
+            >
               {(p) => <TextInput {...p} value={least} onChange={(e) => setLeast(e.target.value)} />}
             </Field>
             <Field label="Label">
@@ -57,7 +60,7 @@ export function ScoreForm({
           </>
         )}
       </div>
-      <TakeStep id="apply-score" label="Make the score" step={step} done={done} />
+      <TakeStep id="apply-score" label="Create variable" step={step} done={done} />
     </div>
   );
 }

@@ -159,7 +159,7 @@ function Files() {
       );
       await client.invalidateQueries({ queryKey: studyQuery(study.id).queryKey });
       const lost = laid.unknown.length ? ` Not in this study: ${laid.unknown.slice(0, 5).join(", ")}.` : "";
-      if (!laid.says.length) tell(`${file.name} says nothing new.${lost}`);
+      if (!laid.says.length) tell(`${file.name} contains no changes.${lost}`);
       else
         tell(
           `${laid.says.slice(0, 6).join("; ")}${laid.says.length > 6 ? ` and ${laid.says.length - 6} more` : ""}.${lost}`,
@@ -350,7 +350,7 @@ export function CodebookStation() {
               shown={item ? rows.findIndex((r) => r.key === item) : -1}
             />
           </div>
-          {!shown.length && <p className="text-soft">No name and no question holds “{search}”.</p>}
+          {!shown.length && <p className="text-soft">No variable matches “{search}”.</p>}
         </>
       }
       right={

@@ -69,13 +69,13 @@ const TOOLS: Tool[] = [
   },
   {
     name: "split",
-    label: "Several answers …",
+    label: "Split answers …",
     fits: (views) => views.length === 1 && kinds(views, "text") && separatorOf(first(views)) != null,
     form: (views, _, done) => <SplitForm view={first(views)} done={done} />,
   },
   {
     name: "one-question",
-    label: "One question of several answers …",
+    label: "Combine into a multiple-response question …",
     fits: (views) => views.length > 1 && kinds(views, "text", "number", "coded") && views.every((v) => v.distinct <= 3),
     form: (views, _, done) => <OneQuestionForm views={views} done={done} />,
   },

@@ -39,11 +39,11 @@ export function LookUpForm({ name, file }: { name: string; file: Schema["FilePre
   const take = free.filter((c) => !left.includes(c));
   return (
     <section aria-label="Look up" className="mb-6 max-w-3xl">
-      <Sub>Look these columns up for every case</Sub>
+      <Sub>Join these columns to the cases</Sub>
       {keys.map((key, at) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a key has no other name than its place
         <div key={at} className="grid grid-cols-2 gap-4">
-          <Field label={at ? "and this column" : "Where this column of the file"}>
+          <Field label={at ? "and this column" : "Key column in the file"}>
             {(p) => (
               <Choice
                 {...p}
@@ -94,7 +94,7 @@ export function LookUpForm({ name, file }: { name: string; file: Schema["FilePre
       </fieldset>
       <TakeStep
         id="look-up"
-        label="Look them up"
+        label="Join columns"
         icon={LinkSimple}
         step={
           keys.every((k) => k.ours && k.theirs) && take.length

@@ -92,7 +92,7 @@ function Report({ look }: { look: Refresh }) {
             ))}
           </ul>
           <p className="text-soft text-sm">
-            Once it is imported they can be switched off, mended or taken out in the ledger.
+            After import they can be switched off, corrected or deleted in the ledger.
           </p>
         </>
       )}
@@ -117,7 +117,7 @@ function Report({ look }: { look: Refresh }) {
         ))}
       </ul>
       <Sub>Answers never seen before</Sub>
-      {!drift.new_answers.length && <p>None in questions of few answers.</p>}
+      {!drift.new_answers.length && <p>None in questions with few distinct answers.</p>}
       <ul>
         {drift.new_answers.map((column) => (
           <li key={column.column}>
@@ -215,8 +215,8 @@ export function NewerFile({ file }: { file: string }) {
         <legend className="sr-only">What it is</legend>
         {(
           [
-            [false, "It stands in place of the answers there are"],
-            [true, "It adds its records to them"],
+            [false, "Replace the existing answers"],
+            [true, "Add its records to the existing answers"],
           ] as const
         ).map(([value, label]) => (
           <label key={label} className="flex cursor-pointer items-center gap-2 text-sm">

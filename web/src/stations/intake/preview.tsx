@@ -65,7 +65,7 @@ export function IntakePreview() {
               disabled={begin.isPending || !title.trim()}
               run={() => begin.mutate(true)}
             />
-            <p className="mt-3 text-soft text-xs">A codebook of your own can be applied to columns as they are.</p>
+            <p className="mt-3 text-soft text-xs">To apply your own codebook, import the columns unchanged.</p>
             <ActionButton
               id="import-plain"
               label="Import without the codebook"

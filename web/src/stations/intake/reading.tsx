@@ -11,7 +11,7 @@ const DELIMITERS = [
   [",", "comma"],
   [";", "semicolon"],
   ["\t", "tab"],
-  ["|", "upright bar"],
+  ["|", "vertical bar"],
 ] as const;
 const ENCODINGS = [
   ["utf-8", "UTF-8"],
@@ -64,7 +64,7 @@ function SideBySide({
   const names = new Map<string, string>(ENCODINGS);
   return (
     <fieldset className="my-3">
-      <legend className="font-semibold text-sm">Which of these reads right?</legend>
+      <legend className="font-semibold text-sm">Which of these looks right?</legend>
       {readings.map(({ encoding, words }) => (
         <button
           key={encoding}
@@ -214,13 +214,13 @@ export function Reading({
       )}
       {reading.header_rows != null && (
         <>
-          {pick("Rows of headings", String(reading.header_rows), ROWS, (rows) => ({
+          {pick("Header rows", String(reading.header_rows), ROWS, (rows) => ({
             header_rows: Number(rows),
             names_row: Math.min(reading.names_row ?? 1, Number(rows)),
           }))}
           {reading.header_rows > 1 &&
             pick(
-              "Short names stand in",
+              "Variable names are in",
               String(reading.names_row ?? 1),
               NAMES.slice(0, reading.header_rows),
               (row) => ({

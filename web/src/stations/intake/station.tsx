@@ -90,7 +90,7 @@ export function IntakeStation() {
               </p>
               <ActionButton
                 id="bring-lookup"
-                label="Bring in a file to look up"
+                label="Add a lookup file"
                 icon={FileArrowUp}
                 run={() => pickFile(ANSWER_FILES, arriving.begin)}
               />

@@ -113,7 +113,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
                   <button
                     type="button"
                     data-passing
-                    aria-label={`Take in ${title}`}
+                    aria-label={`Add ${title}`}
                     title="Take in"
                     onClick={() => key && planning.add({ [key]: id, level: 1, note: "" })}
                     className="rounded p-0.5 hover:bg-wash hover:text-ink"

@@ -111,7 +111,7 @@ export function Look({ planning }: { planning: Planning }) {
             }
           />
         ))}
-        <Field label="Resolution of .png" hint="Points for each point of the drawing, 1 to 8.">
+        <Field label="Resolution of .png" hint="Pixels per point of the drawing, 1 to 8.">
           {(p) => (
             <TextInput
               {...p}
@@ -158,7 +158,7 @@ export function Look({ planning }: { planning: Planning }) {
           "A4",
         )}
         {choice(
-          "Pages on their side",
+          "Landscape pages",
           "turn",
           [
             ["where it helps", "where a table is wide"],

@@ -29,7 +29,7 @@ const FILES = [
     "release/weighting.html",
     "The report on the weights",
     "weighting.html",
-    "A page: base weights, fit of every margin, health of the weights, the design.",
+    "A page: base weights, fit of every margin, weight diagnostics, the design.",
   ],
   ["release/results.json", "Every figure", "results.json", "All estimates, tests and reports with full precision."],
 ] as const;

@@ -255,9 +255,9 @@ export function Pages({ view, planning }: { view: ReleaseView; planning: Plannin
       />
       <div className="flex items-baseline gap-3">
         <InPlace
-          label="Authors, parted by semicolons"
+          label="Authors, separated by semicolons"
           value={(plan.authors ?? []).join("; ")}
-          placeholder="Authors, parted by semicolons"
+          placeholder="Authors, separated by semicolons"
           take={(text) =>
             save({
               authors: text
@@ -289,7 +289,7 @@ export function Pages({ view, planning }: { view: ReleaseView; planning: Plannin
       <InPlace
         label="Own paragraphs on method"
         value={plan.method ?? ""}
-        placeholder="Own paragraphs on method, after what is said by itself"
+        placeholder="Your own paragraphs on method, after the automatic ones"
         long
         className="!mt-2 !max-w-prose !font-serif"
         take={(method) => save({ method })}

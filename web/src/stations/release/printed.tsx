@@ -2,7 +2,7 @@ import type { Schema } from "../../api/client";
 
 type Table = Schema["PrintedTable"];
 
-/** Rows of headings, each with how many columns before it have none. */
+/** Header rows, each with how many columns before it have none. */
 function spaced(table: Table) {
   const covered = new Set<string>();
   return table.heads.map((row, r) => {

@@ -41,7 +41,7 @@ export function ReleaseStation() {
     if (!ready) {
       return (
         <Empty title="Not ready yet">
-          What stops the study is said above. The release is laid out once that is mended.
+          The blocking problems are listed above. The release is laid out once they are fixed.
         </Empty>
       );
     }

@@ -42,7 +42,9 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
               icon={UploadSimple}
               run={() => pickFile(".docx", bring)}
             />
-            {name && <ActionButton id="no-template" label="Without" look="quiet" run={() => put({ template: null })} />}
+            {name && (
+              <ActionButton id="no-template" label="Remove template" look="quiet" run={() => put({ template: null })} />
+            )}
           </div>
           <Faults faults={faults} />
         </>

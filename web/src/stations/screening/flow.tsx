@@ -67,9 +67,7 @@ export function Flow() {
                 <ActionButton
                   id={`take-back-${entry.step}`}
                   label={
-                    entry.off
-                      ? `Set them aside again (entry ${entry.step})`
-                      : `Take them all back (entry ${entry.step})`
+                    entry.off ? `Set them aside again (entry ${entry.step})` : `Restore them all (entry ${entry.step})`
                   }
                   icon={Power}
                   look="quiet"

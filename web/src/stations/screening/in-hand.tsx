@@ -26,7 +26,7 @@ function GiveCode({ group, codebook }: { group: Group; codebook: Schema["Codeboo
   if (!scale)
     return (
       <p className="max-w-xl text-soft text-sm">
-        Lay an answer scale on the question first, in the Codebook; or read it as numbers.
+        Apply an answer scale to the question first, in the Codebook, or read it as numbers.
       </p>
     );
   const codes = group.kind === "blank" ? (scale.missing ?? []) : [...scale.codes, ...(scale.missing ?? [])];
@@ -105,7 +105,7 @@ function Reopen({ group }: { group: Group }) {
     group.findings.some((f) => f.kind === kind && f.value === (value ?? "") && f.variable === (variable ?? ""));
   return (
     <p className="flex items-center gap-3">
-      Let stand: {group.accepted}.
+      Accepted: {group.accepted}.
       <ActionButton
         id="reopen-finding"
         label="Look at it again"

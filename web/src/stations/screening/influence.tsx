@@ -10,7 +10,7 @@ export function Threshold() {
   const study = useStudy();
   const { change } = useChange();
   return (
-    <Field label="Found beyond" hint="Standard errors of the mean that one case makes.">
+    <Field label="Flag above" hint="Contribution of one case to a mean, in standard errors.">
       {(p) => (
         <NumberField
           {...p}

@@ -22,7 +22,7 @@ function HowMany({ found }: { found: NonResponse }) {
           <th className="font-semibold" colSpan={2}>
             Cases
           </th>
-          <th className="w-28 text-right font-semibold">As many or more</th>
+          <th className="w-28 text-right font-semibold">That many or more</th>
         </tr>
       </thead>
       <tbody className="figures">
@@ -147,14 +147,14 @@ export function LeftOut() {
         </div>
         <ActionButton
           id="check-this-run"
-          label="Check mostly unanswered over these"
+          label="Use these questions for “Mostly unanswered”"
           icon={Check}
           className="mb-2"
           disabled={!run.length || change.isPending}
           run={() => change.mutate({ screening: { ...settings, questions: run } })}
         />
       </div>
-      <Sub>How much each case left out</Sub>
+      <Sub>Unanswered questions per case</Sub>
       <HowMany found={found} />
       <Sub>Patterns</Sub>
       <Patterns found={found} />
@@ -167,7 +167,7 @@ export function LeftOut() {
             <th className="w-16 text-right font-semibold">%</th>
             <th className="w-16 text-right font-semibold">Blank</th>
             <th className="w-24 text-right font-semibold">No answer</th>
-            <th className="w-24 text-right font-semibold">Not placed</th>
+            <th className="w-24 text-right font-semibold">Unrecognised</th>
           </tr>
         </thead>
         <tbody className="figures">

@@ -51,7 +51,7 @@ export function Rules() {
         value={must}
         change={setMust}
         faults={broken?.faults}
-        hint="For example household >= 1, or age >= 18 or tenure != 2. What is missing breaks no rule."
+        hint="For example household >= 1, or age >= 18 or tenure != 2. A missing value never breaks a rule."
       />
       <p className="text-sm" role="status">
         {broken?.cases != null && `Broken by ${plural(broken.cases, "case")} of ${count(broken.of)}.`}

@@ -115,8 +115,8 @@ export function ScreeningStation() {
             <>
               <Sub>{KINDS.influential?.heading}</Sub>
               <p className="text-soft text-sm">
-                No case makes more than {plainly(study.document.screening?.influence ?? INFLUENCE)} standard errors of
-                the mean of a number.
+                No case contributes more than {plainly(study.document.screening?.influence ?? INFLUENCE)} standard
+                errors to the mean of any number.
               </p>
               <Threshold />
             </>
@@ -150,7 +150,7 @@ export function ScreeningStation() {
           <InHand key={current.key} group={current} />
         ) : item === "too_fast" || item === "too_little" ? (
           <>
-            <Heading over={KINDS[item]?.heading}>Nobody is under the cut-off</Heading>
+            <Heading over={KINDS[item]?.heading}>No case is below the cut-off</Heading>
             <CutOff kind={item} />
           </>
         ) : item ? (

@@ -65,7 +65,7 @@ function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted:
               got(api.DELETE("/api/v1/studies/{study_id}", path(study.id)))
                 .then(() => {
                   changed();
-                  tell(`${study.title} is out of the list.`, { label: "Bring it back", go: bringBack });
+                  tell(`${study.title} was deleted.`, { label: "Bring it back", go: bringBack });
                 })
                 .catch(tell)
             }
@@ -124,7 +124,7 @@ export function StudiesPage() {
         </ul>
         {!studies.length && <p className="py-6 text-soft">{deleted ? "Nothing has been deleted." : "No study yet."}</p>}
         <div className="mt-4 flex gap-2">
-          <ActionButton id="take-in" label="Take in a saved study (ZIP)" icon={UploadSimple} run={takeIn} />
+          <ActionButton id="take-in" label="Import a saved study (ZIP)" icon={UploadSimple} run={takeIn} />
           <ActionButton
             id="demo"
             label="Bring in the demo study afresh"

@@ -42,7 +42,7 @@ function PlanFiles() {
       });
     } catch (error) {
       const unknown = error instanceof Refusal && error.faults.some((f) => f.kind === "unknown_in_plan");
-      if (unknown) tell(error as Error, { label: "Read it anyway", go: () => lay(file, true) });
+      if (unknown) tell(error as Error, { label: "Import anyway", go: () => lay(file, true) });
       else refuse(error as Error);
     }
   };
@@ -50,9 +50,9 @@ function PlanFiles() {
     <>
       <Sub>The plan as a file</Sub>
       <p className="max-w-2xl text-soft text-sm">
-        One line a table, to be written in a spreadsheet: title, stub (variables parted by semicolons), banner (a &gt; b
-        for a nest), filter, figures, tests. What has no column of its own stands in the last one. Both kinds hold
-        everything.
+        One line per table, editable in a spreadsheet: title, stub (variables separated by semicolons), banner (a &gt; b
+        for a nest), filter, figures, tests. Settings without a column of their own are in the last one. Both formats
+        contain everything.
       </p>
       <div className="mt-1 flex flex-wrap items-center gap-1">
         <ActionButton
@@ -75,11 +75,7 @@ function PlanFiles() {
         >
           Read a plan …
         </ActionButton>
-        <Tick
-          label="in place of the tables there are"
-          checked={replace}
-          onChange={(e) => setReplace(e.target.checked)}
-        />
+        <Tick label="replace the existing tables" checked={replace} onChange={(e) => setReplace(e.target.checked)} />
       </div>
     </>
   );
@@ -98,7 +94,7 @@ function Rules({ rules, marks, change }: { rules: readonly Rule[]; marks: Marks;
       />
       {value != null && (
         <NumberField
-          aria-label={`Weak: ${label}`}
+          aria-label={`Unreliable: ${label}`}
           value={value}
           empty={false}
           fits={(n) => n >= least}
@@ -129,11 +125,11 @@ function MarkRules({ marks, change }: { marks: Marks; change: (marks: Marks) => 
       <p className="text-soft text-sm">A figure is marked ° where it has</p>
       <Rules rules={weak} marks={marks} change={change} />
       <Tick
-        label="What is relative to a share p is held against 1 − p, too"
+        label="Apply the relative criteria to 1 − p as well as to p"
         checked={marks.complement ?? false}
         onChange={(e) => change({ ...marks, complement: e.target.checked })}
       />
-      <p className="mt-1 text-soft text-sm">Letters never stand beside weak figures,</p>
+      <p className="mt-1 text-soft text-sm">No letters are shown beside unreliable figures,</p>
       <Rules rules={letters} marks={marks} change={change} />
     </>
   );
@@ -154,13 +150,13 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
       <Heading over="Plan of tables">For all tables</Heading>
       <FilterField
         label="Filter of the study"
-        hint="Every table is held to it: a domain, nobody is set aside by it. Left empty: everybody."
+        hint="Applies to every table, as a domain: no case is set aside. Empty: all cases."
         value={saved.document.where}
         take={(where) => change.mutate({ where })}
       />
       <FindMany
         id="usual-banner"
-        label="Usual banner"
+        label="Default banner"
         hint="A new table begins with it; so does the table of a question, from the Codebook."
         chosen={chosenOf(document.usual_banner ?? [])}
         options={coded}
@@ -179,7 +175,7 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         />
         {below != null && (
           <NumberField
-            aria-label="Cases that are enough to be shown"
+            aria-label="Smallest count shown"
             value={below}
             empty={false}
             fits={(n) => n >= 2 && Number.isInteger(n)}
@@ -188,11 +184,11 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         )}
       </div>
       <p className="max-w-2xl text-soft text-sm">
-        With them go as many others as it takes that nobody can work them out from everything this study releases: its
-        tables, their totals, weighted figures and tests, and the report on weightings. Of a hidden small count nobody
-        can then tell whether it is 0, the number above, or what lies between. It does not protect against somebody who
-        knows who took part, or against other releases. What is hidden is shown as × in every table and in the release,
-        and counted in its notes; smallest and largest values of numbers are never released with it.
+        As many other figures are suppressed (secondary suppression) as are needed to keep anyone from working them out
+        from what this study releases: its tables, their totals, weighted figures and tests, and the report on
+        weightings. A suppressed small count could then be anything from 0 to the number above. It does not protect
+        against somebody who knows who took part, or against other releases. What is hidden is shown as × in every table
+        and in the release, and counted in its notes; smallest and largest values of numbers are never released with it.
       </p>
       {below != null && <Hidden />}
       <PlanFiles />
@@ -211,11 +207,11 @@ function Hidden() {
       {plural(control.small, "small group is", "small groups are")} hidden, {count(control.protecting)} more to protect
       them. Found in {seconds.toFixed(1)} s.
       {control.unjudged > 0 &&
-        ` For ${plural(control.unjudged, "group")} no other counts were found; everything around is hidden.`}
+        ` For ${plural(control.unjudged, "group")} no other counts were found; everything around them is suppressed.`}
       {!control.weights_judged &&
-        " There are more than 100 different weights, so weighted figures were not judged as telling counts of cases."}
+        " There are more than 100 different weights, so weighted figures were not checked for revealing counts of cases."}
       {control.dominated.length > 0 &&
-        ` Every figure of ${control.dominated.join(", ")} is hidden by the rule of dominance.`}
+        ` Every figure of ${control.dominated.join(", ")} is hidden by the dominance rule.`}
     </p>
   );
 }

@@ -51,7 +51,7 @@ function Compared({
   const of = (x: number | null | undefined) => (x == null ? "–" : decimals(share ? 100 * x : x, share ? 1 : 2));
   return (
     <table className="figures mt-2 text-sm">
-      <caption className="text-left text-soft text-xs">Less the other column ({level})</caption>
+      <caption className="text-left text-soft text-xs">Difference from the other column ({level})</caption>
       <tbody>
         {mine.map((t) => {
           const sign = is(t.a) ? 1 : -1;
@@ -196,7 +196,7 @@ export function Behind({
           {apartable && (
             <ActionButton
               id="deff-apart"
-              label={apart ? "Hide where its design effect comes from" : "Where its design effect comes from"}
+              label={apart ? "Hide where its design effect comes from" : "Components of the design effect"}
               icon={Divide}
               pressed={apart}
               className="mt-1"
@@ -205,7 +205,7 @@ export function Behind({
           )}
           <ActionButton
             id="figure-depends"
-            label="What it depends on"
+            label="Sensitivity"
             icon={TreeStructure}
             className="mt-1"
             run={() =>

@@ -88,7 +88,7 @@ export function ContrastDraft({
       {terms.map((term, i) => (
         <span key={JSON.stringify(term.at)} className="flex items-center gap-1 rounded bg-wash pl-1">
           <NumberField
-            aria-label={`How often ${name(term.at)} counts`}
+            aria-label={`Coefficient of ${name(term.at)}`}
             className="!w-14"
             value={term.times}
             empty={false}

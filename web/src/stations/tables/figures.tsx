@@ -25,7 +25,7 @@ const TESTS = [
   ["columns", "column differences (letters)"],
   ["independence", "independence (Rao–Scott)"],
   ["wald", "the same, adjusted Wald"],
-  ["trend", "trend over the banner's order"],
+  ["trend", "trend across the banner"],
 ] as const;
 const ADJUST = [
   ["none", "not adjusted"],
@@ -120,7 +120,7 @@ export function Figures({ request, codebook, save }: Asked) {
           <span className="flex items-center gap-1 text-sm">
             ratio per
             <Choice
-              aria-label="What ratios are per"
+              aria-label="Denominator of ratios"
               className="!w-40 !py-0"
               value={request.per ?? ""}
               options={numbers.map((name) => [name, name] as const)}
@@ -146,7 +146,7 @@ export function Figures({ request, codebook, save }: Asked) {
             className="!w-36"
             value={request.layout ?? "crosstab"}
             options={[
-              ["crosstab", "a crosstab each"],
+              ["crosstab", "one crosstab per question"],
               ["battery", "items down"],
             ]}
             onChange={(e) => save({ layout: e.target.value as Request["layout"] })}

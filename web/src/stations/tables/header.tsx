@@ -53,14 +53,7 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
           <option key={g} value={g} />
         ))}
       </datalist>
-      <ActionButton
-        id="table-up"
-        label="Further up in the plan"
-        icon={ArrowUp}
-        bare
-        look="quiet"
-        run={() => shift(-1)}
-      />
+      <ActionButton id="table-up" label="Move up in the plan" icon={ArrowUp} bare look="quiet" run={() => shift(-1)} />
       <ActionButton
         id="table-down"
         label="Further down in the plan"
@@ -86,7 +79,7 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
       />
       <ActionButton
         id="drop-table"
-        label="Take this table out of the plan"
+        label="Remove this table from the plan"
         icon={Trash}
         bare
         look="quiet"

@@ -101,7 +101,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       <div className="flex gap-1 border-hair border-y py-0.5">
         <ActionButton
           id="show-picture"
-          label={pictured ? "Show the table" : "Show it as a picture"}
+          label={pictured ? "Show the table" : "Show as chart"}
           keys="p"
           icon={pictured ? TableIcon : ChartBarHorizontal}
           run={() => setPictured(!pictured)}
@@ -144,10 +144,10 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           </span>
         )}
       </div>
-      {!begun && <p className="mt-3 text-soft">Choose what stands in the stub; the table is counted at once.</p>}
+      {!begun && <p className="mt-3 text-soft">Choose the stub; the table is calculated at once.</p>}
       {!view && counting && begun && (
         <p role="status" className="mt-3 text-soft">
-          {there ? "Counting …" : "Counted once it is saved."}
+          {there ? "Counting …" : "Calculated once saved."}
         </p>
       )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}

@@ -109,11 +109,11 @@ export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         nest
         change={setBanner}
       />
-      <Field label="Under the heading" hint="Left empty, they stand in the plan by themselves.">
+      <Field label="Under the heading" hint="Empty: no group.">
         {(p) => <TextInput {...p} className="!w-72" value={group} onChange={(e) => setGroup(e.target.value)} />}
       </Field>
       <Tick
-        label="A battery that is there with all its items makes one table, items down"
+        label="One table, items as rows, for each battery chosen with all its items"
         checked={whole}
         onChange={(e) => setWhole(e.target.checked)}
       />

@@ -73,7 +73,7 @@ function Figure({
           </>
         )}
         {main.hidden?.[column] ? (
-          <span title="Hidden: few cases, or it would give others away">×</span>
+          <span title="Suppressed: few cases, or it would reveal others">×</span>
         ) : (
           printed(main.values[column], shapeAt(main, column))
         )}
@@ -210,7 +210,7 @@ export function Page({
                 <td colSpan={grid.columns + 1} className="py-1 pl-3 text-heed">
                   {result.in_filter === 0
                     ? "▲ No case meets the filter, so there is nothing to count."
-                    : "▲ Nobody in the filter answered this."}
+                    : "▲ There is no figure to show here."}
                 </td>
               </tr>
             )}

@@ -105,7 +105,7 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
         </ActionButton>
         <ActionButton
           id="plan-depends"
-          label="What the figures depend on"
+          label="Sensitivity of the figures"
           icon={TreeStructure}
           look="quiet"
           pressed={current === DEPENDS}

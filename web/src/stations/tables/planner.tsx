@@ -27,7 +27,7 @@ function Product({ parts }: { parts: Schema["DeffParts"] }) {
   return (
     <table className="figures mt-1 text-sm">
       <caption className="text-left text-soft text-xs">
-        The design effect as a product: over 1 costs cases, under 1 saves some.
+        The design effect as a product of factors: above 1 lowers the effective sample size, below 1 raises it.
       </caption>
       <tbody>
         {shown.map(([key, label, says]) => {
@@ -134,20 +134,20 @@ export function Planner({ table, cell }: { table: string; cell: Schema["Cell"] }
       </p>
       <h3 className="mt-3 font-semibold font-serif">Another sample like this one</h3>
       <div className="flex flex-wrap items-end gap-4">
-        <Field label="It is to show">
+        <Field label="Aim">
           {(p) => (
             <Choice
               {...p}
               value={aim}
               options={[
-                ["half_width", "the figure, give or take"],
-                ["difference", "a difference of two halves of it"],
+                ["half_width", "the figure, with a margin of error of"],
+                ["difference", "a difference between two halves of the sample, of"],
               ]}
               onChange={(e) => setAim(e.target.value as typeof aim)}
             />
           )}
         </Field>
-        <Field label={share ? "In points" : "As large as"}>
+        <Field label={share ? "In points" : "Size"}>
           {(p) => <NumberField {...p} className="!w-24" value={size} fits={(n) => n > 0} take={setSize} />}
         </Field>
         <Field label="Cost of a case">

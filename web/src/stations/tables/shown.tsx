@@ -159,7 +159,7 @@ export function Shown({
         )}
         <ActionButton
           id="shown-as-is"
-          label="Show everything as it is"
+          label="Reset rows and columns"
           look="quiet"
           disabled={saysShown(display) === "as they are" && !said.length}
           run={() => redisplay({})}

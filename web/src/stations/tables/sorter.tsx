@@ -42,7 +42,7 @@ export function Sorter({
     <button
       type="button"
       data-passing
-      title={`Sort ${what} by this; once more: the other way, then as it was`}
+      title={`Sort ${what} by this; press again to reverse, then to reset`}
       className="rounded hover:bg-wash"
       onClick={() => take(turned(now && whole(now), wanted))}
     >

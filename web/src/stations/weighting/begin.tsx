@@ -16,7 +16,7 @@ type Kind = "none" | "column" | "stratum" | "product";
 const KINDS = [
   ["none", "1 for every case"],
   ["column", "a variable"],
-  ["stratum", "people in the stratum over its cases"],
+  ["stratum", "stratum population ÷ its cases"],
   ["product", "a product of variables"],
 ] as const;
 
@@ -172,7 +172,7 @@ function Base({ at, numbers, names }: { at: number; numbers: string[]; names: st
           />
           <PickMany
             id="base-over"
-            label="Divided by the chances"
+            label="Divided by selection probabilities"
             chosen={product.over ?? []}
             options={numbers}
             change={(over) => keep({ ...product, over })}
@@ -205,7 +205,7 @@ function NonResponse({
   return (
     <>
       <Tick
-        label="Those who answered take over the weight of those who did not"
+        label="Adjust for non-response"
         checked={on}
         onChange={(e) => {
           setOn(e.target.checked);
@@ -232,13 +232,13 @@ function NonResponse({
             <>
               <PickMany
                 id="cells"
-                label="In cells of"
+                label="Adjustment cells"
                 chosen={cells}
                 options={coded}
                 change={(to) => save({ nonresponse: { ...held, cells: to } })}
                 hint="Within a cell, those who answered stand for those who did not. None: one cell of everybody."
               />
-              <Field label="A cell is small under so many who answered">
+              <Field label="Flag cells with fewer respondents than">
                 {(p) => (
                   <NumberField
                     {...p}
@@ -260,7 +260,7 @@ function NonResponse({
             <tr className="border-rule border-y text-right font-serif">
               <th className="py-1 pr-8 text-left font-semibold">Cell</th>
               <th className="w-24 font-semibold">Answered</th>
-              <th className="w-24 font-semibold">Did not</th>
+              <th className="w-24 font-semibold">Did not answer</th>
               <th className="w-24 font-semibold">Factor</th>
             </tr>
           </thead>
@@ -370,7 +370,7 @@ export function Begin({
         </Field>
       </div>
       <div className="flex flex-wrap items-start gap-4">
-        <Field label="Largest gap that counts as met" hint="As a share of the whole.">
+        <Field label="Tolerance (largest gap)" hint="As a share of the whole.">
           {(p) => (
             <NumberField
               {...p}
@@ -381,7 +381,7 @@ export function Begin({
             />
           )}
         </Field>
-        <Field label="Cycles at most">
+        <Field label="Maximum cycles">
           {(p) => (
             <NumberField
               {...p}

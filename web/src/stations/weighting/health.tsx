@@ -121,7 +121,7 @@ export function Health({ at, report, faults }: { at: number; report?: Report; fa
               <Sub>Heaviest cases</Sub>
               <Heaviest at={at} />
               <p className="mt-1 text-soft text-xs">
-                Of {count(report.n)} cases with a weight. A case opens among all cells, where it can be looked at whole.
+                Of {count(report.n)} cases with a weight. Click a case to see its whole record in All cells.
               </p>
             </div>
           </div>

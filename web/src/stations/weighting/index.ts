@@ -23,7 +23,7 @@ export const weighting = {
       "The design says how the sample was drawn and how standard errors are made. It is declared once and every table uses it.",
     ],
     words: [
-      ["Base weight", "the inverse of a case's chance to be drawn; without one, every case starts at 1."],
+      ["Base weight", "the inverse of a case’s selection probability; without one, every case starts at 1."],
       ["Margin", "a variable, or several crossed, whose population shares or counts are known."],
       [
         "Effective sample size",
@@ -50,7 +50,7 @@ export const weighting = {
         "the parts the population was divided into before drawing; the first-stage units drawn in them.",
       ],
       [
-        "Population of units",
+        "Population size (for the fpc), as on the design page",
         "how many first-stage units each stratum has in all, for the finite population correction.",
       ],
     ],

@@ -101,7 +101,7 @@ function PriceRow({ price, chosen, pick }: { price: Price; chosen: boolean; pick
         ) : (
           moved &&
           (Math.abs(moved.within - moved.without) < 0.0005
-            ? "none by 0.05 points"
+            ? "none by 0.05 points or more or more"
             : `${moved.variable}, ${moved.label}: ${percent(moved.without)} → ${percent(moved.within)} %`)
         )}
       </td>
@@ -148,8 +148,8 @@ function Limits({ at, report }: { at: number; report: Report }) {
     <>
       <p className="max-w-2xl text-soft text-sm">
         Final weights stay between two multiples of their mean{weighting.within?.length ? " in each group" : ""}, as
-        near to the base weights as the margins allow. Large weights cost precision; limits cost fidelity: answers that
-        go with being rare move.
+        near to the base weights as the margins allow. Large weights cost precision; limits can add bias: shares of
+        answers that are common among rare cases move.
       </p>
       <div className="flex gap-6">
         <Field label="Lower limit" hint="From 0 to below 1; 0: none.">
@@ -197,7 +197,7 @@ function Limits({ at, report }: { at: number; report: Report }) {
       ) : (
         <p className="my-3 text-soft">
           {prices[0] && !prices[0].met
-            ? "With this lower limit no upper limit would do; lower it to see what an upper one costs."
+            ? "With this lower limit, no upper limit meets the margins; reduce it to see what an upper limit costs."
             : report.margins.length
               ? "The weights are as even as the margins allow; there is nothing to limit."
               : "Limits hold the raking; without margins there is nothing to hold."}

@@ -15,7 +15,7 @@ import { Strip } from "./strip";
 import { byOf, faultsAt, itemOf, type Margin, type Report, type Row, titleOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
 
-/** The sum of a group's targets, and what is missing to the whole. */
+/** The sum of a group's targets, and what is short of the total. */
 function SumRow({ sum, whole, label }: { sum: number; whole: number | null; label: string }) {
   const off = whole != null && Math.abs(sum - whole) > whole * 0.0005 ? whole - sum : 0;
   return (
@@ -29,7 +29,7 @@ function SumRow({ sum, whole, label }: { sum: number; whole: number | null; labe
       <td colSpan={3} className="text-left text-heed">
         {off !== 0 && (
           <span className="pl-3">
-            ▲ {decimals(Math.abs(off), whole === 1 ? 4 : 2)} {off > 0 ? "missing to the whole" : "too much"}
+            ▲ {decimals(Math.abs(off), whole === 1 ? 4 : 2)} {off > 0 ? "short of the total" : "too much"}
           </span>
         )}
       </td>
@@ -178,7 +178,7 @@ export function MarginInHand({
       {mine.some((f) => f.kind === "unknown_on_margin") && (
         <ActionButton
           id="hold-unknown"
-          label="Hold their share as it is"
+          label="Keep their share as it is"
           look="strong"
           className="mb-3"
           run={() => put({ unknown: "hold" })}

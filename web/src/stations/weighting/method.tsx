@@ -13,7 +13,7 @@ const METHODS = [
   ["linearised", "linearisation (Taylor series)"],
   ["jackknife", "jackknife: each first-stage unit left out in turn"],
   ["bootstrap", "bootstrap of first-stage units"],
-  ["balanced", "balanced half samples, two units a stratum"],
+  ["balanced", "balanced repeated replication, two units per stratum"],
   ["columns", "replicate weights that came with the file"],
 ] as const;
 
@@ -46,10 +46,10 @@ function Columns({ held, numbers, save }: { held: Given | null; numbers: string[
         chosen={columns}
         options={numbers}
         change={add}
-        hint="Choosing the first takes all that are numbered like it."
+        hint="Choose the first; the rest of its numbered series is added."
       />
       <Field
-        label="Each squared difference counts"
+        label="Coefficient of each squared difference"
         hint="As the documentation of the file says, such as 1 / replicates."
       >
         {(p) =>
@@ -121,7 +121,7 @@ export function MethodForm({
         </div>
       )}
       {held.method === "balanced" && (
-        <Field label="Fay factor" hint="Fay's factor; 0 leaves it out whole.">
+        <Field label="Fay factor" hint="With 0, the half sample left out gets no weight.">
           {(p) => (
             <NumberField
               {...p}

@@ -62,11 +62,11 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
       <Heading over="Population targets">New margin</Heading>
       {!coded.length && (
         <p className="text-soft">
-          Margins are over coded variables. Lay an answer scale on one first, or band a number.
+          A margin needs a coded variable. Apply an answer scale to one first, or band a number.
         </p>
       )}
       <div className="flex gap-4">
-        <Field label="It fixes">
+        <Field label="Targets for">
           {(p) => (
             <Choice
               {...p}
@@ -93,7 +93,7 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
       </div>
       <PickMany
         id="margin-by"
-        label={number ? "Inside the categories of (none: in all cases)" : "Variables; several are crossed"}
+        label={number ? "Within the categories of (empty: all cases)" : "Variables; several are crossed"}
         chosen={by}
         options={coded}
         change={setBy}
@@ -120,7 +120,7 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
               className="!w-56"
               value={as ?? ""}
               onChange={(e) => setAs((e.target.value as TargetKind) || null)}
-              options={[["", "seen by their sum"], ...KINDS]}
+              options={[["", "recognised by their sum"], ...KINDS]}
             />
           )}
         </Field>

@@ -23,11 +23,11 @@ function LineRow({ line, mend }: { line: Line; mend: () => void }) {
           {line.likely && (
             <ActionButton
               id={`meant-${line.line}`}
-              label={`Line ${line.line}: it means ${line.likely}`}
+              label={`Line ${line.line}: use “${line.likely}”`}
               className="!py-0"
               run={mend}
             >
-              {`it means ${line.likely}`}
+              {`use “${line.likely}”`}
             </ActionButton>
           )}
         </td>

@@ -9,7 +9,7 @@ function factsOf(report: Report): Fact[] {
     ["Effective sample size", count(report.n_effective), `of ${count(report.n)}`],
     ["Efficiency", `${percent(report.efficiency)} %`, `design effect ${decimals(report.deff_weights, 2)}`],
     ["Weights", `${decimals(report.min, 2)} to ${decimals(report.max, 2)}`, held],
-    ["Largest by smallest", decimals(report.max / report.min, 1), ""],
+    ["Largest ÷ smallest", decimals(report.max / report.min, 1), ""],
     [
       "Cycles",
       count(report.cycles),
@@ -18,7 +18,7 @@ function factsOf(report: Report): Fact[] {
   ];
 }
 
-/** The health of the weights in a line. */
+/** The weight diagnostics in a line. */
 export function Strip({ report }: { report: Report }) {
   return (
     <dl className="figures my-3 flex max-w-4xl flex-wrap gap-x-8 gap-y-2 border-hair border-y py-2">

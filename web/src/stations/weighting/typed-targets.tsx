@@ -22,7 +22,7 @@ export function TypedTargets({
   categories: readonly Category[];
   /** How many cases each category has, where that is known. */
   cases: readonly (number | undefined)[];
-  /** What the targets are, where that was said; else it is seen by their sum. */
+  /** What the targets are, where that was said; else it is recognised by their sum. */
   as: TargetKind | null;
   take: (targets: Schema["Target"][], as: TargetKind) => void;
 }) {
@@ -86,7 +86,7 @@ export function TypedTargets({
           <tr className="figures border-rule border-t text-right">
             <td className="py-1 text-left font-serif">Sum</td>
             <td colSpan={2} className="pr-6 text-soft">
-              {ready && (kind === "percent" ? "per cent" : kind === "shares" ? "shares of 1" : "counts of people")}
+              {ready && (kind === "percent" ? "per cent" : kind === "shares" ? "proportions" : "counts of people")}
             </td>
             <td className="pr-2">{plainly(sum)}</td>
           </tr>

@@ -6,7 +6,7 @@ const down = (limit: number) => decimals(Math.floor(limit * 1000) / 1000, 3);
 
 /** What would do in place of limits that nobody can meet. */
 function wouldDo({ possible: could, at_limits }: Report): string {
-  if (at_limits == null) return "Targets may contradict each other: give more cycles, or join categories of few cases.";
+  if (at_limits == null) return "Targets may contradict each other: allow more cycles, or combine small categories.";
   const ways = [
     could?.high != null && `an upper limit of ${up(could.high)}`,
     could?.low != null && `a lower limit of ${down(could.low)}`,

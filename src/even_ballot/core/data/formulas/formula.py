@@ -41,8 +41,10 @@ class Formula:
         self.whole = bool(wide)
         if wide and not whole:
             name = ast.unparse(wide[0].func)
-            mend = f"Make a variable of {name}(…) first, and name it here."
-            raise self._parsed.fault(f"{name} is of all cases together", wide[0], mend)
+            mend = f"Save {name}(…) as a variable first, and use that variable here."
+            raise self._parsed.fault(
+                f"{name} is computed over all cases, so it cannot be used in a condition", wide[0], mend
+            )
 
     def evaluate(self, data: Dataset) -> Value:
         """The formula's value for every case; arrays of length n."""
@@ -103,7 +105,7 @@ class _Evaluation:
                 return self._chain(left, ops, comparators)
             case ast.Call(func=ast.Name(id=name), args=args):
                 return FUNCTIONS[name].compute(_Arguments(self, args))
-        raise self.parsed.fault("This is not part of formulas", node)
+        raise self.parsed.fault("This is not allowed in a formula", node)
 
     def condition(self, node: ast.expr) -> Value:
         return self.as_condition(self.value(node), node)
@@ -111,12 +113,12 @@ class _Evaluation:
     def as_condition(self, value: Value, node: ast.expr) -> Value:
         if value.kind == "truth":
             return value
-        raise self.parsed.fault("A condition is wanted here, such as `age >= 18`", node)
+        raise self.parsed.fault("A condition is needed here, such as `age >= 18`", node)
 
     def number(self, node: ast.expr) -> Value:
         value = self.value(node)
         if not value.numeric:
-            raise self.parsed.fault(f"A number is wanted here, not a {value.kind}", node)
+            raise self.parsed.fault(f"A number is needed here, not a {value.kind}", node)
         return Value("number", value.values.astype(np.float64), value.missing)
 
     def as_date(self, value: Value, node: ast.expr) -> Value:
@@ -130,7 +132,9 @@ class _Evaluation:
             else:
                 moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)
                 return Value("date", np.asarray(moment.timestamp()), nothing_missing())
-        raise self.parsed.fault("A date is compared with a date, as in `started >= '2026-03-01'`", node)
+        raise self.parsed.fault(
+            "A date can only be compared with a date, as in `started >= '2026-03-01'`", node
+        )
 
     def _variable(self, name: str, node: ast.expr) -> Value:
         data = self.data
@@ -173,8 +177,10 @@ class _Evaluation:
         if op not in (ast.Eq, ast.NotEq):
             if a.kind == b.kind == "text":
                 return truth(COMPARE[op](spelled(a), spelled(b)), missing)
+            if "coded" not in (a.kind, b.kind):
+                raise self.parsed.fault("Text and numbers cannot be compared with <, <=, > or >=", node)
             raise self.parsed.fault(
-                "Labels can be compared by == and != only", node, "Compare the code instead."
+                "Labels can only be compared with == or !=", node, "Use the code for <, <=, > and >=."
             )
         if "coded" in (a.kind, b.kind):
             coded, text = (a, b) if a.kind == "coded" else (b, a)
@@ -210,9 +216,7 @@ class _Evaluation:
             item.label for item in items
         }:
             labels = some([repr(item.label) for item in items])
-            raise self.parsed.fault(
-                f"{word!r} is no label of this scale", node, f"Labels there are: {labels}."
-            )
+            raise self.parsed.fault(f"{word!r} is not a label of this scale", node, f"Labels: {labels}.")
         code_of = {item.label: item.code for item in items}
         codes = np.array([code_of.get(word, np.nan) for word in text.words] or [np.nan], np.float64)
         return np.asarray(coded.values == codes[text.values])

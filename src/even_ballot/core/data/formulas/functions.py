@@ -121,7 +121,7 @@ def _high(args: Arguments) -> Value:
     return _over_answered(args, -np.inf, lambda values, _: values.max(0))
 
 
-@_function("round", "rounded, to so many decimals", most=2)
+@_function("round", "rounded to a number of decimals", most=2)
 def _round(args: Arguments) -> Value:
     value = args.number(0)
     by = args.number(1) if len(args) > 1 else number(np.asarray(0.0), nothing_missing())
@@ -152,12 +152,12 @@ def _sqrt(args: Arguments) -> Value:
     return _applied(np.sqrt, args)
 
 
-@_function("abs", "without its sign")
+@_function("abs", "absolute value")
 def _abs(args: Arguments) -> Value:
     return _applied(np.abs, args)
 
 
-@_function("pick", "condition, then, else", least=3, most=3)
+@_function("pick", "one value if a condition is true, another if not", least=3, most=3)
 def _pick(args: Arguments) -> Value:
     condition = args.condition(0)
     a, b = args.value(1), args.value(2)
@@ -168,11 +168,11 @@ def _pick(args: Arguments) -> Value:
         of_a, of_b = (np.array([index[w] for w in v.words] or [0]) for v in (a, b))
         return Value("text", np.where(condition.values, of_a[a.values], of_b[b.values]), missing, words)
     if not (a.numeric and b.numeric):
-        raise args.fault(1, f"pick() wants two numbers or two texts, not a {a.kind} and a {b.kind}")
+        raise args.fault(1, f"pick() needs two numbers or two texts, not a {a.kind} and a {b.kind}")
     return number(np.where(condition.values, a.values, b.values), missing)
 
 
-@_function("seconds_between", "from one time to another", least=2, most=2)
+@_function("seconds_between", "seconds from one time to another", least=2, most=2)
 def _seconds_between(args: Arguments) -> Value:
     a, b = args.date(0), args.date(1)
     return number(b.values - a.values, a.missing | b.missing)
@@ -185,11 +185,11 @@ def _year(args: Arguments) -> Value:
     return number(years, value.missing)
 
 
-@_function("contains", "whether a text holds “…”", least=2, most=2)
+@_function("contains", "whether a text contains “…”", least=2, most=2)
 def _contains(args: Arguments) -> Value:
     part = getattr(args.node(1), "value", None)
     if not isinstance(part, str):
-        raise args.fault(1, "contains() wants a text to look for, in quotes")
+        raise args.fault(1, "contains() needs a text to look for, in quotes")
     value = args.value(0)
     if value.kind != "text":
         raise args.fault(0, f"contains() looks in a text, not in a {value.kind}")

@@ -124,9 +124,9 @@ class Parsed:
             at = self._before + sum(len(line) + 1 for line in lines) + column
             self._check_operators(text)
             if (equals := _lone_equals(text)) is not None:
-                what = "One = compares nothing"
-                raise self._fault(what, self._before + equals, "Write == to compare.") from None
-            raise self._fault("This does not read as a formula", min(at, len(self.source))) from None
+                what = "A single = does not compare"
+                raise self._fault(what, self._before + equals, "Use == to compare.") from None
+            raise self._fault("This is not a valid formula", min(at, len(self.source))) from None
         except (RecursionError, MemoryError, ValueError):
             raise fault(
                 "The formula is nested too deeply, or holds characters no formula has.", self.where
@@ -175,7 +175,7 @@ class Parsed:
         for compare, right in zip(node.ops, node.comparators, strict=True):
             if isinstance(compare, ast.In | ast.NotIn):
                 if not isinstance(right, ast.Tuple | ast.List | ast.Set) or not right.elts:
-                    raise self.fault("`in` wants a list of values, as in `isle in (1, 2)`", right)
+                    raise self.fault("`in` needs a list of values, as in `isle in (1, 2)`", right)
                 parts += right.elts
             elif type(compare) in COMPARE:
                 parts.append(right)

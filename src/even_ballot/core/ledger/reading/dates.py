@@ -5,6 +5,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from even_ballot.core.data.codebook import in_words
 from even_ballot.core.data.dataset import Column, Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.ledger.reading.placing import placed
@@ -42,7 +43,10 @@ class ToDate(Step):
             if variable.kind == "number":
                 column, variable = as_words(column), variable.model_copy(update={"kind": "text"})
             if variable.kind not in ("text", "date"):
-                raise fault(f"{name} is a {variable.kind}; texts and numbers are read as dates.", "variables")
+                raise fault(
+                    f"{name} is {in_words(variable.kind)}; only texts and numbers can be read as dates.",
+                    "variables",
+                )
             new, cells = placed(column, variable, lambda word: read_date(word, style))
             changed += cells
             if left := new.entries():

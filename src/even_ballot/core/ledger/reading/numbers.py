@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from even_ballot.core.data.codebook import in_words
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.interpretation import parse_number
 from even_ballot.core.faults import fault, some
@@ -69,7 +70,9 @@ class ToNumber(Step):
         for name in self.variables:
             column, variable = data.column(name, "variables"), data.variable(name)
             if variable.kind not in ("text", "number"):
-                raise fault(f"{name} is a {variable.kind}; only text is read as numbers.", "variables")
+                raise fault(
+                    f"{name} is {in_words(variable.kind)}; only text can be read as numbers.", "variables"
+                )
             new, cells = placed(column, variable, self.number)
             changed += cells
             if left := new.entries():

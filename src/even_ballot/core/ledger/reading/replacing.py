@@ -26,12 +26,12 @@ class Replace(Step):
     @classmethod
     def _something_to_find(cls, value: dict[str, str]) -> dict[str, str]:
         if "" in value:
-            raise ValueError("nothing cannot be looked for; say which wording is replaced")
+            raise ValueError("the text to be replaced cannot be empty")
         return value
 
     def sentence(self) -> str:
         said = some(
-            [f"“{old}” by {f'“{new}”' if new else 'nothing'}" for old, new in self.wordings.items()], 4
+            [f"“{old}” with {f'“{new}”' if new else 'a blank'}" for old, new in self.wordings.items()], 4
         )
         return f"Replace in {some(self.variables)}: {said}{', in parts of answers too' if self.part else ''}"
 

@@ -19,7 +19,7 @@ class ContrastColumn:
         entry = next((of for of in request.entries if set(of) == set(at)), None)
         if at and entry is None:
             raise fault(
-                f"{some(sorted(at))} is no entry of the banner.",
+                f"{some(sorted(at))} is not an entry of the banner.",
                 where,
                 "Give a code for every variable of one banner entry, or {} for the total column.",
             )
@@ -33,7 +33,7 @@ class ContrastColumn:
                 codes = [c.code for c in categories]
                 if at[name] not in codes:
                     known = some([str(code) for code in codes])
-                    raise fault(f"{name} has no column {at[name]}.", where, f"Columns there are: {known}.")
+                    raise fault(f"{name} has no column {at[name]}.", where, f"Columns: {known}.")
                 inside = inside & (places == codes.index(at[name]))
                 answered = answered & (places >= 0)
             return inside, answered

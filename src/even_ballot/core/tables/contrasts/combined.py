@@ -96,10 +96,10 @@ class Combined:
     @property
     def _slopes(self) -> Floats:
         """What each column's figure counts, (columns, F)."""
+        found: Floats = np.zeros_like(self.theta)
         if not self.contrast.ratio:
-            return np.broadcast_to(self.times[:, None], self.theta.shape)
+            return np.asarray(found + self.times[:, None])
         top, bottom = self._sides
-        found = np.zeros_like(self.theta)
         with np.errstate(all="ignore"):
             found[top] = 1 / self.theta[bottom]
             found[bottom] = -self.est / self.theta[bottom]

@@ -124,7 +124,7 @@ class NumberRow(ABC):
 
     @abstractmethod
     def means_of(self, function: Callable[[Floats], Floats]) -> Estimates:
-        """Means of a function of the values; NaN in a column where it is no number for a case."""
+        """Means of a function of the values; NaN in a column where it is not a number for a case."""
 
     @abstractmethod
     def spread(self) -> Spread:

@@ -97,7 +97,7 @@ class NumberByBanner(StubByBanner):
         if name is None:
             return None
         if self.sample.head.variable(name, f"{self.where}.per").kind != "number":
-            raise fault(f"{name} is no number.", f"{self.where}.per", "Name a number, or leave per out.")
+            raise fault(f"{name} is not a number.", f"{self.where}.per", "Name a number, or leave per out.")
         both = self.sample.each(lambda part, inside: part.data.column(name).answered & inside, self.inside)
         x = self.sample.each(lambda part, who: np.where(who, part.data.column(name).values, 0.0), both)
         return x, both

@@ -137,8 +137,10 @@ def lay_margin(
     for key, value in wanted.items():
         if value > 0 or number:
             spot = _named(head, _spot(margin, weighting, codes, group_places, key))
-            what = f"Nobody is in {spot}, which has a target of {value:g}."
-            mend = "Join it to another category, or leave it out and let the others sum to the whole."
+            what = f"There are no cases in {spot}, which has a target of {value:g}."
+            mend = (
+                "Combine it with another category, or remove its target and make the others sum to the whole."
+            )
             faults.append(Fault(what, where, mend))
     if faults:
         raise StudyError(faults)
@@ -203,7 +205,7 @@ def _wanted(
                         f"Nobody is in {strange[0]} {target.at[strange[0]]}: it is no category of "
                         f"{strange[0]}.",
                         place,
-                        f"Categories there are: {known}.",
+                        f"Its categories: {known}.",
                     )
                 )
             continue

@@ -71,8 +71,9 @@ def changes_blocks(changes: ReleaseChanges, since: str, style: Style) -> Iterato
     heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Before", "Now", "Change"))),)
     rows = tuple(_row(of, style) for of in changes.moved[:MOST])
     more = len(changes.moved) - len(rows)
-    notes = (f"{more:,} more changed less.",) if more else ()
+    notes = (f"{counted(more, 'other figure')} changed by less.",) if more else ()
     yield PrintedTable(
-        "changes", "changed-figures", "", "Figures that changed", "Largest against their interval first",
+        "changes", "changed-figures", "", "Figures that changed", "Largest change relative to the "
+        "interval first",
         ("In", "Figure"), heads, 3, (Group("", rows),), notes,
     )  # fmt: skip

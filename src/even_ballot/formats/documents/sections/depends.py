@@ -53,9 +53,13 @@ def _others(figure: AppendixFigure) -> tuple[str, ...]:
     same = len(figure.rows) - refused - len(_moving(figure))
     said = []
     if same:
-        said.append(f"{counted(same, 'other decision')} {'leaves' if same == 1 else 'leave'} it as it is.")
+        said.append(
+            f"{counted(same, 'decision')} not listed "
+            f"{'changes' if same == 1 else 'change'} it by less than "
+            f"{_NOTHING:g} standard errors."
+        )
     if refused:
-        said.append(f"Without {counted(refused, 'other')} nothing remains that it could be worked out of.")
+        said.append(f"The figure cannot be computed without {counted(refused, 'other decision')}.")
     return (" ".join(said),) if said else ()
 
 
@@ -94,7 +98,7 @@ def depends_blocks(figures: Sequence[AppendixFigure], results: Results, style: S
     yield Heading("What these figures depend on", 1, "depends")
     yield plain_paragraph(_SAYS)
     tables = {table.id: table for table in results.tables}
-    heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Figure", "Change", "In se"))),)
+    heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Figure", "Change", "Change / SE"))),)
     for k, figure in enumerate(figures, start=1):
         table, at = tables[figure.table], f"depends-{k}"
         groups, named = (Group("", tuple(_rows(figure, style))),), _named(table, figure.cell)

@@ -67,9 +67,8 @@ def _nonresponse(results: Results) -> Iterator[Paragraph]:
             answered = sum(cell.responded for cell in report.nonresponse)
             silent = sum(cell.silent for cell in report.nonresponse)
             rate = 100 * answered / (answered + silent) if answered + silent else 0.0
-            said = (
-                f"{report.save_as}: {answered:,} answered, {silent:,} did not (response rate {rate:.1f} %)."
-            )
+            said = f"{report.save_as}: {answered:,} responded, {silent:,} did not (unweighted "
+            f"response rate {rate:.1f} %)."
             yield plain_paragraph(said)
 
 
@@ -89,7 +88,9 @@ def _item_nonresponse(study: Study, results: Results) -> Iterator[Paragraph]:
         (least, first), (most, last) = min(left), max(left)
         spread = f"from {100 * least:.1f} % ({first}) to {100 * most:.1f} % ({last})"
         said = spread if len(left) > 1 else f"{100 * most:.1f} % ({last})"
-        yield plain_paragraph(f"Item non-response among the questions of tables: {said} of the cases in use.")
+        yield plain_paragraph(
+            f"Item non-response in the questions used in tables: {said} of the cases in use."
+        )
 
 
 def _fit(margin: MarginReport, weight: str, k: int, style: Style) -> PrintedTable:
@@ -167,11 +168,11 @@ def _marks(study: Study) -> Iterator[str]:
     ]
     if said:
         held = "; what is relative to a share is also held against its complement" if rules.complement else ""
-        yield f"A figure is weak, and marked °, by any of: {'; '.join(said)}{held}."
+        yield f"A figure is flagged as unreliable (°) if it has any of: {'; '.join(said)}{held}."
     if study.suppression.below is not None:
         yield (
-            f"Disclosure control: figures of fewer than {study.suppression.below} cases are hidden (×), and "
-            "others from which they could be worked out."
+            f"Disclosure control: counts below {study.suppression.below} are suppressed (×), with "
+            f"other figures from which they could be derived."
         )
 
 

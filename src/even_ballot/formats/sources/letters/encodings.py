@@ -43,12 +43,14 @@ def guess_encoding(content: bytes) -> str:
             return encoding
     head = content[:_SNIFF]
     if b"\x00" in head:
-        raise fault("This is not text: it holds zero bytes.", "", "Bring delimited text (CSV), XLSX or ODS.")
+        raise fault(
+            "This is not a text file: it contains NUL bytes.", "", "Choose delimited text (CSV), XLSX or ODS."
+        )
     if readable_in(content, "utf-8"):
         return "utf-8"
     control = sum(byte < 9 or 13 < byte < 32 for byte in head)
     if control > len(head) / 100:
-        raise fault("This is not text.", "", "Bring delimited text (CSV), XLSX or ODS.")
+        raise fault("This is not text.", "", "Choose delimited text (CSV), XLSX or ODS.")
     found = readings(content)
     if found and found[0].looks_like_words:
         return found[0].encoding

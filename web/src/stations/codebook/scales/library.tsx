@@ -60,7 +60,7 @@ function ScaleEditor({
             <TextArea {...p} rows={6} value={lines} spellCheck={false} onChange={(e) => setLines(e.target.value)} />
           )}
         </Field>
-        <Field label="Codes that mean no answer, a line each" hint="“99 Refused”; the label is the reason.">
+        <Field label="Codes that mean no answer, one per line" hint="“99 Refused”; the label is the reason.">
           {(p) => (
             <TextArea {...p} rows={6} value={missing} spellCheck={false} onChange={(e) => setMissing(e.target.value)} />
           )}
@@ -223,7 +223,7 @@ export function ScaleLibrary({ codebook }: { codebook: Codebook }) {
                 look="quiet"
                 run={() => setOpen({ name: null, from: scale })}
               >
-                Copy and vary …
+                Copy and edit …
               </ActionButton>
               <ActionButton
                 id={`lay-scale-${name}`}

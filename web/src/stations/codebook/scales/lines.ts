@@ -25,7 +25,7 @@ export function wrongWith(codes: readonly Code[], missing: readonly Code[]): str
   const all = [...codes, ...missing];
   const twice = <T>(values: T[]) => values.find((v, i) => values.indexOf(v) < i);
   const code = twice(all.map((c) => c.code));
-  if (code != null) return `Code ${code} stands twice.`;
+  if (code != null) return `Code ${code} appears twice.`;
   const label = twice(all.map((c) => c.label));
   if (label != null) return `“${label}” stands twice.`;
   return undefined;

@@ -186,7 +186,7 @@ export function DraftLine({
             <ReadingEditor line={line} effect={view.effect} change={say} />
           )}
           <div className="flex gap-6">
-            <Field label="Part in the survey">
+            <Field label="Role">
               {(p) => (
                 <Choice
                   {...p}

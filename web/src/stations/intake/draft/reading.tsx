@@ -52,7 +52,7 @@ export function ReadingEditor({
         </Field>
       ) : (
         <>
-          <Field label="Decimals are written with">
+          <Field label="Decimal separator">
             {(p) => (
               <Choice
                 {...p}
@@ -62,7 +62,7 @@ export function ReadingEditor({
               />
             )}
           </Field>
-          <Field label="Thousands are parted by">
+          <Field label="Thousands separator">
             {(p) => (
               <Choice
                 {...p}
@@ -108,7 +108,7 @@ export function ReadingEditor({
         </Field>
       )}
       <div className="my-2 text-sm">
-        <p className="font-semibold">Reads so</p>
+        <p className="font-semibold">Read as</p>
         {shown.map(
           (a) =>
             a?.value != null && (

@@ -2,13 +2,13 @@ import type { Line } from "./edits";
 
 const WHY: Record<Line["why"], string> = {
   known_order: "answers of a known order",
-  natural_order: "answers that are sizes",
+  natural_order: "answers ordered by size",
   numbered_labels: "answers that begin with their code",
   few_words: "few different answers",
-  few_whole_numbers: "few whole numbers in a row",
+  few_whole_numbers: "few consecutive whole numbers",
   numbers: "numbers",
   top_codes: "numbers with an open end",
-  counts: "a number of something",
+  counts: "counts or amounts",
   written_numbers: "numbers as people write them",
   durations: "lengths of time",
   dates: "dates",
@@ -16,7 +16,7 @@ const WHY: Record<Line["why"], string> = {
   ticks: "columns that are ticked or not",
   separated: "several answers in a cell",
   open_answers: "open answers",
-  identifier: "tells the cases apart",
+  identifier: "identifies each case",
   role: "the heading says so",
   leading_zeros: "numbers that begin with 0",
   index: "counts the records",
@@ -25,15 +25,15 @@ const WHY: Record<Line["why"], string> = {
 
 /** What to look for in a line that one is unsure of. */
 const LOOK: Partial<Record<Line["why"], string>> = {
-  few_words: "few different answers, in no order that is known: are two of them the same?",
-  few_whole_numbers: "few whole numbers in a row: codes, or a number of something?",
-  numbers: "few whole numbers: a number of something, or codes?",
-  counts: "a number of something, or codes?",
+  few_words: "few different answers, in no known order: do two of them mean the same?",
+  few_whole_numbers: "few consecutive whole numbers: codes, or counts?",
+  numbers: "few whole numbers: counts, or codes?",
+  counts: "counts, or codes?",
   role: "the heading says so: is that its part in the survey?",
   ambiguous_dates: "day and month cannot be told apart: which comes first?",
   written_numbers: "some could be read as other numbers: is this how they are written?",
   open_answers: "open answers, or a list of codes?",
-  ticks: "ticked or not: are these one question?",
+  ticks: "tick-box columns: are these one multiple-response question?",
 };
 
 /** Why a line is what it is; where that is unsure, what to look for. */
@@ -62,7 +62,7 @@ export const ROLES: readonly (readonly [string, string])[] = [
   ["stratum", "stratum"],
   ["cluster", "cluster"],
   ["population_size", "population size"],
-  ["status", "status of the entry"],
+  ["status", "completion status"],
   ["started", "when it was started"],
   ["ended", "when it was ended"],
   ["seconds", "seconds it took"],

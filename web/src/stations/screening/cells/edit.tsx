@@ -10,7 +10,7 @@ import type { InHand } from "./grid";
 
 const STATES = ["answered", "blank", "a code that means no answer", "unrecognised"];
 
-/** The cell in hand: what it holds, what it is set to, and why. One cell, all alike, or the whole case. */
+/** Selected cell: what it holds, what it is set to, and why. One cell, all alike, or the whole case. */
 export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
   const codebook = useCodebook();
   const { addSteps, change } = useChange();
@@ -63,7 +63,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
     addSteps(step).then(done, () => {});
   };
   return (
-    <section aria-label="The cell in hand" className="border-rule border-b bg-leaf px-1 pt-1 pb-2">
+    <section aria-label="Selected cell" className="border-rule border-b bg-leaf px-1 pt-1 pb-2">
       <p className="max-w-4xl truncate text-sm">
         <span className="font-semibold">{hand.variable}</span> of{" "}
         {hand.id ? `${hand.id} (record ${hand.row})` : `record ${hand.row}`}

@@ -207,7 +207,7 @@ export function BesidePage({ beside }: { beside: Beside }) {
         </fieldset>
       </div>
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}
-      {!chosen.length && <p className="mt-3 text-soft">Tick the models that are to stand side by side.</p>}
+      {!chosen.length && <p className="mt-3 text-soft">Tick the models to compare.</p>}
       {data && chosen.length > 0 && (
         <div className={saving || isFetching ? "fade-late" : ""} aria-busy={saving || isFetching}>
           {data.columns

@@ -80,7 +80,7 @@ export function AnalysisInHand({
       </div>
       <ActionButton
         id="analysis-depends"
-        label="What it depends on"
+        label="Sensitivity"
         icon={TreeStructure}
         look="quiet"
         className="-ml-2"

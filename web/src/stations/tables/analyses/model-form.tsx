@@ -21,7 +21,7 @@ function Event({
   const share = answers.filter((a) => event.includes(a.code as number)).reduce((sum, a) => sum + a.cases, 0) / whole;
   return (
     <fieldset className="col-span-full">
-      <legend className="font-semibold text-sm">Answers that count</legend>
+      <legend className="font-semibold text-sm">Event</legend>
       <div className="flex h-9 w-full max-w-3xl gap-px">
         {answers.map((a) => {
           const on = event.includes(a.code as number);
@@ -86,7 +86,7 @@ export function ModelForm({
               className="!w-48"
               value={model.kind}
               options={[
-                ["linear", "a number: linear"],
+                ["linear", "linear (continuous)"],
                 ["logistic", "yes or no: logistic"],
               ]}
               onChange={(e) => save({ ...model, kind: e.target.value as Model["kind"], event: [] })}

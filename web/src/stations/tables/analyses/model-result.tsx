@@ -40,7 +40,7 @@ function TermRows({
             {title}
             {joint && (
               <span className="pl-3 font-normal font-sans text-soft text-xs">
-                all of it: F = {decimals(joint.f, 2)} on {decimals(joint.df1, 0)} and {decimals(joint.df2, 0)}, p{" "}
+                joint test: F = {decimals(joint.f, 2)} on {decimals(joint.df1, 0)} and {decimals(joint.df2, 0)} df, p{" "}
                 {joint.p < 0.001 ? "" : "= "}
                 {p(joint.p)}
               </span>

@@ -77,7 +77,7 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
   return (
     <>
       {given.length > 2 && (
-        <Tick label="Those alike side by side" checked={alike} onChange={(e) => setAlike(e.target.checked)} />
+        <Tick label="Group similar variables" checked={alike} onChange={(e) => setAlike(e.target.checked)} />
       )}
       <table className="my-3 border-separate border-spacing-px text-sm">
         <thead>
@@ -126,8 +126,8 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
         </tbody>
       </table>
       <p className="text-soft text-xs">
-        ○ could be sampling alone (5 %, pair by pair). With a minus, in the other colour: in opposite ways. A press
-        tells of a pair.
+        ○ not significant at 5 % (each pair tested by itself). Negative correlations have a minus and the other colour.
+        Press a pair for details.
       </p>
       {shown && <BehindPair pair={shown} analysis={result.id} />}
     </>

@@ -13,7 +13,7 @@ export type ScaleFound = Required<Schema["ReliabilityResult"]>;
 /** The parts of a plan that are no tables: how they are addressed, what one is called, and how one begins. */
 export const PARTS: readonly { part: Part; mark: string; title: string; one: string; id: string }[] = [
   { part: "models", mark: "model.", title: "Models", one: "model", id: "m" },
-  { part: "reliability", mark: "scale.", title: "Scales of items", one: "scale of items", id: "r" },
+  { part: "reliability", mark: "scale.", title: "Scale reliability", one: "scale of items", id: "r" },
   { part: "correlations", mark: "pairs.", title: "Correlations", one: "set of correlations", id: "c" },
 ];
 

@@ -81,7 +81,7 @@ export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<s
             <th className="py-1 text-left font-semibold">Item</th>
             <th className="font-semibold">Mean</th>
             <th className="pl-3 font-semibold">sd</th>
-            <th className="w-40 pl-6 text-left font-semibold">With the rest</th>
+            <th className="w-40 pl-6 text-left font-semibold">Item–rest correlation</th>
             <th className="font-semibold">r</th>
             <th className="whitespace-nowrap pl-4 font-semibold">α without it</th>
           </tr>
@@ -114,7 +114,7 @@ export function ScaleResult({ scale, titles }: { scale: Result; titles: Record<s
       </table>
       {scale.items.some((i) => better(i, scale) || against(i)) && (
         <p className="text-soft text-xs">
-          ▲ {scale.items.some(against) && "It runs against the rest, and may be worded the other way round. "}
+          ▲ {scale.items.some(against) && "Negatively correlated with the rest; it may be reverse-worded. "}
           {scale.items.some((i) => better(i, scale)) && "Without it α would be higher."}
         </p>
       )}

@@ -17,7 +17,7 @@ export function saysCombined(lines: readonly PathLine[], cell: Published): strin
   const unit = isShare(cell) ? " %" : "";
   const values = lines.flatMap((line) => (line.without == null ? [] : [line.without])).sort((a, b) => a - b);
   const [first, last] = [values[0], values[values.length - 1]];
-  if (first == null || last == null) return "None of these combinations leaves anything of the figure.";
+  if (first == null || last == null) return "The figure cannot be calculated under any of these combinations.";
   const inside =
     cell.low != null && cell.high != null
       ? values.filter((x) => x >= (cell.low as number) && x <= (cell.high as number)).length
@@ -83,7 +83,7 @@ export function Combinations({
             ))}
           </div>
           <figcaption className="text-soft text-xs">
-            Each point a combination, from the lowest; the line: as published; the ground: its interval.
+            Each point is a combination, lowest first; the line is the published figure, the shaded band its interval.
           </figcaption>
         </figure>
       )}

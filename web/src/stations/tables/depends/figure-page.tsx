@@ -59,7 +59,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
         )}{" "}
         · {statisticName(vocabulary, cell.stat)}
       </Heading>
-      <nav aria-label="What it depends on" className="mb-2 flex flex-wrap gap-1">
+      <nav aria-label="Sensitivity" className="mb-2 flex flex-wrap gap-1">
         <ActionButton
           id="depends-decisions"
           label="Decisions"
@@ -79,7 +79,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
         />
         <ActionButton
           id="depends-cases"
-          label="Cases that carry it"
+          label="Influential cases"
           icon={UsersThree}
           pressed={show === "cases"}
           run={() => open("cases")}
@@ -108,11 +108,11 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
               <Combinations table={table} cell={cell} chosen={lines} />
             ) : (
               <p className="my-2 text-soft text-sm">
-                Tick the decisions below that could have been taken otherwise: the figure is worked out for every
+                Tick the decisions below that could have been made differently; the figure is calculated for every
                 combination of them.
               </p>
             ))}
-          <Standing found={found} what="decisions taken away" />
+          <Standing found={found} what="decisions left out" />
           {show === "decisions" && found.done && !found.refusal && (
             <p className="my-1 max-w-prose font-serif">{saysMoved(moved, cell)}</p>
           )}

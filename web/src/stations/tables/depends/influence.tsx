@@ -99,7 +99,7 @@ export function Influence({ table, cell }: { table: string; cell: Published }) {
       <Units
         units={data.cases}
         cell={cell}
-        caption="By what each counts (w·z) in the figure’s standard error; the figure without each, everything worked out again"
+        caption="By contribution (w·z) to the figure’s standard error, with the figure recalculated without each case"
         one={(u) => link(u.records, `Record ${count(u.records[0] ?? 0)}`)}
       />
       {data.units.length > 0 && (
@@ -108,7 +108,7 @@ export function Influence({ table, cell }: { table: string; cell: Published }) {
           <Units
             units={data.units}
             cell={cell}
-            caption="Likewise; their squares add up to the variance"
+            caption="The same for first-stage units; the squared contributions sum to the variance"
             one={(u) => link(u.records, `${u.name || "Unit"}, ${plural(u.cases, "case")}`)}
           />
         </>

@@ -65,12 +65,12 @@ export function PartDepends({ id }: { id: string }) {
   return (
     <article className="max-w-4xl">
       <Back item={home(study.document, id)} label={isTable ? "The table" : "The analysis"} />
-      <Heading over="What it depends on: worked out again with one decision taken away, each in turn">{called}</Heading>
-      <Standing found={found} what="decisions taken away" />
+      <Heading over="Sensitivity: recalculated, leaving out one decision at a time">{called}</Heading>
+      <Standing found={found} what="decisions left out" />
       <Decisions lines={found.lines} />
       {found.done && isTable && result && (
         <>
-          <Sub>Tests and letters that turn</Sub>
+          <Sub>Tests and letters that change</Sub>
           <TurnedTests lines={found.lines} result={result} />
           <Sub>Figures that move most</Sub>
           <ul className="text-sm">

@@ -46,7 +46,9 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
               {line.says}
               {line.instead && <span className="block text-soft text-xs">instead: {line.instead}</span>}
               <Also line={line} />
-              {line.refused && <span className="block text-soft text-xs">nothing remains: {line.refused.what}</span>}
+              {line.refused && (
+                <span className="block text-soft text-xs">cannot be calculated: {line.refused.what}</span>
+              )}
             </th>
             <td>{!line.refused && <Bar share={Math.min(most(line) / top, 1)} heed={most(line) > SMALL} />}</td>
             <td className="whitespace-nowrap px-2 text-right tabular-nums">
@@ -75,15 +77,15 @@ export function PlanDepends() {
     .sort((a, b) => (b.by?.[0] ?? 0) - (a.by?.[0] ?? 0));
   return (
     <article className="max-w-4xl">
-      <Heading over="Every table and analysis worked out again with one decision taken away, each in turn">
-        What the figures depend on
+      <Heading over="Every table and analysis recalculated, leaving out one decision at a time">
+        Sensitivity of the figures
       </Heading>
-      <Standing found={found} what="decisions taken away" />
+      <Standing found={found} what="decisions left out" />
       <Decisions lines={lines} />
       {done && !refusal && (
         <>
           <h2 className="mt-5 mb-1.5 border-rule border-b pb-0.5 font-semibold font-serif text-lg">
-            Tables by how much they hang on one decision
+            Tables by sensitivity to a single decision
           </h2>
           <ul className="text-sm">
             {hangs.map(({ part, by }) => (
@@ -96,7 +98,7 @@ export function PlanDepends() {
                   {part.called}
                 </Link>{" "}
                 <span className="text-soft">
-                  {by && by[0] > 0 ? `${decimals(by[0], 2)} standard errors ${by[1]}` : "on none"}
+                  {by && by[0] > 0 ? `${decimals(by[0], 2)} standard errors ${by[1]}` : "not affected by any"}
                 </span>
               </li>
             ))}

@@ -50,8 +50,7 @@ export function saysTurned(turned: Turned, result: Schema["TableResult"]): strin
 /** The tests and letters of a table that come out the other way without a decision. */
 export function TurnedTests({ lines, result }: { lines: readonly DependenceLine[]; result: Schema["TableResult"] }) {
   const found = lines.flatMap((line) => (line.tables[0]?.turned ?? []).map((turned) => ({ line, turned })));
-  if (!found.length)
-    return <p className="text-sm">No test and no letter comes out the other way without any of them.</p>;
+  if (!found.length) return <p className="text-sm">No test or letter changes when any one of them is left out.</p>;
   return (
     <ul className="text-sm">
       {found.slice(0, 60).map(({ line, turned }) => (

@@ -65,12 +65,12 @@ export function saysMoved(moved: readonly Moved[], cell: Published): string {
   const known = moved.filter((m) => m.change != null);
   const far = known.filter((m) => Math.abs(m.inSe ?? 0) > SMALL);
   const first = known[0];
-  if (!first) return "Nothing remains of this figure without any of the decisions.";
+  if (!first) return "Leaving out any one of the decisions makes this figure impossible to calculate.";
   const none = `Of ${plural(known.length, "decision")} none moves it by more than ${SMALL} standard errors`;
   const some = `Of ${plural(known.length, "decision")} ${far.length === 1 ? "one moves" : `${far.length} move`} it by more than ${SMALL} standard errors`;
   const by = `${figure(Math.abs(first.change ?? 0))}${share ? " points" : ""}`;
   const with_ = first.line.instead ? `with ${first.line.instead}` : `without “${first.line.says}”`;
-  const move = `${with_} it would be ${figure(first.without ?? 0)}${share ? " %" : ""} in place of ${figure(cell.est)}${share ? " %" : ""}`;
+  const move = `${with_} it would be ${figure(first.without ?? 0)}${share ? " %" : ""} instead of ${figure(cell.est)}${share ? " %" : ""}`;
   return `${far.length ? some : none}; ${move}, a change of ${by}.`;
 }
 

@@ -29,7 +29,7 @@ function drawing(part: Part, kind: Kind, midpoint: number | null | undefined): R
 }
 
 const KINDS: readonly (readonly [Kind, string])[] = [
-  ["diverging", "bars around the middle"],
+  ["diverging", "diverging stacked bars"],
   ["stacked", "bars of all answers"],
   ["made", "bars of who gives each answer"],
   ["grouped", "bars by answer, with intervals"],
