@@ -210,6 +210,44 @@ def _parted(names: str | None) -> list[str] | None:
 
 
 @app.command()
+def backup(
+    out: Annotated[Path, typer.Argument(help="The file to write, such as studies.sql.gz.")],
+    folder: Annotated[Path, typer.Option(help="The application's data folder.")] = Path("var"),
+    replace: Annotated[bool, typer.Option(help="Write over the file where it exists.")] = False,
+) -> None:
+    """Writes all studies, files and releases of the application to one file, also while it runs."""
+    from even_ballot.core.faults import StudyError, fault
+    from even_ballot.store.backup import at_hand, write_backup
+
+    try:
+        if out.exists() and not replace:
+            raise fault(f"{out} exists already.", str(out), "Name another file, or add --replace.")
+        with at_hand(folder) as server:
+            write_backup(server, out)
+    except StudyError as error:
+        _refuse(error)
+    typer.echo(f"Written: {out} ({out.stat().st_size:,} bytes)")
+
+
+@app.command()
+def restore(
+    backup: Annotated[Path, typer.Argument(help="A file that `backup` wrote.")],
+    folder: Annotated[Path, typer.Option(help="The data folder to make; there must be none yet.")] = Path(
+        "var"
+    ),
+) -> None:
+    """Makes a data folder of a backup; `./start --folder FOLDER` opens it."""
+    from even_ballot.core.faults import StudyError
+    from even_ballot.store import backup as backups
+
+    try:
+        backups.restore(backup, folder)
+    except StudyError as error:
+        _refuse(error)
+    typer.echo(f"Restored: {folder}")
+
+
+@app.command()
 def schema() -> None:
     """Prints the JSON Schema of the study file."""
     from even_ballot.core.study.study_file import Study

@@ -172,7 +172,9 @@ def test_every_entry_opens_to_before_and_after(api: Any, demo: dict[str, Any]) -
             assert sum(d["changed"] for d in seen["differences"]) == entry["cells_changed"] + left, entry[
                 "sentence"
             ]
-    assert "entry 99 does not exist" in api("GET", f"/studies/{demo['id']}/ledger/99", 422)["faults"][0]["what"]
+    assert (
+        "entry 99 does not exist" in api("GET", f"/studies/{demo['id']}/ledger/99", 422)["faults"][0]["what"]
+    )
 
 
 def test_entries_keep_who_made_them_and_when_wherever_they_move(api: Any, small: dict[str, Any]) -> None:

@@ -158,3 +158,24 @@ def test_a_change_that_is_no_study_is_refused_and_nothing_saved(
 
 def test_a_study_that_is_not_there(api: Any) -> None:
     assert "no such study" in api("GET", "/studies/nowhere", 404)["faults"][0]["what"]
+
+
+def test_deleting_for_good_leaves_nothing_of_a_study_and_takes_no_file_of_another(
+    api: Any, small: dict[str, Any], engine: Any
+) -> None:
+    twin = api("POST", f"/studies/{small['id']}/copy")["id"]
+    file = small["source"]["id"]
+    assert api("POST", f"/studies/{small['id']}/purge", 422)["faults"][0]["mend"].startswith(
+        "Delete it first"
+    )
+    for gone, there in ((small["id"], 200), (twin, 422)):
+        api("DELETE", f"/studies/{gone}", 204)
+        assert [s["id"] for s in api("GET", "/studies?deleted=true")] == [gone]
+        api("POST", f"/studies/{gone}/purge", 204)
+        assert api("GET", "/studies?deleted=true") == []
+        api("GET", f"/studies/{gone}", 404)
+        # The file stays as long as the other study reads it.
+        api("GET", f"/files/{file}", there)
+    with engine.connect() as connection:
+        for table in ("studies", "revisions", "releases", "source_files", "source_bytes", "column_chunks"):
+            assert connection.exec_driver_sql(f"SELECT COUNT(*) FROM {table}").scalar() == 0, table

@@ -20,7 +20,7 @@ describe("the line of stations", () => {
 
   it("an address that names no station is said to be none", async () => {
     visit("/study/s1/nowhere");
-    expect(await screen.findByRole("link", { name: /list of studies/ })).toBeTruthy();
+    expect(await screen.findByRole("link", { name: /Back to the studies/ })).toBeTruthy();
   });
 });
 

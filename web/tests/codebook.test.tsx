@@ -130,7 +130,7 @@ describe("tools for a coded question", () => {
     await user.clear(name);
     await user.type(name, "age");
     expect(screen.getByRole("button", { name: "Rename it" })).toHaveProperty("disabled", true);
-    expect(screen.getByText("There is a variable age already.")).toBeTruthy();
+    expect(screen.getByText("A variable age already exists.")).toBeTruthy();
     await user.clear(name);
     await user.type(name, "crossing");
     await waitFor(() => expect(screen.getByRole("button", { name: "Rename it" })).toHaveProperty("disabled", false));

@@ -28,12 +28,12 @@ describe("what a figure depends on", () => {
 
   it("is said in words that the numbers bear", () => {
     expect(saysMoved(movedOf(lines, CELL), CELL)).toBe(
-      "Of 2 decisions one moves it by more than 0.3 standard errors; without “C” it would be 44.0 % in place of 40.0 %, a change of 4.0 points.",
+      "Of 2 decisions one moves it by more than 0.3 standard errors; without “C” it would be 44.0 % instead of 40.0 %, a change of 4.0 points.",
     );
     expect(saysMoved(movedOf([line("A", 0.401)], CELL), CELL)).toBe(
-      "Of 1 decision none moves it by more than 0.3 standard errors; without “A” it would be 40.1 % in place of 40.0 %, a change of 0.1 points.",
+      "Of 1 decision none moves it by more than 0.3 standard errors; without “A” it would be 40.1 % instead of 40.0 %, a change of 0.1 points.",
     );
-    expect(saysMoved(movedOf([line("B", null)], CELL), CELL)).toContain("Nothing remains");
+    expect(saysMoved(movedOf([line("B", null)], CELL), CELL)).toContain("makes this figure impossible");
   });
 });
 

@@ -40,7 +40,7 @@ describe("a table in hand", () => {
     await user.click(cell);
     const behind = await screen.findByRole("button", { name: /cases/i });
     expect(behind).toBeTruthy();
-    expect(screen.getByText(/Less the other column/)).toBeTruthy();
+    expect(screen.getByText(/Difference from the other column/)).toBeTruthy();
   });
 
   it("stands as it was, and says so, while new figures cannot be counted", async () => {
@@ -84,7 +84,7 @@ describe("what a table asks for", () => {
 
   it("nests one banner variable in another", async () => {
     const { server, user } = visit(T1);
-    await user.click(await screen.findByRole("button", { name: /Banner \(across\): one more within isle/ }));
+    await user.click(await screen.findByRole("button", { name: /Banner \(across\): nest another within isle/ }));
     await user.keyboard("crosses{Enter}");
     await waitFor(() => expect(server.changed?.tables[0].banner).toEqual([["isle", "crosses"]]));
   });

@@ -31,7 +31,7 @@ describe("a margin in hand", () => {
       expect(server.changed?.weightings[0].margins[0].targets).toContainEqual({ at: { isle: 2 }, value: 0.3 }),
     );
     expect(server.changed.weightings[0].margins[0].targets).toContainEqual({ at: { isle: 1 }, value: 0.6 });
-    expect(await screen.findByText(/0\.1000 missing to the whole/)).toBeTruthy();
+    expect(await screen.findByText(/0\.1000 short of the total/)).toBeTruthy();
   });
 
   it("loses a target whose field is emptied", async () => {
@@ -78,7 +78,7 @@ describe("pasted targets", () => {
     const status = await screen.findByText(/1 line matched, summing to/);
     expect(status.textContent).toContain("1 is not");
     expect(screen.getByRole("button", { name: "Use these targets" })).toHaveProperty("disabled", true);
-    expect(screen.getByRole("button", { name: /Line 2: it means Orran/ })).toBeTruthy();
+    expect(screen.getByRole("button", { name: /Line 2: use “Orran”/ })).toBeTruthy();
   });
 
   it("are mended by a press on what was likely meant, asked for again and taken whole", async () => {
@@ -93,7 +93,7 @@ describe("pasted targets", () => {
           : recorded["POST /studies/s1/targets"],
     });
     await paste(user);
-    await user.click(await screen.findByRole("button", { name: /it means Orran/ }));
+    await user.click(await screen.findByRole("button", { name: /use “Orran”/ }));
     await screen.findByText(/2 lines matched, summing to 100/);
     await user.click(screen.getByRole("button", { name: "Use these targets" }));
     await waitFor(() =>

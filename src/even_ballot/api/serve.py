@@ -24,16 +24,19 @@ from typing import TextIO, cast
 
 import structlog
 import uvicorn
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 from structlog.typing import EventDict
 
 from even_ballot.api.admission import CONNECTIONS
 from even_ballot.api.app import make_app
 from even_ballot.api.prompt_headers import PromptHeaders
+from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
 from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, READERS
-from even_ballot.store.database import connect, migrate
+from even_ballot.store.backup import write_backup
+from even_ballot.store.database import connect, current_revision, migrate, newest_revision
 from even_ballot.store.jobs import fail_lost_jobs
 from even_ballot.store.server import DatabaseDown, MariaServer, free_port
 from even_ballot.store.studies import forget_strays
@@ -185,6 +188,17 @@ def _started(database: MariaServer) -> bool:
         delay = min(2 * delay, _LONGEST_WAIT)
 
 
+def _kept_before_migrating(database: MariaServer, engine: Engine, folder: Path) -> None:
+    """A backup of what there is, before its tables are changed."""
+    now, then = current_revision(engine), newest_revision()
+    if now is None or now == then:
+        return
+    backups = folder / "backups"
+    backups.mkdir(exist_ok=True)
+    write_backup(database, backups / f"{now}-before-{then}.sql.gz")
+    say(f"The data is of an earlier version; a backup of it is in {backups}.")
+
+
 # Long: what starts first stops last, in one place.
 def serve(folder: Path, port: int, web: Path) -> int:
     """Runs until it is told to stop; returns the exit code."""
@@ -202,6 +216,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             if not _started(database):
                 return 1
             engine = connect(database.url, CONNECTIONS)
+            _kept_before_migrating(database, engine, folder)
             migrate(engine)
             fail_lost_jobs(engine)
             database.watch()
@@ -242,7 +257,7 @@ def main() -> None:
     args = parser.parse_args()
     try:
         code = serve(args.folder, args.port, args.web)
-    except (_CannotStart, OSError) as error:
+    except (_CannotStart, StudyError, OSError) as error:
         say(str(error))
         code = 1
     except KeyboardInterrupt:

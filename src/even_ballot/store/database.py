@@ -116,7 +116,8 @@ def newest_revision() -> str:
     return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]
 
 
-def _current_revision(engine: Engine) -> str | None:
+def current_revision(engine: Engine) -> str | None:
+    """Which migrations a database has been through; None where it has no tables yet."""
     try:
         with engine.connect() as connection:
             found: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
@@ -127,7 +128,7 @@ def _current_revision(engine: Engine) -> str | None:
 
 def migrate(engine: Engine) -> None:
     """Brings the tables up to date."""
-    if _current_revision(engine) == newest_revision():
+    if current_revision(engine) == newest_revision():
         return
     # Imported only where there is something to migrate: it would cost every start a third of a second.
     from alembic import command

@@ -19,7 +19,7 @@ from typing import Literal
 import pymysql
 from sqlalchemy.engine import URL
 
-_DATABASE = "even_ballot"
+DATABASE = "even_ballot"
 # What the application does with its tables, and their migrations; nothing outside its database, no files.
 _RIGHTS = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES"
 _GRANTS = ("global_priv", "db", "tables_priv", "columns_priv", "procs_priv", "proxies_priv", "roles_mapping")
@@ -99,7 +99,7 @@ class MariaServer:
         """Where to connect."""
         password = self._password_file.read_text().strip()
         how = {"charset": "utf8mb4", "unix_socket": str(self.socket)}
-        return URL.create("mysql+pymysql", _DATABASE, password, "localhost", None, _DATABASE, how)
+        return URL.create("mysql+pymysql", DATABASE, password, "localhost", None, DATABASE, how)
 
     @property
     def socket(self) -> Path:
@@ -107,8 +107,13 @@ class MariaServer:
         only we can enter."""
         if len(str(self.folder / "s")) < _PATH:
             return self.folder / "s"
+        elsewhere = self.folder / "socket"
+        if self._apart is None and elsewhere.exists():
+            # Another process started it.
+            return Path(elsewhere.read_text())
         if self._apart is None:
             self._apart = tempfile.TemporaryDirectory(prefix="even-ballot-")
+            elsewhere.write_text(str(Path(self._apart.name) / "s"))
         return Path(self._apart.name) / "s"
 
     @property
@@ -122,6 +127,7 @@ class MariaServer:
         for folder in (self.folder, self._empty):
             folder.mkdir(parents=True, exist_ok=True)
             os.chmod(folder, 0o700)
+        (self.folder / "socket").unlink(missing_ok=True)
         if not (self.data / "mysql").exists():
             self._install()
         # Folders of earlier versions, too.
@@ -153,7 +159,7 @@ class MariaServer:
 
     def _run_once(self, wait: float) -> None:
         self._said_from = self.log.stat().st_size if self.log.exists() else 0
-        command = [_program("mariadbd"), *self._options(), f"--port={self.port}"]
+        command = [program("mariadbd"), *self._options(), f"--port={self.port}"]
         with os.fdopen(os.open(self.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:
             self._process = subprocess.Popen(
                 command, stdout=log, stderr=log, start_new_session=True, env=self._environment()
@@ -249,7 +255,7 @@ class MariaServer:
         user = ["--user=root"] if os.geteuid() == 0 else []
         made = subprocess.run(
             [
-                _program("mariadb-install-db"),
+                program("mariadb-install-db"),
                 "--no-defaults",
                 *user,
                 f"--datadir={unfinished}",
@@ -273,11 +279,11 @@ class MariaServer:
         and no right but those that ours needs."""
         password = self._password_file.read_text().strip()
         statements = [
-            f"CREATE DATABASE IF NOT EXISTS {_DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
+            f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
             *(f"DELETE FROM mysql.{table}" for table in _GRANTS),
             "FLUSH PRIVILEGES",
-            f"CREATE USER '{_DATABASE}'@'localhost' IDENTIFIED BY '{password}'",
-            f"GRANT {_RIGHTS} ON {_DATABASE}.* TO '{_DATABASE}'@'localhost'",
+            f"CREATE USER '{DATABASE}'@'localhost' IDENTIFIED BY '{password}'",
+            f"GRANT {_RIGHTS} ON {DATABASE}.* TO '{DATABASE}'@'localhost'",
         ]
         path = self.folder / "accounts.sql"
         _private(path, "".join(f"{statement};\n" for statement in statements))
@@ -291,7 +297,7 @@ class MariaServer:
                 break
             try:
                 pymysql.connect(
-                    unix_socket=str(self.socket), user=_DATABASE, password=str(self.url.password)
+                    unix_socket=str(self.socket), user=DATABASE, password=str(self.url.password)
                 ).close()
                 return
             except pymysql.err.OperationalError:
@@ -356,7 +362,8 @@ def _private(path: Path, text: str) -> None:
         file.write(text)
 
 
-def _program(name: str) -> str:
+def program(name: str) -> str:
+    """Where a program of MariaDB is. Raises DatabaseDown where it is not installed."""
     found = shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin:/usr/local/sbin")
     if found is None:
         raise DatabaseDown(

@@ -47,7 +47,10 @@ def without(document: dict[str, Any], *names: str) -> dict[str, Any]:
             design = changed.setdefault("design", {})
             design["calibrated"] = not design.get("calibrated", False)
         elif place.startswith("design."):
-            changed.setdefault("design", {})[place.removeprefix("design.")] = value or None
+            design = changed.setdefault("design", {})
+            design[place.removeprefix("design.")] = value or None
+            if place == "design.weight" and design.get("calibrated"):
+                design["calibrated"] = value in [w.get("save_as", "weight") for w in changed["weightings"]]
         elif match := re.fullmatch(r"alternatives\[(\d+)\]", name):
             for setting in changed["alternatives"][int(match[1])]["set"]:
                 entry, key = re.fullmatch(r"ledger\[(\d+)\]\.(\w+)", setting["at"]).groups()  # type: ignore[union-attr]
@@ -334,3 +337,16 @@ def test_every_test_that_turns_is_named_and_no_other() -> None:
             assert len(table.turned) == expected
             turned += expected
     assert turned > 10
+
+
+def test_unweighted_and_base_weight_take_the_account_of_raking_off_with_them() -> None:
+    study, raw, lookups = loaded(FILES)
+    document = json.loads((FILES / "study.json").read_text())
+    document["design"]["calibrated"] = True
+    asked = parse_study(document).model_copy(update={"source": study.source})
+    found = {
+        of.decision.id: of for of in Depending(asked, given(asked, raw, lookups).inputs, ["need"]).each()
+    }
+    for name in ("design.weight", "design.weight=base_weight"):
+        assert found[name].refused is None
+        assert found[name].tables

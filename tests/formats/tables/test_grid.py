@@ -144,7 +144,7 @@ def test_where_there_is_nothing_to_count_the_notes_say_so() -> None:
             id="t", stub=("q", "x"), banner=("b",), show=("n", "col_pct", "mean"), where=where
         )
         made[where] = lay_out(tabulate(sampled(data, Design()), asked), asked).notes
-    assert made[None] == ("Nobody in the filter answered q.",)
+    assert made[None] == ("No figure that was asked for can be calculated for q.",)
     assert made["b == 9"] == ("No case meets the filter, so there is nothing to count.",)
 
 

@@ -7,7 +7,7 @@ import { Empty } from "../parts/panes";
 
 /** A page that cannot be shown: says why, and what gets a study out of it. */
 export function Broken({ error }: { error?: unknown }) {
-  const study = useLocation().pathname.match(/^\/studies\/([^/]+)/)?.[1];
+  const study = useLocation().pathname.match(/^\/study\/([^/]+)/)?.[1];
   return (
     <main>
       <Empty title={error != null ? "This page cannot be shown" : "There is no such page"}>

@@ -113,6 +113,12 @@ def restore(study_id: str, session: Transaction) -> None:
     studies.restore(session, study_id)
 
 
+@router.post("/{study_id}/purge", status_code=204)
+def purge(study_id: str, session: Transaction, pipelines: Workbench) -> None:
+    """Removes a deleted study for good: answers, entries, releases; nothing brings it back."""
+    studies.purge(session, pipelines, study_id)
+
+
 @router.put("/{study_id}/document", response_model_exclude_unset=True)
 def lay_document(
     study_id: str, edition: int, request: Request, session: Transaction, pipelines: Workbench

@@ -113,7 +113,10 @@ def _weights(study: Study) -> Iterator[Decision]:
     if name is None:
         return
     said = f"Weight by {name}"
-    yield Decision("design.weight", "weight", said, partial(_design, {"weight": None}), "no weights at all")
+    # Weights that were not raked here have no margins for standard errors to account for.
+    bare = {"calibrated": False} if study.design.calibrated else {}
+    unweighted = partial(_design, {"weight": None, **bare})
+    yield Decision("design.weight", "weight", said, unweighted, "no weights at all")
     own = next((w for w in study.weightings if w.save_as == name), None)
     others = [w.save_as for w in study.weightings if w.save_as != name]
     base = own.base if own is not None and isinstance(own.base, str) else None
@@ -121,7 +124,7 @@ def _weights(study: Study) -> Iterator[Decision]:
         others.insert(0, base)
     for other in others:
         instead = f"the base weight {other} alone" if other == base else f"the weight {other}"
-        change = partial(_design, {"weight": other})
+        change = partial(_design, {"weight": other, **(bare if other == base else {})})
         yield Decision(f"design.weight={other}", "weight", said, change, instead)
 
 

@@ -43,14 +43,14 @@ def _found(data: Dataset, kind: str, book: Codebook, settings: Screening) -> Ite
 
 
 def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> str | None:
-    """Why a finding may stand: it was accepted, and has not changed since."""
+    """Why a finding may stand: it was accepted, and concerns no more cases since."""
     for item in accepted:
         alike = (
             item.kind == kind
             and (item.variable or "") == found.variable
             and (item.value or "") == found.value
         )
-        if alike and item.cases in (None, cases):
+        if alike and (item.cases is None or cases <= item.cases):
             return item.why
     return None
 

@@ -34,9 +34,9 @@ def notes_of(
         yield "No case meets the filter, so there is nothing to count."
     else:
         yield from (
-            f"Nobody in the filter answered {stub.variable}."
+            f"No figure that was asked for can be calculated for {stub.variable}."
             for stub in result.stubs
-            if _unanswered(result, stub)
+            if _without_figures(result, stub)
         )
     if "ratio" in request.show and request.per is not None:
         yield f"Ratio: per {request.per}, over the cases that answered both."
@@ -88,6 +88,7 @@ def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
         )
 
 
-def _unanswered(result: TableResult, stub: StubHeading) -> bool:
+def _without_figures(result: TableResult, stub: StubHeading) -> bool:
+    """Whether nothing stands in a stub: nobody answered it, or no figure asked for suits it."""
     mine = (cell for cell in result.cells if cell.stub.variable == stub.variable)
     return not any(cell.est or cell.base_n for cell in mine) and not result.hidden

@@ -63,6 +63,10 @@ class Pipelines:
             raise StudyError(found.faults)
         return found  # type: ignore[no-any-return]
 
+    def forget(self) -> None:
+        """Lets everything go that is kept; what is asked for again is worked out again."""
+        self._kept = Cache()
+
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
 

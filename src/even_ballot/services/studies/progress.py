@@ -87,7 +87,7 @@ class StudyProgress:
                 "check the design",
             )
         self._weights = weight_sums([part.weight for part in sample.parts])
-        return _weighting_station(reports, False)
+        return _weighting_station(reports, False, self._weight)
 
     def _tabled(self) -> tuple[Station, Station]:
         """Tables and release."""
@@ -117,11 +117,16 @@ class StudyProgress:
         return Station("release", "ok" if says == "ready" else "attention", says)
 
 
-def _weighting_station(reports: tuple[WeightingReport, ...], stopped: bool) -> Station:
+def _weighting_station(
+    reports: tuple[WeightingReport, ...], stopped: bool, weight: str | None = None
+) -> Station:
     if stopped:
         return Station("weighting", "waiting", "waits")
     if not reports:
-        return Station("weighting", "empty", "no weights yet")
+        # A weight that came with the file is one too.
+        return Station(
+            "weighting", "ok" if weight else "empty", f"weight {weight}" if weight else "no weights yet"
+        )
     if all(report.converged for report in reports):
         return Station("weighting", "ok", "margins met")
     return Station("weighting", "attention", "margins not met")

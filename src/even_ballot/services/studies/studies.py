@@ -32,6 +32,7 @@ from even_ballot.store.studies import (
     read_study,
     source_sizes,
 )
+from even_ballot.store.studies import purge as purge_study
 
 
 def _time(moment: datetime) -> str:
@@ -108,6 +109,12 @@ def delete(session: Session, study_id: str) -> None:
 def restore(session: Session, study_id: str) -> None:
     """Brings a deleted study back."""
     find_study(session, study_id, lock=True).deleted = None
+
+
+def purge(session: Session, pipelines: Pipelines, study_id: str) -> None:
+    """Removes a deleted study for good, from memory too."""
+    purge_study(session, study_id)
+    pipelines.forget()
 
 
 def export(session: Session, study_id: str) -> bytes:

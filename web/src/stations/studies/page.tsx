@@ -33,14 +33,17 @@ function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted:
         </p>
       </div>
       {deleted ? (
-        <ActionButton
-          id={`restore-${study.id}`}
-          label={`Bring back ${study.title}`}
-          icon={ArrowCounterClockwise}
-          run={bringBack}
-        >
-          Bring back
-        </ActionButton>
+        <>
+          <ActionButton
+            id={`restore-${study.id}`}
+            label={`Restore ${study.title}`}
+            icon={ArrowCounterClockwise}
+            run={bringBack}
+          >
+            Restore
+          </ActionButton>
+          <Purge study={study} changed={changed} />
+        </>
       ) : (
         <>
           <ActionButton
@@ -65,7 +68,7 @@ function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted:
               got(api.DELETE("/api/v1/studies/{study_id}", path(study.id)))
                 .then(() => {
                   changed();
-                  tell(`${study.title} was deleted.`, { label: "Bring it back", go: bringBack });
+                  tell(`${study.title} was deleted.`, { label: "Restore it", go: bringBack });
                 })
                 .catch(tell)
             }
@@ -75,6 +78,39 @@ function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted:
         </>
       )}
     </li>
+  );
+}
+
+/** Deletes for good: asked for first, then once more, since nothing brings it back. */
+function Purge({ study, changed }: { study: Schema["StudyCard"]; changed: () => void }) {
+  const [sure, setSure] = useState(false);
+  const purge = () =>
+    got(api.POST("/api/v1/studies/{study_id}/purge", path(study.id)))
+      .then(() => {
+        changed();
+        tell(`${study.title} was deleted permanently.`);
+      })
+      .catch(tell);
+  return sure ? (
+    <ActionButton
+      id={`purge-${study.id}`}
+      label={`Yes, delete ${study.title} permanently`}
+      icon={Trash}
+      look="strong"
+      run={purge}
+    >
+      Yes, permanently
+    </ActionButton>
+  ) : (
+    <ActionButton
+      id={`purge-${study.id}`}
+      label={`Delete ${study.title} permanently`}
+      icon={Trash}
+      look="quiet"
+      run={() => setSure(true)}
+    >
+      Delete permanently
+    </ActionButton>
   );
 }
 
@@ -116,6 +152,12 @@ export function StudiesPage() {
               run={() => pickFile(ANSWER_FILES, arriving.begin)}
             />
           </FileDrop>
+        )}
+        {deleted && studies.length > 0 && (
+          <p className="text-soft">
+            Until they are deleted permanently, these keep their answers, every entry of their ledgers and all their
+            releases. Permanently deleted studies cannot be restored; backups made before still hold them.
+          </p>
         )}
         <ul className="mt-6">
           {studies.map((study) => (
