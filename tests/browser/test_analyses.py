@@ -60,7 +60,7 @@ def test_items_that_run_against_a_scale_are_reversed_from_it(browser: Browser, s
     browser.see("Cronbach's α is")
     browser.act("new-reliability")
     browser.act("take-battery-0")
-    browser.see("It runs against the rest")
+    browser.see("Negatively correlated with the rest")
     before = alpha(browser)
     # Reversed variables stand in the study already: reversing once more is asked for, taking them is offered.
     browser.act("reverse-items")
@@ -70,11 +70,11 @@ def test_items_that_run_against_a_scale_are_reversed_from_it(browser: Browser, s
     browser.act("apply-reverse")
     browser.see("22 entries")
     browser.see("boats_too_crowded_turned")
-    browser.until(lambda: "It runs against" not in browser.text(), "all items to run with the rest")
+    browser.until(lambda: "Negatively correlated" not in browser.text(), "all items to run with the rest")
     assert alpha(browser) > before + 0.1
     browser.act("undo")
     browser.act("undo")
-    browser.see("It runs against the rest")
+    browser.see("Negatively correlated with the rest")
     browser.act("take-reversed")
     browser.until(lambda: alpha(browser) > before + 0.1, "the reversed ones to be taken")
 
@@ -124,7 +124,7 @@ def test_columns_are_contrasted_by_pointing_at_figures(browser: Browser, study: 
     browser.unfold("contrasts")
     for at in ('{"isle":4}', '{"isle":3}', '{"isle":1}'):
         browser.choose("Add a column to the contrast", at)
-    browser.fill("How often Brim counts", "2", enter=True)
+    browser.fill("Coefficient of Brim", "2", enter=True)
     browser.fill("What the contrast is called", "Far from near")
     browser.act("add-contrast")
     browser.until(

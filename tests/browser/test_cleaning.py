@@ -233,7 +233,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.go(f"{survey.path}/screening/straight_line~{FIRST}~{FIRST}%20to%20{LAST}")
     browser.fill("Or accept, because", "a line is an answer too")
     browser.act("accept-finding")
-    browser.see("Let stand: a line is an answer too")
+    browser.see("Accepted: a line is an answer too")
 
     # Labelled: sex, tenure, schooling; who would not say keeps a code of their own
     for heading, scale in (

@@ -17,21 +17,21 @@ FIGURE = quote(
     json.dumps({"stub": {"variable": "ferry_runs_need", "code": 4}, "banner": [], "stat": "col_pct"})
 )
 PAGES = {
-    "intake": ("intake/frame", "Look these columns up"),
+    "intake": ("intake/frame", "Join these columns to the cases"),
     "questionnaire": ("codebook", "on the scale frequency"),
     "codebook": ("codebook/ferry_runs_need", "also used by"),
     "scales": ("codebook/-scales-", "Used by 8 questions"),
     "formula": ("codebook/-new-", "New variable by a formula"),
     "several": ("codebook/-several-", "Tick questions on the left"),
     "screening": ("screening?ledger=true", "Set cases aside"),
-    "flow": ("screening/flow", "Take them all back"),
+    "flow": ("screening/flow", "Restore them all"),
     "cells": ("screening/cells", "2,268 cases"),
     "left out": ("screening/left-out", "Question by question"),
     "rules": ("screening/rules", "New rule"),
     "finding": ("screening/too_fast", "The cells"),
     "battery": ("tables/ferry", "Copy the sentences"),
     "for all tables": ("tables/_all", "Default banner"),
-    "what figures depend on": ("tables/_depends", "Tables by how much they hang"),
+    "what figures depend on": ("tables/_depends", "Tables by sensitivity"),
     "what a table depends on": ("tables/_depends.need", "Figures that move most"),
     "what a figure depends on": (f"tables/_depends.need?figure={FIGURE}", "Nothing: as published"),
     "cases that carry a figure": (f"tables/_depends.need?figure={FIGURE}&show=cases", "First-stage units"),
@@ -132,7 +132,7 @@ def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(
         address, json={"edition": state["edition"], "parts": {"weightings": [weighting]}}
     ).raise_for_status()
     browser.choose("Final weights add up to", "cases")
-    browser.see("Somebody changed this study since you read it")
+    browser.see("This study has changed since you opened it")
     browser.see("from 1 for every case")
     # Made of the newer state, it keeps what was changed there.
     browser.go_the_way("Apply my change to the latest version")
@@ -144,7 +144,7 @@ def test_the_second_writer_of_a_stale_state_is_told_and_shown_the_newer_one(
 def test_a_deleted_study_can_be_brought_back_at_once(browser: Browser, study: str) -> None:
     browser.go("/")
     browser.act(f"delete-{study.split('/')[2]}")
-    browser.see("is out of the list")
+    browser.see("was deleted.")
     browser.go_the_way("Bring it back")
     browser.follow("Veldry Isles ferry survey")
 
@@ -172,7 +172,7 @@ def test_a_rule_is_tried_added_and_its_breakers_found(browser: Browser, study: s
     browser.follow("the very old do not live alone")
     browser.fill("Or accept, because", "some do")
     browser.act("accept-finding")
-    browser.see("Let stand: some do.")
+    browser.see("Accepted: some do.")
 
 
 def test_a_cut_off_is_moved(browser: Browser, study: str) -> None:

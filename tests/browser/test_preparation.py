@@ -73,7 +73,7 @@ def test_the_grid_is_walked_by_keys_sorted_and_narrowed(browser: Browser, study:
     address = browser.driver.current_url
     assert "sort=Entry" in address and "down=true" in address
     browser.driver.get(address)
-    browser.see("is no label of this scale")
+    browser.see("is not a label of this scale")
 
 
 def test_a_cell_is_changed_in_the_grid_one_alone_and_all_alike(browser: Browser, study: str) -> None:
@@ -188,8 +188,8 @@ def test_several_questions_at_once_make_a_score(browser: Browser, study: str) ->
     browser.see("3 questions at once")
     browser.act("tool-score")
     browser.fill("Name of the new variable", "trust")
-    browser.fill("At least this many answered", "2")
-    browser.see("Score trust, the mean of ferry_runs_need, can_rely_timetable, feel_safe_crossing")
+    browser.fill("Minimum number of items answered", "2")
+    browser.see("Score trust: the mean of ferry_runs_need, can_rely_timetable, feel_safe_crossing")
     browser.act("apply-score")
     browser.until(lambda: not browser.all('[data-action="apply-score"]'), "the score")
     browser.act("tool-about")
@@ -212,7 +212,7 @@ def test_a_formula_is_completed_and_its_fault_points_at_the_character(browser: B
     assert browser.all("mark")[0].text == "a"
     browser.fill("Formula", "pick(age >= 65, 1, 2)")
     browser.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
-    browser.see("Make older = pick(age >= 65, 1, 2).")
+    browser.see("Create older = pick(age >= 65, 1, 2).")
     browser.act("apply-derive")
     browser.see("older, number")
 
@@ -250,7 +250,7 @@ def test_an_entry_is_opened_changed_and_warns_of_what_would_stop(browser: Browse
     browser.until(lambda: " 62 set aside" not in tally(browser), "the entry to be kept")
     browser.act("edit-3")
     browser.fill("Name of the new variable", "duration")
-    browser.see("would stop. There is no variable 'seconds'")
+    browser.see("could then not be applied. There is no variable 'seconds'")
     browser.act("leave-entry-3")
 
 

@@ -119,7 +119,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
 
     # Ledger: switched off and on, undone and redone
     browser.act("ledger")
-    browser.see("Set aside the cases where entry_status == 'Staff test', because: made by our own staff.")
+    browser.see("Set aside the cases where entry_status == 'Staff test'; reason: made by our own staff.")
     browser.act("switch-5")
     browser.see("switched off")
     browser.act("undo")
@@ -141,7 +141,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.fill("Name of the new variable", "age_band")
     browser.fill("Label", "Age")
     browser.fill("Where each band begins", "18, 35, 60")
-    browser.see("from 35 up to below 60")
+    browser.see("from 35 to under 60")
     browser.act("apply-band")
     browser.fill("Search names and questions", "landing_district")
     browser.follow("landing_district")

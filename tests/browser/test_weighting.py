@@ -53,7 +53,7 @@ def test_a_margin_comes_from_a_file_and_a_misspelt_label_is_mended_in_place(
     browser.choose("Targets are", "percent")
     browser.unfold_list("Paste targets, or read them from a file")
     browser.give_file("targets-file", targets)
-    browser.see("Haask is no category of isle.")
+    browser.see("Haask is not a category of isle.")
     browser.see("Without a target: Hask.")
     browser.act("meant-2")
     browser.see("4 lines matched, summing to 100.")
