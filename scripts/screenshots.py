@@ -67,7 +67,7 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     figure = {"stub": {"variable": "ferry_runs_need", "code": 4}, "banner": [], "stat": "col_pct"}
     shot("depends", f"{here}/tables/_depends.need?figure={quote(json.dumps(figure))}", "decisions 2 move it")
     shot("model", f"{here}/tables/model.weekly", "Odds ratio, on a log axis")
-    shot("correlations", f"{here}/tables/pairs.views", "A press tells of a pair")
+    shot("correlations", f"{here}/tables/pairs.views", "Press a pair for details")
     browser.go(f"{here}/intake")
     browser.give_file("bring-newer", FILES / "answers-second-delivery.xlsx")
     browser.see("Tied to the job")

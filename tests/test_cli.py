@@ -89,7 +89,7 @@ def test_a_fault_exits_with_2_names_its_place_and_writes_nothing(
 
 @pytest.mark.parametrize(
     ("content", "what"),
-    [(b"", "data.csv: The file is empty"), (b"\x00\x01", "not text"), (b"a,b\n1\n", "line 2")],
+    [(b"", "data.csv: The file is empty"), (b"\x00\x01", "This is not"), (b"a,b\n1\n", "line 2")],
 )
 def test_bad_data_exits_with_2(case: Path, content: bytes, what: str) -> None:
     (case.parent / "data.csv").write_bytes(content)

@@ -61,7 +61,7 @@ def test_a_database_that_is_gone_is_said() -> None:
     with TestClient(make_app(engine), base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
         answer = client.get("/api/v1/studies")
     assert answer.status_code == 503
-    assert "nothing of this was saved" in answer.json()["faults"][0]["what"]
+    assert "nothing of this change was saved" in answer.json()["faults"][0]["what"]
 
 
 def test_the_openapi_document_is_not_stale() -> None:

@@ -46,7 +46,7 @@ PAGES = {
     "tables": ("tables/crossing", "Base (unweighted)"),
     "model": ("tables/model.weekly", "Odds ratio, on a log axis"),
     "scale": ("tables/scale.trust", "Cronbach's α"),
-    "correlations": ("tables/pairs.views", "A press tells of a pair"),
+    "correlations": ("tables/pairs.views", "Press a pair for details"),
     "side by side": ("tables/beside.weekly", "adds isle"),
     "release": ("release", "142 degrees of freedom"),
     "look of the release": ("release/look", "How these figures were made"),
@@ -145,7 +145,7 @@ def test_a_deleted_study_can_be_brought_back_at_once(browser: Browser, study: st
     browser.go("/")
     browser.act(f"delete-{study.split('/')[2]}")
     browser.see("was deleted.")
-    browser.go_the_way("Bring it back")
+    browser.go_the_way("Restore it")
     browser.follow("Veldry Isles ferry survey")
 
 

@@ -122,7 +122,7 @@ class Broken:
 @pytest.mark.parametrize(
     ("error", "status", "says"),
     [
-        (OperationalError(2013, "lost"), 503, "does not answer, so nothing of this was saved"),
+        (OperationalError(2013, "lost"), 503, "does not answer, so nothing of this change was saved"),
         (OperationalError(1021, "disk full"), 507, "disk that the database is on is full"),
         (OperationalError(1114, "table full"), 507, "disk that the database is on is full"),
         (OperationalError(1153, "packet"), 413, "too large to be stored in one piece"),
@@ -131,7 +131,7 @@ class Broken:
         (OperationalError(1142, "denied"), 500, "The database refused this"),
         (OutcomeUnknown(), 503, "it may have been saved, or not"),
         (TimeoutError("pool"), 503, "All connections to the database are in use"),
-        (ZeroDivisionError("by nothing"), 500, "The server failed at this"),
+        (ZeroDivisionError("by nothing"), 500, "An internal error occurred in the server"),
     ],
 )  # fmt: skip
 def test_what_the_database_says_is_told_as_what_it_is(error: Exception, status: int, says: str) -> None:
@@ -166,7 +166,7 @@ def test_a_database_that_dies_comes_back_and_the_state_is_said(tmp_path: Path) -
             if answer.status_code == 200 and 503 in seen:
                 break
             if answer.status_code == 503:
-                assert "nothing of this was saved" in answer.json()["faults"][0]["what"]
+                assert "nothing of this change was saved" in answer.json()["faults"][0]["what"]
                 assert answer.json()["database"] in ("starting", "down")
                 said = requests.get(f"{url}/api/v1/health", timeout=20).json()
                 assert said["database"] in ("starting", "up")
@@ -346,7 +346,7 @@ def test_what_keeps_the_server_from_starting_is_a_sentence(tmp_path: Path) -> No
         assert "Traceback" not in found.stderr
         return found.stdout
 
-    assert "70000 is no port" in said("--folder", str(tmp_path / "var"), "--port", "70000")
+    assert "70000 is not a port" in said("--folder", str(tmp_path / "var"), "--port", "70000")
     blocked = tmp_path / "file"
     blocked.write_text("")
     assert "cannot be written to" in said("--folder", str(blocked / "var"))

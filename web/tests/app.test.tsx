@@ -174,7 +174,7 @@ describe("the list of studies", () => {
     expect(await screen.findByText("Ferries")).toBeTruthy();
     await user.click(screen.getByRole("button", { name: "Delete Ferries" }));
     await waitFor(() => expect(server.sent("DELETE")).toHaveLength(1));
-    await user.click(await screen.findByRole("button", { name: "Bring it back" }));
+    await user.click(await screen.findByRole("button", { name: "Restore it" }));
     await waitFor(() => expect(server.sent("POST", "/restore")).toHaveLength(1));
   });
 });

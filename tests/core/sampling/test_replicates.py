@@ -240,13 +240,13 @@ def test_given_replicate_weights_are_used_as_they_are() -> None:
         ({"variance": {"method": "columns", "columns": ["d", "y"], "scale": 1}}, "y is missing for"),
         (
             {**STRATIFIED, "variance": {"method": "balanced"}},
-            "two first-stage units in each stratum; these have others: 1 (4)",
+            "two first-stage units in each stratum; these have a different number: 1 (4)",
         ),
         (
             {"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "centre"},
             "strata have one first-stage unit only",
         ),
-        ({"calibrated": True}, "The weight d was not raked here"),
+        ({"calibrated": True}, "The weight d was not raked in this study"),
         ({"variance": {"method": "bootstrap", "count": 100_000, "seed": 1}, "strata": ["h"]}, None),
     ],
 )

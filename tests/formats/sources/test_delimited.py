@@ -75,8 +75,8 @@ def test_ragged_records_are_named_by_line_and_nothing_is_read() -> None:
     [
         (b"", "is empty"),
         (b"  \n ", "is empty"),
-        (b"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR", "not text"),
-        (b"\x01\x02\x03\x04\xff\xfe\xfa" * 50, "not text"),
+        (b"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR", "This is not"),
+        (b"\x01\x02\x03\x04\xff\xfe\xfa" * 50, "This is not"),
         (b"a,b\n", "no record"),
         (b"a,b\n,\n", "no answers"),
         (b"\xd0\xcf\x11\xe0\xa1\xb1", "old binary format"),

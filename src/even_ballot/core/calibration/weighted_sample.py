@@ -74,7 +74,7 @@ def _by_unit(units: Units, method: Jackknifed | Bootstrapped | Balanced, raked: 
             if others:
                 raise fault(
                     "Balanced half samples need exactly two first-stage units in each stratum; "
-                    "these have a different number: {some(others)}.",
+                    f"these have a different number: {some(others)}.",
                     "design.variance",
                     "Use the jackknife or the bootstrap.",
                 )

@@ -89,8 +89,8 @@ class DropCases(Step):
         if self.ids is not None:
             return f"Set aside the cases whose {self.ids.variable} is {some(self.ids.among)}{but}"
         if self.duplicates is not None:
-            return f"Set aside duplicate cases (same {some(self.duplicates.of)}), keeping the "
-            f"{self.duplicates.keep} of each{but}"
+            same, keep = some(self.duplicates.of), self.duplicates.keep
+            return f"Set aside duplicate cases (same {same}), keeping the {keep} of each{but}"
         return f"Set aside the cases where {self.where}{but}"
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:

@@ -45,8 +45,8 @@ def protected(result: AnalysisResult, below: int) -> AnalysisResult:
         if not found:
             return replace(result, lost=_said(result.lost, below))
         more = f" and {len(found) - 1} more" if len(found) > 1 else ""
-        message = f"Hidden: fewer than {below} cases in {found[0]}{more}. Combine categories, or "
-        "leave the term out."
+        few = f"fewer than {below} cases in {found[0]}{more}"
+        message = f"Hidden: {few}. Combine categories, or leave the term out."
         about = {"message": message, "outcome": result.outcome, "event": result.event}
         return ModelResult(result.id, result.kind, result.title, 0, **about)  # type: ignore[arg-type]
     if isinstance(result, CorrelationsResult):

@@ -219,8 +219,10 @@ def _unknown(requests: Sequence[TableRequest | Analysis], known: Collection[str]
         absent = [v for v in dict.fromkeys(named) if v and v not in known]
         if absent:
             what = "table" if isinstance(request, TableRequest) else "analysis"
-            said = f"The {what} {request.title or request.id} names {some(absent)}, which the "
-            "study does not have."
+            said = (
+                f"The {what} {request.title or request.id} names {some(absent)}, which the study does not "
+                "have."
+            )
             faults.append(Fault(said, name, "Correct the plan, or import it anyway.", kind="unknown_in_plan"))
     return faults
 

@@ -91,6 +91,6 @@ def entry_difference(session: Session, pipelines: Pipelines, state: StudyState, 
     """Before and after of an entry of the ledger (from 1)."""
     ledgered = pipelines.ledgered(session, state)[1]
     if not 1 <= at <= len(ledgered.states):
-        raise fault(f"There is no entry {at} that was taken.", "", "Choose another.")
+        raise fault(f"Ledger entry {at} does not exist or was not applied.", "", "Choose another.")
     before = ledgered.states[at - 2] if at > 1 else ledgered.start
     return _told(before, ledgered.states[at - 1], state.study.ledger[at - 1], ledgered.effects[at - 1])

@@ -67,8 +67,8 @@ def _nonresponse(results: Results) -> Iterator[Paragraph]:
             answered = sum(cell.responded for cell in report.nonresponse)
             silent = sum(cell.silent for cell in report.nonresponse)
             rate = 100 * answered / (answered + silent) if answered + silent else 0.0
-            said = f"{report.save_as}: {answered:,} responded, {silent:,} did not (unweighted "
-            f"response rate {rate:.1f} %)."
+            asked = f"{answered:,} responded, {silent:,} did not"
+            said = f"{report.save_as}: {asked} (unweighted response rate {rate:.1f} %)."
             yield plain_paragraph(said)
 
 
