@@ -66,7 +66,7 @@ def broken(**columns: list[str]) -> Dataset:
         (
             broken(N=["1"] * 6),
             {**STRATIFIED, "population_size": "N"},
-            "Stratum 1 holds 2 first-stage units, but N says 1",
+            "Stratum 1 has 2 first-stage units in the sample, but its population size N is 1",
         ),
         (broken(N=["a"] * 6), {**STRATIFIED, "population_size": "N"}, "N is not a number"),
         (broken(), {"strata": ("zz",)}, "no variable 'zz'"),

@@ -116,7 +116,7 @@ def beside_block(found: ModelsBeside, request: SideBySide) -> Block:
     >>> block.headings, block.rows
     (('Term',), (('Cases',), ('R²',)))
     """
-    figures = [item for figure in request.show for item in _FIGURES[figure]]
+    figures = [item for figure in request.show or ("est", "se") for item in _FIGURES[figure]]
     headings = ["Term", *(f"{of.title}: {name}" for of in found.columns for name, _ in figures)]
     rows: list[tuple[Value, ...]] = []
     for line in found.lines:

@@ -25,7 +25,9 @@ _NO_DATABASE = Fault(
     "The database does not answer; nothing of this was kept.", "", "Check that it runs, then try again."
 )
 _DISK_FULL = Fault("The disk is full; nothing of this was kept.", "", "Make room there, then begin it again.")
-_FAILED = Fault("The server failed at this; nothing of it was kept.", "", "The server's log says why.")
+_FAILED = Fault(
+    "An internal error occurred in the server; nothing of it was kept.", "", "The server's log says why."
+)
 Kind = Literal["intake", "release"]
 _PLACES: dict[Kind, int] = {"intake": 3, "release": 2}
 _STOPPED: dict[Kind, Fault] = {
