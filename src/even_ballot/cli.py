@@ -216,17 +216,14 @@ def backup(
     replace: Annotated[bool, typer.Option(help="Write over the file where it exists.")] = False,
 ) -> None:
     """Writes all studies, files and releases of the application to one file, also while it runs."""
-    from even_ballot.core.faults import StudyError, fault
-    from even_ballot.store.backup import at_hand, write_backup
+    from even_ballot.core.faults import StudyError
+    from even_ballot.services.backups import back_up
 
     try:
-        if out.exists() and not replace:
-            raise fault(f"{out} exists already.", str(out), "Name another file, or add --replace.")
-        with at_hand(folder) as server:
-            write_backup(server, out)
+        size = back_up(out, folder, replace)
     except StudyError as error:
         _refuse(error)
-    typer.echo(f"Written: {out} ({out.stat().st_size:,} bytes)")
+    typer.echo(f"Written: {out} ({size:,} bytes)")
 
 
 @app.command()
@@ -238,7 +235,7 @@ def restore(
 ) -> None:
     """Makes a data folder of a backup; `./start --folder FOLDER` opens it."""
     from even_ballot.core.faults import StudyError
-    from even_ballot.store import backup as backups
+    from even_ballot.services import backups
 
     try:
         backups.restore(backup, folder)
