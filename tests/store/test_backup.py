@@ -94,7 +94,12 @@ def test_a_folder_that_does_not_run_is_backed_up_too_and_nothing_is_written_over
 
 @pytest.mark.parametrize(
     "content",
-    [b"", b"no gzip", gzip.compress(b"SELECT 1;"), gzip.compress(b"-- Even Ballot backup 1\nnonsense;")],
+    [
+        pytest.param(b"", id="empty"),
+        pytest.param(b"no gzip", id="no gzip"),
+        pytest.param(gzip.compress(b"SELECT 1;", mtime=0), id="of something else"),
+        pytest.param(gzip.compress(b"-- Even Ballot backup 1\nnonsense;", mtime=0), id="not whole"),
+    ],
 )
 def test_what_is_no_backup_is_refused_and_leaves_nothing(tmp_path: Path, content: bytes) -> None:
     (tmp_path / "x.sql.gz").write_bytes(content)
