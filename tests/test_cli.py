@@ -218,3 +218,26 @@ def test_a_model_without_estimates_is_told_and_the_run_goes_on(tmp_path: Path) -
     found = json.loads((tmp_path / "out" / "results.json").read_text())["models"]
     assert {bool(model.get("coefficients")) for model in found} == {True, False}
     assert all(("message" in model) is not bool(model.get("coefficients")) for model in found)
+
+
+NOW = {
+    "single-psu-average": "mean_of_strata",
+    "single-psu-centre": "mean_of_units",
+    "single-psu-certainty": "add_nothing",
+}
+
+
+@pytest.mark.parametrize("name", NOW)
+def test_former_names_of_policies_are_read_as_before_with_a_note(tmp_path: Path, name: str) -> None:
+    folder = tmp_path / name
+    shutil.copytree(CASES / name, folder)
+    before = run(folder / "study.json", tmp_path / "before")
+    assert before.exit_code == 0
+    assert f'is now written "{NOW[name]}"' in before.stderr
+    document = json.loads((folder / "study.json").read_text())
+    document["design"]["single_psu"] = NOW[name]
+    (folder / "study.json").write_text(json.dumps(document))
+    after = run(folder / "study.json", tmp_path / "after")
+    assert "is now written" not in after.stderr
+    results = [json.loads((tmp_path / at / "results.json").read_text()) for at in ("before", "after")]
+    assert results[0]["tables"] == results[1]["tables"]

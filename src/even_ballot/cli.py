@@ -112,6 +112,8 @@ def run(
         typer.echo(f"Not made: {table.title}", err=True)
         for item in table.faults:
             typer.echo(f"  {item}", err=True)
+    for note in results.former:
+        typer.echo(f"Note: {note}", err=True)
     problems = run_problems(loaded, results)
     tell(results.summary, problems, Console(stderr=True, highlight=False))
     typer.echo(

@@ -153,7 +153,7 @@ def test_the_design_says_how_standard_errors_are_made(
 
 
 def test_what_to_mind_about_a_design_is_said(api: Any, demo: dict[str, Any]) -> None:
-    api.change(demo, design={"strata": ["isle"], "clusters": ["sex"], "single_psu": "certainty"})
+    api.change(demo, design={"strata": ["isle"], "clusters": ["sex"], "single_psu": "add_nothing"})
     notices = " ".join(n["what"] for n in api("GET", f"/studies/{demo['id']}/design")["notices"])
     assert "2 cluster names stand in more than one stratum (Woman, Man)" in notices
     assert "With 4 degrees of freedom" in notices

@@ -306,7 +306,7 @@ def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Pa
         study = session.get(f"{address}/studies", timeout=30).json()[0]["id"]
         view = session.get(f"{address}/studies/{study}", timeout=30).json()
         weighting = {**view["document"]["weightings"][0], "limits": {"low": 0.3, "high": 3}}
-        design = {**view["document"]["design"], "calibrated": True, "single_psu": "certainty",
+        design = {**view["document"]["design"], "calibrated": True, "single_psu": "add_nothing",
                   "variance": {"method": "bootstrap", "count": 10_000, "seed": 1}}  # fmt: skip
         parts = {"weightings": [weighting, *view["document"]["weightings"][1:]], "design": design}
     change = {"edition": view["edition"], "parts": parts}

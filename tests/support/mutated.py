@@ -75,7 +75,7 @@ def document() -> dict[str, Any]:
             ],
             "limits": {"low": 0.1, "high": 6}, "save_as": "weight",
         }],
-        "design": {"strata": ["sex"], "clusters": ["psu"], "single_psu": "centre", "calibrated": True},
+        "design": {"strata": ["sex"], "clusters": ["psu"], "single_psu": "mean_of_units", "calibrated": True},
         "where": "age < 90", "usual_banner": ["sex"],
         "tables": [
             {"id": "t1", "title": "Boats", "stub": ["a", "spend", "whys"], "banner": ["sex", ["region", "band"]],

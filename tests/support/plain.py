@@ -17,7 +17,7 @@ class Plain:
     stratum: Sequence[int]
     psu: Sequence[int]
     population: dict[int, float] | None = None
-    single_psu: str = "certainty"
+    single_psu: str = "add_nothing"
 
     def totals(self, z: Sequence[float]) -> dict[int, dict[int, float]]:
         """T_hi by stratum and PSU."""
@@ -43,13 +43,13 @@ class Plain:
             if n == 1:
                 if f < 1:
                     singles += 1
-                    if self.single_psu == "centre":
+                    if self.single_psu == "mean_of_units":
                         (i,) = t[h]
                         total += (1 - f) * (t[h][i] - mean_t) * (u[h][i] - mean_u)
                 continue
             bar_t, bar_u = sum(t[h].values()) / n, sum(u[h].values()) / n
             total += (1 - f) * n / (n - 1) * sum((t[h][i] - bar_t) * (u[h][i] - bar_u) for i in t[h])
-        if self.single_psu == "average":
+        if self.single_psu == "mean_of_strata":
             total *= len(t) / (len(t) - singles)
         return total
 

@@ -84,7 +84,7 @@ def study(rng: random.Random, columns: dict[str, list[Any]]) -> dict[str, Any]:
     design = {
         "strata": rng.choice([[], ["h"]]), "variance": method, "calibrated": calibrated,
         "clusters": ["j"] if method["method"] == "balanced" else rng.choice([[], ["i"], ["i"]]),
-        "single_psu": "certainty" if method["method"] in REPEATED else rng.choice(["certainty", "centre", "average"]),
+        "single_psu": "add_nothing" if method["method"] in REPEATED else rng.choice(["add_nothing", "mean_of_units", "mean_of_strata"]),
         **({"population_size": "N"} if rng.random() < 0.3 else {}), **({} if weighting else {"weight": "d"}),
     }  # fmt: skip
     interval = {

@@ -23,7 +23,7 @@ class Sample:
     w: Vector
     stratum: Vector
     psu: Vector
-    policy: str = "certainty"
+    policy: str = "add_nothing"
     population: Vector = None
     x: Vector = None
     free: Vector = None
@@ -60,11 +60,11 @@ class Sample:
             f = n / self.population[self.stratum == h][0] if self.population is not None else 0.0
             if n == 1:
                 singles += f < 1
-                if f < 1 and self.policy == "centre":
+                if f < 1 and self.policy == "mean_of_units":
                     total += (1 - f) * ((t - every.mean() * centred) @ (u - every2.mean() * centred))
             else:
                 total += (1 - f) * n / (n - 1) * ((t - t.mean() * centred) @ (u - u.mean() * centred))
-        return total * len(of) / (len(of) - singles) if self.policy == "average" else total
+        return total * len(of) / (len(of) - singles) if self.policy == "mean_of_strata" else total
 
     def residual(self, z: Vector) -> tuple[Vector, Vector]:
         """z less x′B, and |x′B|."""

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
+from even_ballot.core.sampling.design import former_names
 from even_ballot.core.study.pipeline import Pipeline, given
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
@@ -77,9 +78,13 @@ def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
         ) from None
 
 
+def _document(path: Path) -> Any:
+    return read_document(_opened(path, str(path), None, LARGEST_STUDY), str(path))
+
+
 def load_study(path: Path) -> Study:
     """A study from its file."""
-    return parse_study(read_document(_opened(path, str(path), None, LARGEST_STUDY), str(path)))
+    return parse_study(_document(path))
 
 
 def load_table(folder: Path, source: Source, where: str, outside: bool = False) -> tuple[RawTable, Source]:
@@ -102,13 +107,14 @@ def _ready(path: Path, outside: bool) -> tuple[Study, Pipeline, Source]:
 
 def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     """Runs a study file on the files beside it."""
+    former = former_names(_document(path))
     study, pipeline, reading = _ready(path, outside)
     # The answers as they came make room for what they were read as.
     _ = pipeline.start
     give_back()
     results = pipeline.results()
     give_back()
-    return study, replace(results, guessed=study.source.guessed(reading))
+    return study, replace(results, guessed=study.source.guessed(reading), former=former)
 
 
 def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False) -> "Depending":

@@ -101,7 +101,7 @@ def test_replicate_columns_count_their_number_unless_strata_and_clusters_are_nam
 def test_a_lone_stratum_stands_still_in_half_samples() -> None:
     h, i = [1, 1, 2, 2, 3, 3], [1, 2, 1, 2, 1, 1]
     data = weighed([1.0] * 6, x=[1, 2, 3, 5, 50, 60], b=[1] * 6, h=h, i=i)
-    design = {"strata": ["h"], "clusters": ["i"], "single_psu": "certainty", "weight": "w"}
+    design = {"strata": ["h"], "clusters": ["i"], "single_psu": "add_nothing", "weight": "w"}
     half, jack = (
         results(data, {**design, "variance": {"method": method}}, ["x"]).tables[0].cells[0].se for method in ("balanced", "jackknife")
     )  # fmt: skip

@@ -95,7 +95,7 @@ def sample_of(found: Results, design: dict[str, Any], weighting: dict[str, Any] 
     h = column(found, "h") if "strata" in design else np.ones(len(w))
     i = column(found, "i") if "clusters" in design else np.arange(len(w))
     population = column(found, "N") if "population_size" in design else None
-    sample = Sample(w, h, i, design.get("single_psu", "certainty"), population=population)
+    sample = Sample(w, h, i, design.get("single_psu", "add_nothing"), population=population)
     replicates = found.units.replicates
     if replicates is None:
         if weighting is not None and design.get("calibrated"):
@@ -150,7 +150,7 @@ def columns_of(found: Results) -> dict[str, tuple[Any, Any, Any, list[Any]]]:
     SEEDS,
     st.sampled_from(sorted(DESIGNS)),
     st.sampled_from(sorted(weightings())),
-    st.sampled_from([None, "certainty", "centre", "average"]),
+    st.sampled_from([None, "add_nothing", "mean_of_units", "mean_of_strata"]),
 )
 def test_models_are_what_a_second_reading_finds(
     seed: int, named: str, weighted: str, single: str | None
@@ -158,7 +158,7 @@ def test_models_are_what_a_second_reading_finds(
     weighting = weightings()[weighted]
     design = {**DESIGNS[named], **({"calibrated": True} if weighting else {})}
     lonely = single is not None and design.get("clusters") and weighted in ("plain", "raked")
-    if lonely and (single == "certainty" or "variance" not in design):
+    if lonely and (single == "add_nothing" or "variance" not in design):
         design["single_psu"] = single
     else:
         lonely = False

@@ -30,7 +30,7 @@ STRATIFIED = {"strata": ("h",), "clusters": ("i",)}
 
 
 def test_a_psu_identifier_is_read_within_its_stratum() -> None:
-    units, _ = units_of(DATA, Design(**STRATIFIED, single_psu="certainty"))
+    units, _ = units_of(DATA, Design(**STRATIFIED, single_psu="add_nothing"))
     assert (len(units.psus), units.psus.tolist(), units.degrees_of_freedom) == (3, [2, 2, 1], 2)
 
 
@@ -72,7 +72,7 @@ def broken(**columns: list[str]) -> Dataset:
         (broken(), {"strata": ("zz",)}, "no variable 'zz'"),
         (
             broken(i=list("123456"), h=list("123456")),
-            {**STRATIFIED, "single_psu": "average"},
+            {**STRATIFIED, "single_psu": "mean_of_strata"},
             "nothing to average",
         ),
     ],
@@ -116,7 +116,9 @@ def random_sample(rng: np.random.Generator, single_psu: str, clustered: bool) ->
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.integers(0, 10**6), st.sampled_from(["certainty", "centre", "average"]), st.booleans())
+@given(
+    st.integers(0, 10**6), st.sampled_from(["add_nothing", "mean_of_units", "mean_of_strata"]), st.booleans()
+)
 def test_variances_follow_their_definition_under_every_policy(
     seed: int, policy: str, clustered: bool
 ) -> None:

@@ -243,7 +243,7 @@ def test_given_replicate_weights_are_used_as_they_are() -> None:
             "two first-stage units in each stratum; these have a different number: 1 (4)",
         ),
         (
-            {"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "centre"},
+            {"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "mean_of_units"},
             "strata have one first-stage unit only",
         ),
         ({"calibrated": True}, "The weight d was not raked in this study"),
@@ -261,7 +261,7 @@ def test_what_a_method_cannot_work_with_is_named(design: dict[str, Any], what: s
 
 def test_one_unit_strata_count_nothing_in_replicates_under_certainty() -> None:
     data = survey(4)
-    certain = {"strata": ["h"], "clusters": ["c"], "single_psu": "certainty"}
+    certain = {"strata": ["h"], "clusters": ["c"], "single_psu": "add_nothing"}
     h = [int(data.columns[1].words[v]) for v in data.columns[1].values]
     i = [int(data.columns[2].words[v]) for v in data.columns[2].values]
     c = text_column([str(1 if stratum == 1 else unit) for stratum, unit in zip(h, i, strict=True)])

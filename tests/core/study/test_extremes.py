@@ -39,7 +39,7 @@ OVER = [{**LESS[0], "label": "r", "ratio": True}]
 SHOW = ["n", "count", "col_pct", "row_pct", "total_pct", "mean", "sd", "median", "q10", "skewness", "kurtosis", "total", "ratio",
         "geometric_mean"]  # fmt: skip
 DESIGNS: list[dict[str, Any]] = [
-    {}, {"weight": "w"}, {"weight": "w", "strata": ["g"], "single_psu": "centre"}, {"weight": "w", "variance": {"method": "jackknife"}},
+    {}, {"weight": "w"}, {"weight": "w", "strata": ["g"], "single_psu": "mean_of_units"}, {"weight": "w", "variance": {"method": "jackknife"}},
     {"weight": "w", "variance": {"method": "bootstrap", "count": 20}},
     {"weight": "w", "variance": {"method": "columns", "columns": ["rep1", "rep2"], "scale": 0.5}},
 ]  # fmt: skip

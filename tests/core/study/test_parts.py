@@ -126,7 +126,7 @@ def test_a_study_of_every_way_to_weight_in_parts_has_the_figures_of_one() -> Non
              "limits": {"low": 0.1, "high": 5}, "tolerance": 1e-13},
             {"base": "second", "save_as": "third", "margins": [{"by": ["a"], "targets": thirds}], "within": ["b"], "tolerance": 1e-13},
         ],
-        "design": {"strata": ["s"], "clusters": ["i"], "single_psu": "certainty", "calibrated": True},
+        "design": {"strata": ["s"], "clusters": ["i"], "single_psu": "add_nothing", "calibrated": True},
         "tables": [{
             "id": "t", "stub": ["a", "y", "day"], "banner": [["b", "a"], "day", "a"], "dates": "month", "plain": True,
             "show": ["n", "col_pct", "row_pct", "mean", "sd", *MORE], "tests": ["columns"],

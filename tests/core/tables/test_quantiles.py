@@ -42,7 +42,7 @@ def test_medians_have_woodruffs_limits(seed: int, clustered: bool, sides: str) -
     y = rng.integers(0, 40, n)
     w = np.round(rng.gamma(3, 0.4, n) + 0.1, 3)
     data = dataset({"y": [f"{v / 4}" for v in y], "h": stratum, "i": psu, "w": w})
-    design = Design(strata=("h",), clusters=("i",) if clustered else (), single_psu="certainty")
+    design = Design(strata=("h",), clusters=("i",) if clustered else (), single_psu="add_nothing")
     request = TableRequest.model_validate(
         {"id": "t", "stub": ["y"], "show": ["median"], "interval": {"sides": sides}}
     )

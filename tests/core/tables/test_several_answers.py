@@ -67,7 +67,7 @@ def test_per_cent_of_cases_and_of_responses_follow_their_definitions(sample: dic
     cells, n = sample["cells"], len(sample["w"])
     columns = {option: [row[j] for row in cells] for j, option in enumerate(OPTIONS)}
     data = several({**columns, **{k: list(map(str, sample[k])) for k in ("b", "h", "i", "w")}})
-    design = Design(strata=("h",), clusters=("i",) if sample["clustered"] else (), single_psu="certainty")
+    design = Design(strata=("h",), clusters=("i",) if sample["clustered"] else (), single_psu="add_nothing")
     request = TableRequest(id="t", stub=("why",), banner=("b",), show=("n", "col_pct", "response_pct"))
     table = tabulate(sampled(data, design, "w"), request)
     plain = Plain(sample["w"], sample["h"], sample["i"] if sample["clustered"] else list(range(n)))

@@ -37,7 +37,7 @@ def samples(draw: st.DrawFn) -> dict[str, Any]:
         "stratum": stratum.tolist(), "psu": psu.tolist(), "w": weights.tolist(),
         "q": with_gaps(rng.integers(1, draw(st.integers(2, 5)), n)), "b": with_gaps(rng.integers(1, 4, n)),
         "y": [None if y is None else y / 2 for y in with_gaps(rng.integers(0, 30, n))],
-        "clustered": draw(st.booleans()), "single": draw(st.sampled_from(["certainty", "centre"])),
+        "clustered": draw(st.booleans()), "single": draw(st.sampled_from(["add_nothing", "mean_of_units"])),
     }  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-import { ArrowUUpLeft, ArrowUUpRight, Tag } from "@phosphor-icons/react";
+import { ArrowUUpLeft, ArrowUUpRight, Hash, TextAa } from "@phosphor-icons/react";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { Suspense } from "react";
 import { useChange, useStudy } from "../api/queries";
@@ -67,14 +67,14 @@ export function StudyShell() {
         />
         <ActionButton
           id="codes"
-          label={showing.codes ? "Show labels" : "Show codes"}
+          label={showing.codes ? "Show words in place of codes" : "Show codes in place of words"}
           keys="c"
           run={showing.toggle}
-          icon={Tag}
+          icon={showing.codes ? Hash : TextAa}
           look="quiet"
           pressed={showing.codes}
         >
-          {showing.codes ? "Codes" : "Labels"}
+          {showing.codes ? "Codes" : "Words"}
         </ActionButton>
         <CommonActions />
       </header>

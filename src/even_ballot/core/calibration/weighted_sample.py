@@ -37,13 +37,13 @@ _MOST = 200_000_000
 
 def _check_single(units: Units) -> None:
     single = [units.names[h] for h in np.flatnonzero(units.single)]
-    if single and units.single_psu != "certainty":
+    if single and units.single_psu != "add_nothing":
         raise fault(
             f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only, which "
             "replicates can say nothing of: "
             f"{some(single)}.",
             "design.single_psu",
-            "Combine them with other strata, let them count as certainty, or use linearisation.",
+            "Combine them with other strata, let them add nothing, or use linearisation.",
         )
 
 

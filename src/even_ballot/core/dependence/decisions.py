@@ -130,8 +130,8 @@ def _weights(study: Study) -> Iterator[Decision]:
 
 _LINEARISED = Linearised(method="linearised")  # Said, so that it stands in the study file.
 _POLICIES: dict[SinglePsu, str] = {
-    "certainty": "take them as certain", "centre": "centre them on the mean of all units",
-    "average": "use the average of the other strata",
+    "add_nothing": "let them add nothing", "mean_of_units": "compare them with the mean of all units",
+    "mean_of_strata": "take the mean of the other strata",
 }  # fmt: skip
 
 

@@ -1,14 +1,47 @@
 """The sample design as a study file says it: strata, first-stage units, population sizes, and how
 variances are made."""
 
-from typing import Annotated, Literal, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
+from even_ballot.core.faults import Fault
 from even_ballot.core.model import Model
 
 _Scale = Annotated[float, Field(gt=0, allow_inf_nan=False)]
-SinglePsu = Literal["refuse", "certainty", "centre", "average"]
+SinglePsu = Literal["stop", "add_nothing", "mean_of_units", "mean_of_strata"]
+_FORMER = {
+    "refuse": "stop",
+    "certainty": "add_nothing",
+    "centre": "mean_of_units",
+    "average": "mean_of_strata",
+}
+"""Names that study files had for these before."""
+
+
+def _named_now(policy: Any) -> Any:
+    return _FORMER.get(policy, policy) if isinstance(policy, str) else policy
+
+
+def former_names(document: Any) -> tuple[Fault, ...]:
+    """What to mind about a decoded study file whose design uses a name that is read, but no longer written.
+
+    >>> former_names({"design": {"single_psu": "centre"}})[0].where
+    'design.single_psu'
+    """
+    design = document.get("design") if isinstance(document, Mapping) else None
+    policy = design.get("single_psu") if isinstance(design, Mapping) else None
+    if not isinstance(policy, str) or policy not in _FORMER:
+        return ()
+    now = _FORMER[policy]
+    return (
+        Fault(
+            f'"{policy}" is now written "{now}"; it was read as that.',
+            "design.single_psu",
+            f'Write "single_psu": "{now}".',
+        ),
+    )
 
 
 class Linearised(Model):
@@ -81,7 +114,7 @@ class Design(Model):
     strata: tuple[str, ...] = ()
     clusters: tuple[str, ...] = ()
     population_size: str | None = None
-    single_psu: SinglePsu = "refuse"
+    single_psu: Annotated[SinglePsu, BeforeValidator(_named_now)] = "stop"
     calibrated: bool = False
     variance: VarianceMethod = Linearised()
     save_replicates: bool = False

@@ -92,8 +92,8 @@ class Units:
 
     @cached_property
     def inflation(self) -> float:
-        """What `average` multiplies the other strata's sum by."""
-        if self.single_psu != "average":
+        """What `mean_of_strata` multiplies the other strata's sum by."""
+        if self.single_psu != "mean_of_strata":
             return 1.0
         return len(self.psus) / max(len(self.psus) - int(self.single.sum()), 1)
 
@@ -176,7 +176,7 @@ def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
     """The design laid on the cases, and for every part the row of each case in tallies, int32 (n,).
 
     Raises StudyError for a missing stratum or PSU, for population sizes that vary or are too small, and,
-    under `refuse`, for strata of one PSU; each is named.
+    under `stop`, for strata of one PSU; each is named.
 
     >>> from even_ballot.core.data.example import ferry
     >>> units, (unit,) = units_of(ferry(), Design(strata=("isle",), clusters=("boat",)))
@@ -215,20 +215,21 @@ def _check_single(units: Units) -> None:
     single = [units.names[h] for h in np.flatnonzero(units.single)]
     if not single:
         return
-    if units.single_psu == "refuse":
+    if units.single_psu == "stop":
         raise fault(
             f"{len(single)} {'stratum has' if len(single) == 1 else 'strata have'} one first-stage unit "
             f"only: {some(single)}.",
             "design.strata",
-            "Combine them with other strata, or say what they contribute: certainty, centre or average.",
-            write='"single_psu": "certainty"',
+            "Combine them with other strata, or say what they contribute: nothing, their distance from the "
+            "mean of all units, or the mean of the other strata.",
+            write='"single_psu": "add_nothing"',
         )
-    if units.single_psu == "average" and len(single) == len(units.psus):
+    if units.single_psu == "mean_of_strata" and len(single) == len(units.psus):
         raise fault(
             "Every stratum has one first-stage unit only, so there is nothing to average.",
             "design.single_psu",
             "Combine strata, or let them contribute their distance from the mean of all.",
-            write='"single_psu": "centre"',
+            write='"single_psu": "mean_of_units"',
         )
 
 

@@ -54,7 +54,7 @@ def _centred(totals: Floats, units: Units) -> Floats:
 
 
 def _singles(totals: Floats, strata: NDArray[np.int32], units: Units) -> Floats:
-    """Under `centre`: T − T̄ of the one-unit strata, times the root of 1 − f_h; T̄ over all PSUs of the
+    """Under `mean_of_units`: T − T̄ of the one-unit strata, times the root of 1 − f_h; T̄ over all PSUs of the
     design. totals: (U, m); strata: (U,), the stratum of each row."""
     mean = totals.sum(0) / units.psus.sum()
     at = np.flatnonzero(units.single[strata])
@@ -107,7 +107,7 @@ def _linearised(linear: Linear, units: Units) -> tuple[Floats, Floats]:
     result = np.zeros(totals.shape[1])
     _between(np.ascontiguousarray(totals), np.append(_starts(units), len(totals)), units.factor, result)
     most = units.whole_factor[strata] @ terms**2
-    if units.single_psu == "centre" and units.single.any():
+    if units.single_psu == "mean_of_units" and units.single.any():
         result = result + (_singles(totals, strata, units) ** 2).sum(0)
         most = most + (terms[units.single[strata]] ** 2).sum(0)
     return np.asarray(result * units.inflation), np.asarray(most * units.inflation)
@@ -136,7 +136,7 @@ def _of_cases(linear: Linear, units: Units, slope: Floats | None) -> tuple[Float
     spread = spread + rest * mean**2
     result = units.factor @ spread
     most = units.whole_factor[strata] @ linear.terms**2
-    if units.single_psu == "centre" and units.single.any():
+    if units.single_psu == "mean_of_units" and units.single.any():
         result = result + (_singles(totals, np.arange(len(n_h), dtype=np.int32), units) ** 2).sum(0)
         most = most + (linear.terms[units.single[strata]] ** 2).sum(0)
     return np.asarray(result * units.inflation), np.asarray(most * units.inflation)
@@ -220,8 +220,8 @@ def covariance_of_own(moment: Floats, totals: Floats, units: Units) -> Floats:
 
 
 def _with_singles(result: Floats, totals: Floats, strata: NDArray[np.int32], units: Units) -> Floats:
-    """With what strata of one PSU add under `centre`."""
-    if units.single_psu == "centre" and units.single.any():
+    """With what strata of one PSU add under `mean_of_units`."""
+    if units.single_psu == "mean_of_units" and units.single.any():
         singles = _singles(totals, strata, units)
         result = result + singles.T @ singles
     return np.asarray(result)

@@ -52,7 +52,7 @@ def _dataset(n: int, **coded: ArrayLike | None) -> Dataset:
 
 def _design(strata: ArrayLike | None, psu: ArrayLike | None) -> Design:
     return Design(
-        single_psu="certainty",
+        single_psu="add_nothing",
         strata=("strata",) if strata is not None else (),
         clusters=("psu",) if psu is not None else (),
     )

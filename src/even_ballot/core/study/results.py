@@ -45,7 +45,8 @@ class FaultyTable:
 @dataclass(frozen=True)
 class Results:
     """Everything a run finds out. kinds: of columns that the codebook does not list, as they were guessed;
-    guessed: how the source was read, as far as the study does not say."""
+    guessed: how the source was read, as far as the study does not say; former: names in the study file that
+    are read, but no longer written."""
 
     source_cases: int
     used_cases: int
@@ -60,6 +61,7 @@ class Results:
     control: DisclosureControl | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
     guessed: Mapping[str, Any] = field(default_factory=dict)
+    former: tuple[Fault, ...] = ()
     faulty: tuple[FaultyTable, ...] = ()
     models: tuple[ModelResult, ...] = ()
     reliability: tuple[ReliabilityResult, ...] = ()

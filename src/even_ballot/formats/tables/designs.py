@@ -91,9 +91,9 @@ def _recurring(clusters: tuple[str, ...]) -> Fault:
 
 
 _ADDS = {
-    "certainty": "add nothing to the variance",
-    "centre": "centred on the mean of all units",
-    "average": "take the mean of the other strata",
+    "add_nothing": "add nothing to the variance",
+    "mean_of_units": "are compared with the mean of all units",
+    "mean_of_strata": "take the mean of the other strata",
 }
 
 

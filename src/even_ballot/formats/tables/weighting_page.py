@@ -25,11 +25,22 @@ class _Bar:
 
 
 @dataclass(frozen=True)
+class _Line:
+    """A category of a margin: sample, target and weighted figure as drawn (None: not told) and in words."""
+
+    label: str
+    figures: tuple[str, ...]
+    cases: str
+    mean: str
+    drawn: tuple[str, str, str] | None
+
+
+@dataclass(frozen=True)
 class _Margin:
     """A margin's rows; number: they are figures of a number, not shares."""
 
     title: str
-    rows: list[tuple[str, ...]]
+    rows: list[_Line]
     number: bool = False
 
 
@@ -52,20 +63,37 @@ def _figure(x: float, number: bool) -> str:
     return f"{x:,.2f}" if number else f"{100 * x:.1f}"
 
 
-def _row(row: MarginRow, number: bool) -> tuple[str, ...]:
-    figures = (_figure(x, number) for x in (row.before, row.target, row.after))
-    return row.label, *figures, f"{row.mean_weight:.3f}", f"{row.n:,}"
+_WIDE = 260
 
 
-def _hidden(row: HiddenRow, number: bool) -> tuple[str, ...]:
+def _row(row: MarginRow, number: bool, low: float, high: float) -> _Line:
+    values = (row.before, row.target, row.after)
+    at = [f"{6 + (_WIDE - 12) * (x - low) / (high - low):.1f}" for x in values]
+    figures = tuple(_figure(x, number) for x in values)
+    return _Line(row.label, figures, f"{row.n:,}", f"{row.mean_weight:.3f}", (at[0], at[1], at[2]))
+
+
+def _hidden(row: HiddenRow, number: bool) -> _Line:
     """A category whose size is not released."""
-    return row.label, "×", "" if row.target is None else _figure(row.target, number), "×", "×", "×"
+    target = "" if row.target is None else _figure(row.target, number)
+    return _Line(row.label, ("×", target, "×"), "×", "×", None)
+
+
+def _reach(margin: MarginReport, number: bool) -> tuple[float, float]:
+    """From where to where the pictures of a margin reach: shares from nought, numbers a little beyond."""
+    values = [x for row in margin.rows for x in (row.before, row.target, row.after)]
+    low, high = min(values, default=0.0), max(values, default=1.0)
+    if not number:
+        return 0.0, max(high, 0.01)
+    room = (high - low) / 10 or abs(high) / 10 or 1.0
+    return low - room, high + room
 
 
 def _margin(margin: MarginReport) -> _Margin:
     number = margin.total_of is not None
+    low, high = _reach(margin, number)
     rows = [
-        *(_row(row, number) for row in margin.rows),
+        *(_row(row, number, low, high) for row in margin.rows),
         *(_hidden(row, number) for row in margin.hidden or ()),
     ]
     return _Margin(margin.title, rows, number)

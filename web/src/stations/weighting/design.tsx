@@ -11,10 +11,10 @@ import { MethodForm } from "./method";
 type Design = Schema["Design"];
 
 const POLICIES = [
-  ["refuse", "stop and list them"],
-  ["certainty", "they add nothing to the variance"],
-  ["centre", "compare with the mean of all units"],
-  ["average", "take the mean of the other strata"],
+  ["stop", "stop and list them"],
+  ["add_nothing", "they add nothing to the variance"],
+  ["mean_of_units", "compare with the mean of all units"],
+  ["mean_of_strata", "take the mean of the other strata"],
 ] as const;
 
 /** How the sample was drawn, declared once for every table. */
@@ -91,7 +91,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
           <Choice
             {...p}
             className="!w-72"
-            value={design.single_psu ?? "refuse"}
+            value={design.single_psu ?? "stop"}
             onChange={(e) => save({ single_psu: e.target.value as Design["single_psu"] })}
             options={POLICIES}
           />

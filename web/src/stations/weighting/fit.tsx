@@ -42,13 +42,12 @@ export function FitHead({ target, number = false }: { target: string; number?: b
     <thead>
       <tr className="border-rule border-y text-right font-serif">
         <th className="py-1 text-left font-semibold">Category</th>
-        <th className="w-52">
+        <th className="w-80">
           <span className="sr-only">Picture</span>
         </th>
         <th className="w-20 font-semibold">Sample{unit}</th>
         <th className="w-28 pr-1 font-semibold">{target}</th>
         <th className="w-24 font-semibold">Weighted{unit}</th>
-        <th className="w-24 font-semibold">Mean weight</th>
         <th className="w-16 font-semibold">Cases</th>
       </tr>
     </thead>
@@ -86,9 +85,33 @@ export function FitCells({
       <td className={gap ? "font-semibold text-heed" : ""}>
         {row ? `${gap ? "▲ " : ""}${fitted(row.after, number)}` : "–"}
       </td>
-      <td>{row ? decimals(row.mean_weight, 3) : "–"}</td>
       <td className="text-soft">{row ? count(row.n) : "–"}</td>
     </>
+  );
+}
+
+/** What the cases of each category weigh in the mean, behind a press. */
+export function MeanWeights({ rows }: { rows: readonly Row[] }) {
+  return (
+    <details className="mt-1">
+      <summary className="cursor-pointer text-act text-sm">Mean weights</summary>
+      <table className="mt-1 text-sm">
+        <thead>
+          <tr className="border-rule border-y font-serif">
+            <th className="py-1 text-left font-semibold">Category</th>
+            <th className="pl-8 text-right font-semibold">Mean weight</th>
+          </tr>
+        </thead>
+        <tbody className="figures">
+          {rows.map((row) => (
+            <tr key={JSON.stringify(row.at)}>
+              <td>{row.label || "All"}</td>
+              <td className="text-right">{decimals(row.mean_weight, 3)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
   );
 }
 
@@ -114,6 +137,7 @@ export function FitPicture({ rows, number = false }: { rows: readonly Row[]; num
         </tbody>
       </table>
       <FitKey />
+      <MeanWeights rows={rows} />
     </>
   );
 }

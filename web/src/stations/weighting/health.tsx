@@ -96,7 +96,6 @@ export function Health({ at, report, faults }: { at: number; report?: Report; fa
       {report && (
         <>
           <Unmet report={report} />
-          <Strip report={report} />
           <div className="min-[1600px]:grid min-[1600px]:grid-cols-[minmax(0,56rem)_minmax(18rem,1fr)] min-[1600px]:items-start min-[1600px]:gap-x-12">
             <div className="min-[1600px]:sticky min-[1600px]:top-0 min-[1600px]:order-2">
               <Sub>Distribution of the weights</Sub>
@@ -108,6 +107,7 @@ export function Health({ at, report, faults }: { at: number; report?: Report; fa
               </p>
             </div>
             <div>
+              <Strip report={report} />
               {report.margins.map((margin, i) => (
                 <section key={titleOf(margin)}>
                   <Sub>

@@ -8,7 +8,7 @@ import { Faults } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading } from "../../parts/panes";
 import { type Category, categoriesOf, same, wholeOf } from "./categories";
-import { FitCells, FitHead, FitKey, reachOf } from "./fit";
+import { FitCells, FitHead, FitKey, MeanWeights, reachOf } from "./fit";
 import { KINDS, type NumberKind, OF_NUMBERS, type TargetKind } from "./new-margin";
 import { PasteTargets } from "./paste";
 import { Strip } from "./strip";
@@ -26,7 +26,7 @@ function SumRow({ sum, whole, label }: { sum: number; whole: number | null; labe
       <td className={`pr-2 ${off ? "font-semibold text-heed" : ""}`}>
         {decimals(sum, whole == null ? 0 : whole === 1 ? 4 : 2)}
       </td>
-      <td colSpan={3} className="text-left text-heed">
+      <td colSpan={2} className="text-left text-heed">
         {off !== 0 && (
           <span className="pl-3">
             ▲ {decimals(Math.abs(off), whole === 1 ? 4 : 2)} {off > 0 ? "short of the total" : "too much"}
@@ -48,7 +48,6 @@ function HeldRow({ by, codebook }: { by: readonly string[]; codebook: Schema["Co
       <td />
       <td />
       <td className="pr-2 text-soft">share held</td>
-      <td />
       <td />
       <td className="text-soft">{count(n)}</td>
     </tr>
@@ -200,7 +199,7 @@ export function MarginInHand({
             <tbody key={group.label} className="figures">
               {group.label && (
                 <tr>
-                  <th colSpan={7} scope="rowgroup" className="pt-2 text-left font-semibold font-serif">
+                  <th colSpan={6} scope="rowgroup" className="pt-2 text-left font-semibold font-serif">
                     {group.label}
                   </th>
                 </tr>
@@ -241,6 +240,7 @@ export function MarginInHand({
         })}
       </table>
       <FitKey />
+      {rows.length > 0 && <MeanWeights rows={rows} />}
       {by.length > 0 && (
         <details className="mt-6">
           <summary className="cursor-pointer text-act text-sm">Paste all targets anew</summary>
