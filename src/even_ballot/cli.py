@@ -50,8 +50,8 @@ def _tell_of_control(results: "Results") -> None:
             "what they disclose about small counts."
         )
         typer.echo(
-            f"Disclosure control: {counted(control.small, 'small group')} suppressed (primary), "
-            f"{control.protecting:,} more to protect them (secondary){judged}",
+            f"Disclosure control: {counted(control.hidden, 'group')} suppressed, small ones and those that "
+            f"protect them; {counted(control.withheld, 'analysis', 'analyses')} not told.{judged}",
             err=True,
         )
 

@@ -103,7 +103,7 @@ def test_four_times_the_length_takes_about_four_times_as_long(api: Api, place: s
 def test_the_same_at_the_command_line(tmp_path: Path, place: str) -> None:
     study = tmp_path / "study.json"
     study.write_text(
-        '{"source": {"path": "a.csv"}, "tables": [{"id": "t", "stub": ["n"], "show": ["mean"]}]}'
+        '{"source": {"path": "a.csv"}, "tables": [{"id": "t", "stub": ["id"], "show": ["mean"]}]}'
     )
     for unit in UNITS:
 

@@ -19,7 +19,7 @@ class Equations:
 
     def between(self, cell: np.ndarray) -> tuple[float, float]:
         """The least and the most that a sum over atoms can be, from all that is known."""
-        a, b = np.array(self.rows), np.array(self.right)
+        a, b = np.array(self.rows).reshape(-1, len(cell)), np.array(self.right)
         ends = []
         for sign in (1, -1):
             found: Any = linprog(sign * cell, A_eq=a, b_eq=b, bounds=(0, None))

@@ -20,7 +20,8 @@ from even_ballot.core.data.dataset import ANSWERED, UNPLACED, Column, Dataset, R
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import take_step
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.study.pipeline import Inputs, Pipeline, run, start
+from even_ballot.core.study.nodes import Inputs
+from even_ballot.core.study.pipeline import Pipeline, run, start
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts

@@ -131,7 +131,7 @@ def test_words_do_not_call_an_answer_the_most_frequent_where_a_more_frequent_one
         {"variables": [{"variable": "q", "categories": [{"code": top.code, "hide": True}]}]}, banner=[]
     )
     assert not [reading for reading in in_words(result, asked) if "most frequent" in reading.text]
-    hidden = replace(result, hidden=(HiddenFigure(top, (), "col_pct", "small"),))
+    hidden = replace(result, hidden=(HiddenFigure(top, (), "col_pct"),))
     plain = made({}, banner=[])[1]
     assert not [reading for reading in in_words(hidden, plain) if "most frequent" in reading.text]
 

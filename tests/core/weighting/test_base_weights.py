@@ -30,7 +30,7 @@ def test_chances_of_selection_multiply_and_divide() -> None:
 @pytest.mark.parametrize(
     ("base", "what", "where"),
     [
-        ({"over": ["zero"]}, "zero is 0 (records 2), and nothing can be divided by it", "base.over"),
+        ({"over": ["zero"]}, "zero is 0 (records 2), so the weight cannot be divided by it", "base.over"),
         ({"times": ["word"]}, "word is a text, not a number", "base.times"),
         ({"times": ["gone"]}, "no variable 'gone'", "base.times"),
         ("nought", "No case has a base weight above 0", "base"),

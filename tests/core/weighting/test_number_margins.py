@@ -111,13 +111,13 @@ def test_groups_are_calibrated_alone_and_the_report_tells_target_before_and_afte
         ([{**MEANS, "targets": [*MEANS["targets"], {"at": {"b": 7}, "value": 0.0}]}], {}, None),
         ([{**MEAN, "total_of": "y"}], {}, "no value on y"),
         ([{**MEAN, "total_of": "q"}], {}, "q is a coded, not a number"),
-        ([MEAN, {**MEAN, "targets": [{"at": {}, "value": 41.0}]}], {}, "No weights meet all margins at once: the mean of id"),
-        ([TOTAL], {}, "totals of a number hold for a population"),
+        ([MEAN, {**MEAN, "targets": [{"at": {}, "value": 41.0}]}], {}, "No weights meet all margins: the mean of id"),
+        ([TOTAL], {}, "totals of a number need a population size"),
         ([{**MEAN, "unknown": "hold"}], {}, "an unknown cannot be held"),
-        ([{**MEAN, "as": "shares"}], {}, "is in totals or means"),
+        ([{**MEAN, "as": "shares"}], {}, "must be in totals or means"),
         ([{"by": ["b"], "as": "means", "targets": []}], {}, "name it in total_of"),
         ([{"by": [], "targets": []}], {}, "a margin is over variables"),
-        ([{"by": ["b"], "targets": [{"at": {"b": 1}, "value": -1}]}], {}, "is below 0"),
+        ([{"by": ["b"], "targets": [{"at": {"b": 1}, "value": -1}]}], {}, "is negative"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_is_refused_with_what_would_do(

@@ -52,7 +52,7 @@ def test_every_figure_has_a_line_with_its_numbers(made: tuple[Study, Results]) -
         assert ("base under 15" in line.marks) == (
             cell.base_n is not None and cell.base_n < 15 and cell.stat not in ("n", "mode")
         )
-    assert {line.hidden for line in lines} <= {"", "small", "protects"}
+    assert {line.hidden for line in lines} <= {"", "suppressed"}
 
 
 def test_text_and_parquet_hold_the_same(made: tuple[Study, Results]) -> None:

@@ -2549,10 +2549,10 @@ export interface components {
             save_replicates?: boolean;
             /**
              * Single Psu
-             * @default refuse
+             * @default stop
              * @enum {string}
              */
-            single_psu?: "refuse" | "certainty" | "centre" | "average";
+            single_psu?: "stop" | "add_nothing" | "mean_of_units" | "mean_of_strata";
             /**
              * Strata
              * @default []
@@ -2639,32 +2639,38 @@ export interface components {
         };
         /**
          * DisclosureControl
-         * @description What was hidden, in groups: small ones, those that protect them, and those that could not be judged,
-         *     around which everything is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures
-         *     are hidden.
+         * @description What was hidden: groups of cases; analyses, or pairs of correlations (`withheld`); and what could not
+         *     be judged: groups around which everything is hidden, and analyses that are not told. weights_judged: as
+         *     in `HiddenPattern`. Which groups are small is not told.
          */
         DisclosureControl: {
             /** Below */
             below: number;
-            /** Dominated */
-            dominated: string[];
-            /** Protecting */
-            protecting: number;
-            /** Small */
-            small: number;
+            /** Hidden */
+            hidden: number;
             /** Unjudged */
             unjudged: number;
             /** Weights Judged */
             weights_judged: boolean;
+            /** Withheld */
+            withheld: number;
         };
         /**
          * DisclosureView
-         * @description What is hidden when all tables are released together, and how many seconds it took to find.
+         * @description What is hidden when everything is released together, and how many seconds it took to find. What no
+         *     release tells: small, protecting: groups that are hidden for having few cases, and to protect those;
+         *     dominated: numbers whose figures are hidden.
          */
         DisclosureView: {
             control: components["schemas"]["DisclosureControl"];
+            /** Dominated */
+            dominated: string[];
+            /** Protecting */
+            protecting: number;
             /** Seconds */
             seconds: number;
+            /** Small */
+            small: number;
         };
         /**
          * Display
@@ -3302,8 +3308,7 @@ export interface components {
         };
         /**
          * HiddenFigure
-         * @description A figure that is not shown. why: small (few cases), or protects (others could be worked out from
-         *     it).
+         * @description A figure that is not shown; never why, which would tell of it.
          */
         HiddenFigure: {
             /** Banner */
@@ -3311,8 +3316,6 @@ export interface components {
             /** Stat */
             stat: string;
             stub: components["schemas"]["StubKey"];
-            /** Why */
-            why: string;
         };
         /**
          * HiddenRow
@@ -4378,7 +4381,7 @@ export interface components {
         };
         /**
          * PairResult
-         * @description The correlation of a pair.
+         * @description The correlation of a pair. suppressed: it is not told, as it would disclose a small group.
          */
         PairResult: {
             /** A */
@@ -4397,6 +4400,8 @@ export interface components {
             p?: number | null;
             /** Se */
             se?: number | null;
+            /** Suppressed */
+            suppressed?: boolean | null;
             /** T */
             t?: number | null;
         };
@@ -5718,7 +5723,7 @@ export interface components {
              *       "calibrated": false,
              *       "clusters": [],
              *       "save_replicates": false,
-             *       "single_psu": "refuse",
+             *       "single_psu": "stop",
              *       "strata": [],
              *       "variance": {
              *         "method": "linearised"

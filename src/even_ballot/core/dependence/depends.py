@@ -20,7 +20,8 @@ from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.study.pipeline import Inputs, Pipeline
+from even_ballot.core.study.nodes import Inputs
+from even_ballot.core.study.pipeline import Pipeline
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.core.tables.results import TableResult, as_json
 

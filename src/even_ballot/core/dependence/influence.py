@@ -18,7 +18,8 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.study.pipeline import Node, Pipeline, key_of
+from even_ballot.core.study.nodes import Node, key_of
+from even_ballot.core.study.pipeline import Pipeline
 from even_ballot.core.tables.results import BannerPath, Cell, StubKey
 from even_ballot.core.tables.stubs.case_terms import CaseTerms, case_terms
 

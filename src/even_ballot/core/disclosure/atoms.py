@@ -70,7 +70,8 @@ class Atoms:
     def _of_variable(self, name: str) -> Ints:
         return alike([members for (of, _), members in self.events.members.items() if of == name])
 
-    def _root(self, name: str) -> str:
+    def root(self, name: str) -> str:
+        """The component that a variable is of."""
         while self._parent[name] != name:
             name = self._parent[name]
         return name
@@ -78,7 +79,7 @@ class Atoms:
     def _unite(self, names: Sequence[str]) -> None:
         there = [name for name in names if name in self._parent]
         for other in there[1:]:
-            self._parent[self._root(other)] = self._root(there[0])
+            self._parent[self.root(other)] = self.root(there[0])
 
     def _join(self, links: Links, margins: Sequence[tuple[str, ...]]) -> None:
         def sources(name: str, seen: frozenset[str] = frozenset()) -> set[str]:
@@ -98,7 +99,7 @@ class Atoms:
             self._unite([WEIGHT, *(name for by in margins for name in by)])
         cases = int(self.kinds.cases.sum())
         for a, b in combinations(list(self._signatures)[:_PAIRS], 2):
-            if self._root(a) != self._root(b):
+            if self.root(a) != self.root(b):
                 of_a, of_b = self._signatures[a], self._signatures[b]
                 if _tells(of_a, of_b, cases) or _tells(of_b, of_a, cases):
                     self._unite([a, b])
@@ -106,7 +107,7 @@ class Atoms:
     def _components(self) -> dict[str, Component]:
         groups: dict[str, list[str]] = {}
         for name in self._parent:
-            groups.setdefault(self._root(name), []).append(name)
+            groups.setdefault(self.root(name), []).append(name)
         filters: dict[str, list[NDArray[np.generic]]] = {}
         for filter_id in self.events.filters:
             if (root := self.filter_root(filter_id)) is not None:
@@ -126,7 +127,7 @@ class Atoms:
         of = self.events.filters[filter_id]
         if not of.names and bool((of.who == self.live).all()):
             return None
-        return self._root(min(of.names)) if of.names else None
+        return self.root(min(of.names)) if of.names else None
 
     @cached_property
     def of_weight(self) -> tuple[str, Floats] | None:
@@ -134,7 +135,7 @@ class Atoms:
         all alike, or too many."""
         if not self.weights_known:
             return None
-        root = self._root(WEIGHT)
+        root = self.root(WEIGHT)
         return root, np.asarray(self.kinds.weight[self.components[root].first])
 
     def vectors(self, key: EventKey) -> dict[str, Floats]:
@@ -150,5 +151,5 @@ class Atoms:
         if (root := self.filter_root(filter_id)) is not None:
             times(root, self.events.filters[filter_id].who)
         for name, state in sorted(states, key=str):
-            times(self._root(name), self.events.members[name, state])
+            times(self.root(name), self.events.members[name, state])
         return found

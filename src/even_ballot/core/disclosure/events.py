@@ -5,7 +5,7 @@ state is a code, a set of codes or of options (a net), or ANSWERED. A variable t
 may have any state.
 """
 
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import product
@@ -59,7 +59,7 @@ class Events:
 
     kinds: Kinds
     ids: dict[EventKey, int] = field(default_factory=dict)
-    value: list[int] = field(default_factory=list)
+    value: list[float] = field(default_factory=list)
     published: set[int] = field(default_factory=set)
     fixed: set[int] = field(default_factory=set)
     apart: dict[tuple[int, int], None] = field(default_factory=dict)
@@ -67,7 +67,7 @@ class Events:
     filters: dict[str, Filter] = field(default_factory=dict)
     weighted: set[int] = field(default_factory=set)
 
-    def add(self, key: EventKey, value: int) -> int:
+    def add(self, key: EventKey, value: float) -> int:
         """An event's place."""
         if key not in self.ids:
             self.ids[key] = len(self.value)
@@ -247,10 +247,36 @@ def filter_of(shared: SharedCounts, request: TableRequest, where: str) -> tuple[
     [4]
     """
     who = shared.domain(request.where, where).who
-    return str(hash(tuple(hash(of.tobytes()) for of in who))), who
+    return filter_id_of(who), who
 
 
-def _names(*conditions: str | None) -> frozenset[str]:
+def filter_id_of(who: Sequence[Bools]) -> str:
+    """A filter by the cases it takes.
+
+    >>> filter_id_of([np.array([True])]) == filter_id_of([np.array([True])])
+    True
+    """
+    return str(hash(tuple(hash(of.tobytes()) for of in who)))
+
+
+@dataclass(frozen=True)
+class Besides:
+    """What kinds of cases are told apart by beside what tables release: variables, and filters, each with who
+    is in it, for every part, (n,)."""
+
+    asked: tuple[Asked, ...] = ()
+    filters: Mapping[str, Sequence[Bools]] = field(default_factory=dict)
+
+
+NOTHING_BESIDES = Besides()
+
+
+def names_in(*conditions: str | None) -> frozenset[str]:
+    """The variables that some conditions name.
+
+    >>> sorted(names_in("isle == 1 and age > 17", None))
+    ['age', 'isle']
+    """
     return frozenset(name for text in conditions if text and text.strip() for name in Formula(text).names)
 
 
@@ -269,10 +295,13 @@ def _asked(shared: SharedCounts, request: TableRequest, where: str) -> list[Aske
 
 
 def events_of(
-    shared: SharedCounts, requests: Sequence[TableRequest], margins: Sequence[tuple[str, ...]] = ()
+    shared: SharedCounts,
+    requests: Sequence[TableRequest],
+    margins: Sequence[tuple[str, ...]] = (),
+    besides: Besides = NOTHING_BESIDES,
 ) -> Events:
     """Everything that tables and the report on weightings release. margins: the variables of each margin
-    reported.
+    reported; besides: what else kinds of cases are told apart by.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
@@ -283,8 +312,10 @@ def events_of(
     [1, 2, 3, 6, 8]
     """
     filters: dict[str, Sequence[Bools]] = {EVERYBODY: shared.sample.each(lambda part: part.weight > 0)}
+    filters |= besides.filters
     margin = TableRequest(id="margin")
     asked: list[Asked] = [(name, margin.dates) for by in margins for name in by]
+    asked += besides.asked
     released: list[tuple[TableRequest, str, str]] = []
     for k, request in enumerate(requests):
         # A table that cannot be counted releases nothing.
@@ -320,7 +351,7 @@ def _publish(
     """One table's events."""
     kinds = events.kinds
     who = kinds.inside(filter_id)
-    names = _names(shared.scope, request.where)
+    names = names_in(shared.scope, request.where)
     before = events.filters.get(filter_id)
     events.filters[filter_id] = Filter(who, names if before is None else before.names | names)
     whole = events.add((filter_id, frozenset()), int(kinds.cases[who].sum()))

@@ -7,7 +7,7 @@ Every part of the cases is seen by itself, and what was seen is merged.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,8 +21,11 @@ from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.stubs.counts import several
 
 _CLASSES, _BITS = 100, 60
-Asked = tuple[str, Period]
-"""A variable, and what periods it is in where it is a date."""
+VALUES: Literal["values"] = "values"
+Asked = tuple[str, Period | Literal["values"]]
+"""A variable, and what periods it is in where it is a date; VALUES: read as a number, as analyses do."""
+MOST_VALUES = 12
+"""A number of more values than this is told apart only by whether there is one."""
 
 
 def weight_classes(sample: Sample) -> int:
@@ -60,6 +63,22 @@ def weights_are_judged(sample: Sample) -> bool:
     True
     """
     return weight_classes(sample) <= _CLASSES
+
+
+def _levels(sample: Sample, name: str) -> Floats | None:
+    """The values that a variable has as a number, ascending: a coded one the codes of its scale, a number
+    those there are; None where these are many."""
+    head = sample.head
+    if head.variable(name).kind == "coded":
+        found, count = head.categories(name)
+        return np.array(sorted({item.code for item in found[:count]}), np.float64)
+
+    def few(part: SamplePart) -> Floats:
+        column = part.data.column(name)
+        return np.unique(column.values[column.answered]).astype(np.float64)[: MOST_VALUES + 1]
+
+    seen = sample.merged(few, add=lambda a, b: np.union1d(a, b)[: MOST_VALUES + 1])
+    return None if len(seen) > MOST_VALUES else seen
 
 
 @dataclass(frozen=True)
@@ -106,6 +125,7 @@ class Kinds:
         self._asked, self._filters = list(dict.fromkeys(asked)), dict(filters)
         self._kinds = {name: head.variable(name).kind for name, _ in self._asked}
         self._known: dict[Asked, tuple[Category, ...]] = {}
+        self.levels = {name: _levels(sample, name) for name, of in self._asked if of == VALUES}
         self._places: dict[Asked | str, int] = {}
         seen = [
             _distinct(self._read(part, k), np.ones(part.data.n, np.int64))
@@ -146,6 +166,14 @@ class Kinds:
     def _columns(self, part: SamplePart, of: Asked) -> list[NDArray[Any]]:
         """What a part's cases have on a variable, in whole numbers."""
         name, period = of
+        if period == VALUES:
+            self._known[of] = ()
+            column, levels = part.data.column(name), self.levels[name]
+            if levels is None:
+                return [np.where(column.answered, 0, -1)]
+            at = np.minimum(np.searchsorted(levels, column.values), max(len(levels) - 1, 0))
+            known = column.answered & (levels[at] == column.values if len(levels) else False)
+            return [np.where(known, at, -1)]
         match self._kinds[name]:
             case "multi":
                 answers = several(part.data, name, "")
@@ -164,6 +192,8 @@ class Kinds:
         """A variable on the kinds."""
         at, known = self._places[of], self._known[of]
         row = self._rows[at]
+        if of[1] == VALUES:
+            return Seen((), row >= 0, row)
         match self._kinds[of[0]]:
             case "multi":
                 answered = row > 0
@@ -176,6 +206,10 @@ class Kinds:
                 return Seen(known, row >= 0, row)
             case _:
                 return Seen(known, row > 0, row)
+
+    def is_coded(self, name: str) -> bool:
+        """Whether a variable has codes."""
+        return self._kinds[name] == "coded"
 
     def inside(self, filter_id: str) -> Bools:
         """Which kinds are in a filter, (K,)."""

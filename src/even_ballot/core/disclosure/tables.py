@@ -82,37 +82,38 @@ def pattern_of(
 
 @dataclass(frozen=True)
 class DisclosureControl:
-    """What was hidden, in groups: small ones, those that protect them, and those that could not be judged,
-    around which everything is hidden. weights_judged: as in `Pattern`; dominated: numbers whose figures
-    are hidden."""
+    """What was hidden: groups of cases; analyses, or pairs of correlations (`withheld`); and what could not
+    be judged: groups around which everything is hidden, and analyses that are not told. weights_judged: as
+    in `HiddenPattern`. Which groups are small is not told."""
 
     below: int
-    small: int
-    protecting: int
+    hidden: int
+    withheld: int
     unjudged: int
     weights_judged: bool
-    dominated: tuple[str, ...]
 
 
-def control_of(asked: Suppression, pattern: HiddenPattern) -> DisclosureControl:
-    """What there is to say of what was hidden.
+def control_of(
+    asked: Suppression, pattern: HiddenPattern, withheld: int = 0, unjudged: int = 0
+) -> DisclosureControl:
+    """What there is to say of what was hidden. withheld: analyses that are not told; unjudged: those of them
+    that could not be judged.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> shared, asked = SharedCounts(sampled(ferry(), Design(), "w")), Suppression(below=2)
     >>> requests = [TableRequest(id="t", stub=("crosses",), show=("n",))]
-    >>> control_of(asked, pattern_of(shared, requests, asked)).small
-    1
+    >>> control_of(asked, pattern_of(shared, requests, asked)).hidden
+    2
     """
     hidden = pattern.hidden
     return DisclosureControl(
         asked.below or 0,
-        len(hidden.small),
-        len(hidden.protecting),
-        hidden.unjudged,
+        len(hidden.small) + len(hidden.protecting),
+        withheld,
+        hidden.unjudged + unjudged,
         pattern.weights_judged,
-        tuple(sorted(pattern.dominated)),
     )
 
 
@@ -229,16 +230,14 @@ class _Table:
     ) -> int | None:
         return self.pattern.events.ids.get(key_of(self.filter_id, [(variable, row), *path]))
 
-    def reason(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> str | None:
-        """Why a figure is hidden: small, protects others, an extreme (the smallest or largest value), or
-        dominance; None where it is not."""
+    def is_hidden(self, stub: StubKey, banner: Sequence[BannerKey], stat: str) -> bool:
+        """Whether a figure is hidden: it is of few cases, protects others, is the smallest or largest value,
+        or of a number that a few cases dominate."""
         kind = next((h.kind for h in self.result.stubs if h.variable == stub.variable), "")
         statistic = statistic_of(stat)
-        if kind == "number" and statistic.base != "none":
-            if stub.variable in self.pattern.dominated:
-                return "dominance"
-            if statistic.is_extreme(stat):
-                return "extreme"
+        of_number = kind == "number" and statistic.base != "none"
+        if of_number and (stub.variable in self.pattern.dominated or statistic.is_extreme(stat)):
+            return True
         step = stub.net if stub.net is not None else stub.code
         row = ANSWERED if step is None else self._states[stub.variable, False, step]
         path = [(key.variable, self._states[key.variable, True, key.step]) for key in banner]
@@ -262,35 +261,30 @@ class _Table:
             ]
         hidden = self.pattern.hidden
         if kind == "number" and any(event in hidden.numbers for event in of if event is not None):
-            return "protects"
-        there = [event for event in of if event is not None and event in hidden]
-        if not there:
-            return None
-        return "small" if any(event in hidden.small for event in there) else "protects"
+            return True
+        return any(event is not None and event in hidden for event in of)
 
-    def _of_ratio(self, cell: Cell) -> str | None:
-        """Why a ratio is hidden though its column is not: its other number is dominated, or few cases of the
-        column answered both numbers, or few did not."""
+    def _is_hidden_ratio(self, cell: Cell) -> bool:
+        """Whether a ratio is hidden though its column is not: its other number is dominated, or few cases of
+        the column answered both numbers, or few did not."""
         if cell.stat != "ratio" or cell.base_n is None:
-            return None
+            return False
         if self.request.per in self.pattern.dominated:
-            return "dominance"
+            return True
         path = [(key.variable, self._states[key.variable, True, key.step]) for key in cell.banner]
         column = self._event(cell.stub.variable, ANSWERED, path)
         lost = 0 if column is None else self.pattern.events.value[column] - cell.base_n
-        few = cell.base_n < self.pattern.below or 0 < lost < self.pattern.below
-        return "small" if few else None
+        return cell.base_n < self.pattern.below or 0 < lost < self.pattern.below
 
     def without(self) -> TableResult:
         """The table without what is hidden, and without tests that would tell of it."""
         kept: list[Cell] = []
         gone: list[HiddenFigure] = []
         for cell in self.result.cells:
-            why = self.reason(cell.stub, cell.banner, cell.stat) or self._of_ratio(cell)
-            if why is None:
-                kept.append(cell)
+            if self.is_hidden(cell.stub, cell.banner, cell.stat) or self._is_hidden_ratio(cell):
+                gone.append(HiddenFigure(cell.stub, cell.banner, cell.stat))
             else:
-                gone.append(HiddenFigure(cell.stub, cell.banner, cell.stat, why))
+                kept.append(cell)
         if not gone:
             return self.result
         touched = {(figure.stub, figure.banner) for figure in gone}

@@ -198,7 +198,7 @@ class ReliabilityResult:
 
 @dataclass(frozen=True, slots=True)
 class PairResult:
-    """The correlation of a pair."""
+    """The correlation of a pair. suppressed: it is not told, as it would disclose a small group."""
 
     a: str
     b: str
@@ -209,6 +209,7 @@ class PairResult:
     high: float | None = None
     t: float | None = None
     p: float | None = None
+    suppressed: bool | None = None
 
 
 @dataclass(frozen=True)

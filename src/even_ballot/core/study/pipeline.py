@@ -6,13 +6,11 @@ source → states of the ledger → findings
 The command line goes straight through it; the server asks for what it needs, and keeps every node by its key.
 """
 
-import hashlib
-from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager, nullcontext
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
-from typing import Any, Generic, Protocol, TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -21,7 +19,9 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
+from even_ballot.core.disclosure.claims import Analyses
 from even_ballot.core.disclosure.tables import (
+    DisclosureControl,
     HiddenPattern,
     control_of,
     links_of,
@@ -29,9 +29,9 @@ from even_ballot.core.disclosure.tables import (
     report_without,
     without_hidden,
 )
+from even_ballot.core.disclosure.withholding import Withheld, withheld_of
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.ledger import Effect, take_step
-from even_ballot.core.model import Model
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
 from even_ballot.core.models.protection import protected
 from even_ballot.core.models.request import Analysis
@@ -39,6 +39,17 @@ from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding, sweep
+from even_ballot.core.study.nodes import (
+    Given,
+    Inputs,
+    Keeper,
+    Ledgered,
+    Node,
+    Telling,
+    Weighed,
+    key_of,
+    said,
+)
 from even_ballot.core.study.results import FaultyTable, Results, Weighted
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.display import Display
@@ -51,86 +62,9 @@ from even_ballot.core.weighting.report import WeightingReport, report
 from even_ballot.core.weighting.request import Weighting
 
 T = TypeVar("T")
+_UNHEADED = {"group": None}
 _RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
 """What of a table decides which groups of cases it releases."""
-
-
-def key_of(*parts: str) -> str:
-    """A key of everything that a node is made of.
-
-    >>> key_of("start", "a") == key_of("start", "a"), key_of("start", "a") == key_of("starta")
-    (True, False)
-    """
-    return hashlib.sha256("\x1f".join(parts).encode()).hexdigest()
-
-
-def _said(part: Model, include: set[str] | None = None) -> str:
-    """A part of the study file, for a key."""
-    return part.model_dump_json(include=include)
-
-
-@dataclass(frozen=True)
-class Node(Generic[T]):
-    """A value with its key."""
-
-    key: str
-    value: T
-
-
-@dataclass(frozen=True)
-class Ledgered:
-    """The cases after as many steps as could be taken. states[i]: after step i, or the last alone where
-    states are not kept; fault: why the step after them failed."""
-
-    start: Dataset
-    states: tuple[Dataset, ...]
-    effects: tuple[Effect, ...]
-    fault: StudyError | None
-
-    @property
-    def last(self) -> Dataset:
-        """The newest state there is."""
-        return self.states[-1] if self.states else self.start
-
-
-@dataclass(frozen=True)
-class Weighed:
-    """The cases with every weight that could be made, and how each weighting came out, or what is wrong with
-    it."""
-
-    cases: Cases
-    outcomes: tuple[tuple[Raked, WeightingReport] | StudyError, ...]
-
-    @property
-    def made(self) -> Weighted:
-        """The weightings that could be made."""
-        good = [outcome for outcome in self.outcomes if not isinstance(outcome, StudyError)]
-        return Weighted(self.cases, tuple(raked for raked, _ in good), tuple(said for _, said in good))
-
-
-class Inputs(ABC):
-    """Where raw answers come from. source_key, lookups_key: what says all there is to know of them."""
-
-    source_key: str
-    lookups_key: str
-
-    @abstractmethod
-    def source(self) -> RawTable:
-        """The answers."""
-
-    @abstractmethod
-    def lookups(self) -> Mapping[str, RawTable]:
-        """Looked-up files by name."""
-
-
-class Keeper(Protocol):
-    """Gives what was kept under a key, or makes it; raises the StudyError that making it raised."""
-
-    def __call__(self, key: str, make: Callable[[], T]) -> T: ...
-
-
-Telling = Callable[[str | None], AbstractContextManager[Progress]]
-"""Work that is told of as it goes on; for a table: whose earlier count it takes the place of."""
 
 
 def start(study: Study, raw: RawTable) -> Dataset:
@@ -242,7 +176,7 @@ class Pipeline:
     def start(self) -> Node[Dataset]:
         """The cases before the ledger."""
         study = self.study
-        book = _said(_in_use(study), {"scales", "variables"})
+        book = said(_in_use(study), {"scales", "variables"})
         decimal, made = study.source.decimal or ".", sorted(_made_later(study))
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
         return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
@@ -254,7 +188,7 @@ class Pipeline:
         tables = self.inputs.lookups()
         data, states, effects, stopped = first, list[Dataset](), list[Effect](), None
         for i, step in enumerate(self.study.ledger):
-            key = key_of(key, _said(step), self.inputs.lookups_key)
+            key = key_of(key, said(step), self.inputs.lookups_key)
             try:
                 data, effect = self._keep(key, partial(take_step, data, step, i, tables))
             except StudyError as error:
@@ -276,7 +210,7 @@ class Pipeline:
     def findings(self) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         ledgered, book, settings = self.ledgered, self.study.codebook, self.study.screening
-        key = key_of("sweep", ledgered.key, _said(book), _said(settings))
+        key = key_of("sweep", ledgered.key, said(book), said(settings))
         with self._telling(None) as tell:
             return self._keep(key, lambda: sweep(ledgered.value.last, book, settings, tell))
 
@@ -287,10 +221,10 @@ class Pipeline:
         outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
         for i, weighting in enumerate(self.study.weightings):
             where = f"weightings[{i}]"
-            key = key_of("weight", key, where, _said(weighting))
+            key = key_of("weight", key, where, said(weighting))
             try:
-                cases, raked, said = self._keep(key, partial(weigh, cases, weighting, where))
-                outcomes.append((raked, said))
+                cases, raked, told = self._keep(key, partial(weigh, cases, weighting, where))
+                outcomes.append((raked, told))
             except StudyError as error:
                 outcomes.append(error)
         return Node(key, Weighed(cases, tuple(outcomes)))
@@ -311,7 +245,7 @@ class Pipeline:
         for weighting, outcome in zip(study.weightings, weighed.value.outcomes, strict=True):
             if weighting.save_as == name and isinstance(outcome, StudyError):
                 raise outcome
-        key = key_of("design", weighed.key, _said(study.design), name or "")
+        key = key_of("design", weighed.key, said(study.design), name or "")
 
         def lay() -> Sample:
             cases = weighed.value.cases
@@ -338,7 +272,7 @@ class Pipeline:
         request = self.study.tables[at] if request is None else request
         shared, where = self.shared, f"tables[{at}]"
         counted = request.model_copy(update={"display": Display(), "group": None, "beside": ()})
-        key = key_of("table", shared.key, _said(counted))
+        key = key_of("table", shared.key, said(counted))
 
         def count() -> TableResult:
             with self._telling(what) as tell:
@@ -355,8 +289,8 @@ class Pipeline:
         """A model, a scale of items or correlations of the study; what: as of a table."""
         request: Analysis = getattr(self.study, part)[at]
         shared, where = self.shared, f"{part}[{at}]"
-        counted = request.model_copy(update={"group": None})
-        key = key_of("analysis", shared.key, part, _said(counted))
+        counted = request.model_copy(update=_UNHEADED)
+        key = key_of("analysis", shared.key, part, said(counted))
 
         def work() -> AnalysisResult:
             with self._telling(what) as tell:
@@ -366,14 +300,46 @@ class Pipeline:
 
         below = self.study.suppression.below
         found = self._keep(key, work)
-        return found if below is None else protected(found, below)
+        if below is None:
+            return found
+        withheld = {(a, b) for of, number, a, b in self.withheld.value.keys if (of, number) == (part, at)}
+        return protected(found, below, withheld)
+
+    @cached_property
+    def withheld(self) -> Node[Withheld]:
+        """Which analyses are not told when everything is released together."""
+        study, shared, pattern = self.study, self.shared, self.pattern
+        analyses: Analyses = {part: getattr(study, part) for part in ANALYSES}
+        told = (said(of.model_copy(update=_UNHEADED)) for requests in analyses.values() for of in requests)
+        key = key_of("withheld", pattern.key, *told)
+
+        def judge() -> Withheld:
+            with self._telling(None) as tell:
+                return withheld_of(
+                    shared.value,
+                    study.tables,
+                    analyses,
+                    pattern.value,
+                    study.suppression,
+                    links_of(study.ledger),
+                    margins_of(study),
+                    tell,
+                )
+
+        return Node(key, self._keep(key, judge))
+
+    @property
+    def control(self) -> DisclosureControl:
+        """What there is to say of what is hidden."""
+        withheld = self.withheld.value
+        return control_of(self.study.suppression, self.pattern.value, len(withheld.keys), withheld.unjudged)
 
     @cached_property
     def pattern(self) -> Node[HiddenPattern]:
         """What is hidden when all tables are released together."""
         study, shared = self.study, self.shared
-        released = (_said(request, _RELEASED) for request in study.tables)
-        key = key_of("pattern", shared.key, _said(study.suppression), *released)
+        released = (said(request, _RELEASED) for request in study.tables)
+        key = key_of("pattern", shared.key, said(study.suppression), *released)
 
         def choose() -> HiddenPattern:
             links, margins = links_of(study.ledger), margins_of(study)
@@ -419,7 +385,7 @@ class Pipeline:
             return found
         pattern = self.pattern.value
         reports = tuple(report_without(report, pattern, below) for report in reports)
-        return replace(found, weightings=reports, control=control_of(self.study.suppression, pattern))
+        return replace(found, weightings=reports, control=self.control)
 
     def _analysed(self, part: AnalysisPart, faulty: list[FaultyTable]) -> tuple[Any, ...]:
         """All analyses of a kind that can be made; those that cannot are added to `faulty`."""
@@ -463,24 +429,6 @@ class Pipeline:
         )
 
 
-class _Given(Inputs):
-    """Tables that are there. The answers are handed over once, and not held on to."""
-
-    source_key = lookups_key = ""
-
-    def __init__(self, raw: RawTable, lookups: Mapping[str, RawTable]) -> None:
-        self._raw: RawTable | None = raw
-        self._lookups = lookups
-
-    def source(self) -> RawTable:
-        raw, self._raw = self._raw, None
-        assert raw is not None
-        return raw
-
-    def lookups(self) -> Mapping[str, RawTable]:
-        return self._lookups
-
-
 def given(
     study: Study,
     raw: RawTable,
@@ -494,7 +442,7 @@ def given(
     >>> given(parse_study({"source": {"path": "answers.csv"}}), ferry_answers(), {}).cases.value.n
     8
     """
-    return Pipeline(study, _Given(raw, lookups), part=part)
+    return Pipeline(study, Given(raw, lookups), part=part)
 
 
 def run(

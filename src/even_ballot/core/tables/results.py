@@ -125,13 +125,11 @@ class ContrastResult:
 
 @dataclass(frozen=True, slots=True)
 class HiddenFigure:
-    """A figure that is not shown. why: small (few cases), or protects (others could be worked out from
-    it)."""
+    """A figure that is not shown; never why, which would tell of it."""
 
     stub: StubKey
     banner: tuple[BannerKey, ...]
     stat: str
-    why: str
 
 
 @dataclass(frozen=True)

@@ -114,7 +114,10 @@ def _of_pairs(found: CorrelationsResult) -> Iterator[str]:
         way = "together" if top.est > 0 else "in opposite ways"
         limits = f" ({top.low:.2f} to {top.high:.2f})" if top.low is not None and top.high is not None else ""
         yield f"{top.a} and {top.b} go {how} {way}: r = {top.est:.2f}{limits}, of {top.n:,} cases."
-    gone = [f"{of.a} with {of.b}" for of in found.pairs if of.est is None]
+    hidden = [f"{of.a} with {of.b}" for of in found.pairs if of.suppressed]
+    if hidden:
+        yield f"× suppressed, as they would disclose small groups: {some(hidden)}."
+    gone = [f"{of.a} with {of.b}" for of in found.pairs if of.est is None and not of.suppressed]
     if gone:
         yield f"Could not be computed for {some(gone)}: one of the two variables does not vary."
 

@@ -21,7 +21,7 @@ TOTAL = "All"
 class EstimateLine:
     """A figure with all there is to know of it. question, row, column: in words; variable, code, net: of the
     row; at: the column by codes, "isle=4; sex=2", empty for the total column. marks: why it is weak;
-    hidden: why it is not shown, and then it has no numbers."""
+    hidden: that it is not shown, and then it has no numbers."""
 
     table: str
     title: str
@@ -100,7 +100,7 @@ def table_lines(result: TableResult, marks: Marks) -> Iterator[EstimateLine]:
         )
         where = (names.row(of.stub), place_of(of.banner), names.column(of.banner), of.stat, label)
         if isinstance(of, HiddenFigure):
-            return EstimateLine(*place, *where, *(None,) * 8, "", of.why)
+            return EstimateLine(*place, *where, *(None,) * 8, "", SUPPRESSED)
         numbers = (of.est, of.se, of.low, of.high)
         bases = (of.n, of.base_n)
         return EstimateLine(*place, *where, *numbers, *bases, of.deff, of.df, "; ".join(weak(of, marks)), "")
@@ -114,6 +114,7 @@ def estimate_lines(study: Study, results: Results) -> list[EstimateLine]:
     return [line for result in results.tables for line in table_lines(result, study.marks)]
 
 
+SUPPRESSED = "suppressed"
 HEADINGS = tuple(field.name for field in fields(EstimateLine))
 
 

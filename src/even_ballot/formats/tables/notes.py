@@ -1,6 +1,5 @@
 """The notes below a table: nothing to count, letters, marks, and what is hidden."""
 
-from collections import Counter
 from collections.abc import Iterator
 
 from even_ballot.core.faults import counted
@@ -63,29 +62,19 @@ def notes_of(
 PROTECTED = (
     "Protected against: whoever knows the codebook and every figure of this release (tables, tests, "
     "reports) cannot tell of a "
-    "hidden small count whether it is 0, {below}, or what lies between. "
+    "suppressed small count whether it is 0, {below}, or what lies between. "
     "Not protected against: knowing who took part or which weight a case has, or other releases."
 )
 
 
 def _hidden_notes(result: TableResult, below: int | None) -> Iterator[str]:
-    """What is hidden and why, and exactly what that protects against."""
-    why = Counter(figure.why for figure in result.hidden or ())
-    small, others = why["small"], why["protects"]
-    if small or others:
-        protects = f", or to protect those ({others:,})" if others else ""
-        yield f"× hidden: fewer than {below} cases ({counted(small, 'figure')}){protects}."
-        yield PROTECTED.format(below=below)
-    if why["extreme"]:
-        yield (
-            f"× hidden: smallest and largest values ({counted(why['extreme'], 'figure')}), which are "
-            "single cases' own."
-        )
-    if why["dominance"]:
-        yield (
-            "× hidden: figures of a number that a few cases nearly make up "
-            f"({counted(why['dominance'], 'figure')})."
-        )
+    """That figures are hidden, never why, and exactly what that protects against."""
+    yield (
+        f"× suppressed ({counted(len(result.hidden or ()), 'figure')}): fewer than {below} cases, or other "
+        "figures from which those could be worked out. Smallest and largest values of numbers, and numbers "
+        "that a few cases nearly make up, are suppressed too."
+    )
+    yield PROTECTED.format(below=below)
 
 
 def _without_figures(result: TableResult, stub: StubHeading) -> bool:

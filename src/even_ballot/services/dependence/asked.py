@@ -13,7 +13,7 @@ from even_ballot.core.dependence.decisions import document_of
 from even_ballot.core.dependence.influence import Influence
 from even_ballot.core.faults import fault
 from even_ballot.core.release.plan import FigureOf
-from even_ballot.core.study.pipeline import key_of
+from even_ballot.core.study.nodes import key_of
 from even_ballot.services.dependence.lines import ALL, DependenceLine, FigureKey, PathLine
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.helper_processes import DEPENDING

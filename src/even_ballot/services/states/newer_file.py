@@ -11,7 +11,7 @@ from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import take_step
 from even_ballot.core.study.moved_figures import FigureChange, changed_figures
 from even_ballot.core.study.newer_file import Drift, aligned, drift, extended
-from even_ballot.core.study.pipeline import key_of
+from even_ballot.core.study.nodes import key_of
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv

@@ -20,7 +20,8 @@ from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding
-from even_ballot.core.study.pipeline import Inputs, Ledgered, Pipeline, Weighed
+from even_ballot.core.study.nodes import Inputs, Ledgered, Weighed
+from even_ballot.core.study.pipeline import Pipeline
 from even_ballot.core.study.results import Results, Weighted
 from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult

@@ -13,7 +13,7 @@ from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.screening import Finding, cases_of
-from even_ballot.core.study.pipeline import key_of
+from even_ballot.core.study.nodes import key_of
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import StudyState

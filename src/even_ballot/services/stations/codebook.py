@@ -13,7 +13,7 @@ from even_ballot.core.ledger.scale_fit import Fit, fits
 from even_ballot.core.screening import Finding, Screening, batteries, found_as
 from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
-from even_ballot.core.study.pipeline import Ledgered, key_of
+from even_ballot.core.study.nodes import Ledgered, key_of
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (

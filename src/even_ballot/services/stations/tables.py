@@ -9,7 +9,6 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.batteries import item_of, stem_of
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
@@ -196,8 +195,16 @@ def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> Dis
     """What disclosure control hides; None where there is none."""
     if state.study.suppression.below is None:
         return None
-    _, pattern = pipelines.pattern(session, state)
-    return DisclosureView(control_of(state.study.suppression, pattern), round(pattern.hidden.seconds, 2))
+    pipeline = pipelines.pipeline(session, state)
+    pattern = pipeline.pattern.value
+    hidden = pattern.hidden
+    return DisclosureView(
+        pipeline.control,
+        round(hidden.seconds, 2),
+        len(hidden.small),
+        len(hidden.protecting),
+        tuple(sorted(pattern.dominated)),
+    )
 
 
 def plan(state: StudyState, kind: Literal["csv", "json"]) -> str:

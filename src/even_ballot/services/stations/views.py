@@ -281,10 +281,15 @@ class TableView:
 
 @dataclass(frozen=True)
 class DisclosureView:
-    """What is hidden when all tables are released together, and how many seconds it took to find."""
+    """What is hidden when everything is released together, and how many seconds it took to find. What no
+    release tells: small, protecting: groups that are hidden for having few cases, and to protect those;
+    dominated: numbers whose figures are hidden."""
 
     control: DisclosureControl
     seconds: float
+    small: int
+    protecting: int
+    dominated: tuple[str, ...]
 
 
 @dataclass(frozen=True)

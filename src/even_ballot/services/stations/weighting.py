@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError, fault
-from even_ballot.core.study.pipeline import key_of
+from even_ballot.core.study.nodes import key_of
 from even_ballot.core.study.roles import design_proposal, role_notices
 from even_ballot.core.weighting.comparison import Comparison, compare
 from even_ballot.core.weighting.limit_price import LimitPrice, limit_prices

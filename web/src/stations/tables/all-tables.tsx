@@ -201,17 +201,18 @@ function Hidden() {
   const study = useStudy();
   const { data } = useQuery(disclosureQuery(study.id, study.edition));
   if (!data) return <p className="pt-1 text-soft text-sm">What is hidden is being worked out …</p>;
-  const { control, seconds } = data;
+  const { control, seconds, small, protecting, dominated } = data;
   return (
     <p className="max-w-2xl pt-1 text-sm" data-disclosure>
-      {plural(control.small, "small group is", "small groups are")} hidden, {count(control.protecting)} more to protect
-      them. Found in {seconds.toFixed(1)} s.
+      {plural(small, "small group is", "small groups are")} suppressed, {count(protecting)} more to protect them. Found
+      in {seconds.toFixed(1)} s. A release does not tell which are which.
+      {control.withheld > 0 &&
+        ` ${plural(control.withheld, "model, scale or correlation is", "models, scales and correlations are")} not told, as small groups could be worked out with them.`}
       {control.unjudged > 0 &&
-        ` For ${plural(control.unjudged, "group")} no other counts were found; everything around them is suppressed.`}
+        ` For ${plural(control.unjudged, "group or analysis", "groups or analyses")} no other counts were found; everything around them is suppressed.`}
       {!control.weights_judged &&
         " There are more than 100 different weights, so weighted figures were not checked for revealing counts of cases."}
-      {control.dominated.length > 0 &&
-        ` Every figure of ${control.dominated.join(", ")} is hidden by the dominance rule.`}
+      {dominated.length > 0 && ` Every figure of ${dominated.join(", ")} is suppressed by the dominance rule.`}
     </p>
   );
 }

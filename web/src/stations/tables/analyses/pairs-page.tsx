@@ -105,7 +105,7 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
                       data-passing
                       type="button"
                       aria-pressed={chosen === key(row, column)}
-                      aria-label={`${row} with ${column}: ${pair?.est == null ? "none" : decimals(pair.est, 2)}`}
+                      aria-label={`${row} with ${column}: ${pair?.est == null ? (pair?.suppressed ? "suppressed" : "none") : decimals(pair.est, 2)}`}
                       onClick={() => choose(chosen === key(row, column) ? null : key(row, column))}
                       className={`w-full px-2 py-1 text-right aria-pressed:outline-2 aria-pressed:outline-act ${dark ? "text-paper" : "text-ink"}`}
                       style={{
@@ -115,8 +115,14 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
                             : `color-mix(in srgb, ${pair.est < 0 ? "var(--heed)" : "var(--act)"} ${Math.round(100 * strength(pair))}%, var(--leaf))`,
                       }}
                     >
-                      {pair?.est == null ? "–" : decimals(pair.est, 2)}
-                      {pair?.p != null && pair.p < 0.05 ? "" : <span className="text-xs"> ○</span>}
+                      {pair?.est == null ? (pair?.suppressed ? "×" : "–") : decimals(pair.est, 2)}
+                      {pair?.suppressed ? (
+                        ""
+                      ) : pair?.p != null && pair.p < 0.05 ? (
+                        ""
+                      ) : (
+                        <span className="text-xs"> ○</span>
+                      )}
                     </button>
                   </td>
                 );
@@ -128,6 +134,7 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
       <p className="text-soft text-xs">
         ○ not significant at 5 % (each pair tested by itself). Negative correlations have a minus and the other colour.
         Press a pair for details.
+        {result.pairs.some((pair) => pair.suppressed) && " × suppressed: small groups could be worked out with it."}
       </p>
       {shown && <BehindPair pair={shown} analysis={result.id} />}
     </>
