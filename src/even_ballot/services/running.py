@@ -155,7 +155,8 @@ def release_of(
     study, results = run_file(path, outside)
     usual: tuple[Format, ...] = ("xlsx",) if study.release is None else study.release.formats
     files = ReleaseFiles(study, results, formats or usual, guard, source_hashes(path, study))
-    files.template = release_template(path, study, outside)
+    if (template := release_template(path, study, outside)) is not None:
+        files.template, files.left_out = forked("template", template, size=len(template), where="template")
     files.appendix = appendix_blocks(path, study, results, outside)
     return files
 

@@ -1067,7 +1067,8 @@ export interface paths {
         get?: never;
         /**
          * Template
-         * @description Keeps a .docx whose styles releases may take.
+         * @description Keeps a .docx whose styles releases may take: its styles, numbering, headers and footers, page set-up,
+         *     fonts and pictures, and nothing else.
          */
         put: operations["template"];
         post?: never;
@@ -1699,6 +1700,16 @@ export interface components {
             high: number;
             /** Low */
             low: number;
+        };
+        /**
+         * BroughtTemplate
+         * @description A template that is kept. left_out: what of it is not, in words.
+         */
+        BroughtTemplate: {
+            /** Left Out */
+            left_out: string[];
+            /** Name */
+            name: string;
         };
         /**
          * Category
@@ -9608,11 +9619,13 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["BroughtTemplate"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -47,10 +47,13 @@ def make_release(edition: int, state: CurrentStudy, pipelines: Workbench, jobs: 
     return made.make(jobs, pipelines, state.record.id, edition, state.study.title)
 
 
-@router.put("/template", status_code=204)
-def template(study_id: str, edition: int, name: str, request: Request, session: Transaction) -> None:
-    """Keeps a .docx whose styles releases may take."""
-    made.bring_template(session, study_id, edition, name, body_of(request))
+@router.put("/template")
+def template(
+    study_id: str, edition: int, name: str, request: Request, session: Transaction
+) -> made.BroughtTemplate:
+    """Keeps a .docx whose styles releases may take: its styles, numbering, headers and footers, page set-up,
+    fonts and pictures, and nothing else."""
+    return made.bring_template(session, study_id, edition, name, body_of(request))
 
 
 @router.get("/{number}/changes")

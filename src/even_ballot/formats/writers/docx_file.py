@@ -2,7 +2,6 @@
 house template overrides, pictures with what they show in words."""
 
 import io
-import zipfile
 from typing import Any
 
 from docx import Document as open_document
@@ -12,7 +11,6 @@ from docx.enum.text import WD_ALIGN_PARAGRAPH
 from docx.oxml import parse_xml
 from docx.shared import Mm, Pt, RGBColor
 
-from even_ballot.core.faults import StudyError, fault
 from even_ballot.formats.documents.looks import PAPER, look_of
 from even_ballot.formats.documents.paging import is_turned, pieces, room
 from even_ballot.formats.documents.parts import (
@@ -28,6 +26,7 @@ from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.images.files import drawn
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
+from even_ballot.formats.writers.house_template import house_template
 from even_ballot.formats.writers.properties import say_about
 
 _W = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
@@ -35,31 +34,13 @@ _NOTE, _ITEM = "Table Note", "List Bullet"
 _BUILT_IN = (
     "Normal", "Title", "Subtitle", "Heading 1", "Heading 2", "Heading 3", "Heading 4", "Caption", _ITEM,
 )  # fmt: skip
-LARGEST_TEMPLATE = 20 << 20
 
 
 def opened(template: bytes | None) -> Any:
     """An empty document, with the styles of a house template where one is given."""
     if template is None:
         return open_document()
-    mend = "Bring a .docx saved by a word processor, or leave the template out."
-    if len(template) > LARGEST_TEMPLATE:
-        raise fault("The template is larger than 20 MB.", "release.template", mend)
-    try:
-        with zipfile.ZipFile(io.BytesIO(template)) as held:
-            if sum(item.file_size for item in held.infolist()) > 10 * LARGEST_TEMPLATE:
-                raise fault("The template unpacks to more than 200 MB.", "release.template", mend)
-        document = open_document(io.BytesIO(template))
-    except StudyError:
-        raise
-    except Exception as error:  # Whatever the library says of a file that is none.
-        said = str(error).split("\n", 1)[0][:120]
-        raise fault(f"The template is no .docx that can be read: {said}.", "release.template", mend) from None
-    body = document.element.body
-    for element in list(body):
-        if not element.tag.endswith("sectPr"):
-            body.remove(element)
-    return document
+    return open_document(io.BytesIO(house_template(template)[0]))
 
 
 class _Writer:

@@ -25,8 +25,12 @@ def written(kind: Format, document: Document, template: bytes | None = None) -> 
     return html_page(document).encode()
 
 
-def checked_template(content: bytes) -> None:
-    """Raises StudyError where a template is no .docx that can be read."""
+def checked_template(content: bytes) -> tuple[bytes, tuple[str, ...]]:
+    """A template with nothing but what it is for, and what was left out, in words. Raises StudyError where it
+    is no .docx that can be read."""
     from even_ballot.formats.writers.docx_file import opened
+    from even_ballot.formats.writers.house_template import house_template
 
-    opened(content)
+    kept, left_out = house_template(content)
+    opened(kept)
+    return kept, left_out

@@ -61,7 +61,7 @@ class ReleaseFiles:
     """Makes the files of a release. guard: texts that a spreadsheet would run are written so that it does
     not; hashes: SHA-256 of the sources, by their names; changes: what is said of the release before;
     appendix: what is said of decisions that figures depend on;
-    template: a .docx whose styles are used; writer: what writes documents."""
+    template: a .docx whose styles are used; left_out: what of it is not; writer: what writes documents."""
 
     study: Study
     results: Results
@@ -71,6 +71,7 @@ class ReleaseFiles:
     changes: Sequence[Block] = ()
     appendix: Sequence[Block] = ()
     template: bytes | None = None
+    left_out: tuple[str, ...] = ()
     progress: Progress = quiet
     writer: Writer = _writing
 

@@ -1,6 +1,7 @@
 """Releases made, kept, downloaded and compared."""
 
 import json
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -273,10 +274,21 @@ def compared(
     return Compared(f"release {before}", name, changes)
 
 
-def bring_template(session: Session, study_id: str, edition: int, name: str, content: bytes) -> None:
-    """Keeps a template, once it is seen to be one."""
+@dataclass(frozen=True)
+class BroughtTemplate:
+    """A template that is kept. left_out: what of it is not, in words."""
+
+    name: str
+    left_out: tuple[str, ...]
+
+
+def bring_template(
+    session: Session, study_id: str, edition: int, name: str, content: bytes
+) -> BroughtTemplate:
+    """Keeps of a template what it is for, once it is seen to be one."""
     state = read_study(session, study_id)
     if state.record.edition != edition:
         raise StaleState(state.did, state.record.edition)
-    HELPERS.run("template", content, size=len(content), where=name)
-    keep_template(session, study_id, name, content)
+    kept, left_out = HELPERS.run("template", content, size=len(content), where=name)
+    keep_template(session, study_id, name, kept)
+    return BroughtTemplate(name, left_out)

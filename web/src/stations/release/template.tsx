@@ -12,8 +12,10 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
   const study = useSaved();
   const { inTurn } = useChange();
   const [faults, setFaults] = useState<readonly Fault[]>([]);
+  const [leftOut, setLeftOut] = useState<readonly string[]>([]);
   const bring = async (file: File) => {
     setFaults([]);
+    setLeftOut([]);
     try {
       const content = await file.arrayBuffer();
       await inTurn((edition) =>
@@ -23,7 +25,10 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
             body: content as never,
             bodySerializer: (body: unknown) => body as ArrayBuffer,
           }),
-        ).then(() => null),
+        ).then((brought) => {
+          setLeftOut(brought.left_out);
+          return null;
+        }),
       );
       put({ template: file.name });
     } catch (error) {
@@ -47,6 +52,12 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
             )}
           </div>
           <Faults faults={faults} />
+          {leftOut.length > 0 && (
+            <p role="status" className="mt-1 text-sm">
+              Not taken from it: {leftOut.join(", ")}. Kept are styles, numbering, headers and footers, page set-up,
+              fonts and pictures.
+            </p>
+          )}
         </>
       )}
     </Field>

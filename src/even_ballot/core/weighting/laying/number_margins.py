@@ -141,7 +141,7 @@ def refuse_unmet(
             of = number.laid.label(head, j)
             off.append(f"the {what} of {number.laid.margin.total_of}{f' in {of}' if of else ''}")
     return fault(
-        f"No weights meet all margins: {some([*off, *unmet])} cannot be reached.",
+        f"No weights meet all margins: {some(list(dict.fromkeys([*off, *unmet])))} cannot be reached.",
         f"{where}.margins",
         "Check these targets, join categories, or leave one of the margins out.",
     )
