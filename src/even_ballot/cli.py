@@ -167,6 +167,9 @@ def depends(
             help="Identifiers of decisions, separated by commas, whose combinations are worked out."
         ),
     ] = None,
+    reading: Annotated[
+        bool, typer.Option(help="Leave out entries that only make answers readable, too.")
+    ] = False,
     allow_outside: Annotated[
         bool, typer.Option(help="Read sources outside the study file's folder, too.")
     ] = False,
@@ -187,7 +190,7 @@ def depends(
     found = []
     try:
         checked_folder(out, replace)
-        whole = depends_file(study, _parted(tables), allow_outside)
+        whole = depends_file(study, _parted(tables), allow_outside, reading)
         chosen = whole.chosen(_parted(combine) or [])
         for of in whole.each():
             found.append(of.document())

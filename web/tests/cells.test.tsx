@@ -83,12 +83,15 @@ describe("disclosure control", () => {
     const { user } = visit("/study/s1/tables", {
       "GET /studies/s1": study,
       "GET /studies/s1/disclosure": {
-        control: { below: 5, small: 3, protecting: 7, unjudged: 0, weights_judged: true, dominated: [] },
+        control: { below: 5, hidden: 10, withheld: 2, unjudged: 0, weights_judged: true },
         seconds: 0.1,
+        small: 3,
+        protecting: 7,
+        dominated: [],
       },
     });
     await user.click(await screen.findByRole("button", { name: /For all tables/ }));
-    await waitFor(() => expect(document.body.textContent).toMatch(/3 small groups are hidden, 7 more to protect/));
+    await waitFor(() => expect(document.body.textContent).toMatch(/3 small groups are suppressed, 7 more to protect/));
   });
 });
 

@@ -31,7 +31,7 @@ describe("the questionnaire", () => {
   it("shows codes in place of labels at one key, and labels again", async () => {
     const { user } = visit("/study/s1/codebook/isle");
     await screen.findByRole("cell", { name: "Hask" });
-    await user.click(screen.getByRole("button", { name: "Labels" }));
+    await user.click(screen.getByRole("button", { name: "Words" }));
     await waitFor(() => expect(screen.queryByRole("cell", { name: "Hask" })).toBeNull());
     await user.click(screen.getByRole("button", { name: "Codes" }));
     expect(await screen.findByRole("cell", { name: "Hask" })).toBeTruthy();

@@ -130,7 +130,7 @@ describe("tests that turn", () => {
     const stub = { variable: "q", title: "Q", shown: [{ step: 1, label: "Agree" }] };
     const result = { stubs: [stub], banners: [{ variables: ["isle"], shown: [level] }] } as never;
     expect(saysTurned(turned, result)).toBe("Agree: Hask and Orran, p = 0.030 → p = 0.200");
-    const whole = { kind: "independence", of: { stub: "q", banner: ["isle"] }, p: 0.0001, p_without: null } as never;
-    expect(saysTurned(whole, result)).toBe("Q with isle, p < 0.001 → no test");
+    const whole = { kind: "independence", of: { stub: "q", banner: ["isle"] }, p: 0.0001, p_without: 0.5 } as never;
+    expect(saysTurned(whole, result)).toBe("Q with isle, p < 0.001 → p = 0.500");
   });
 });

@@ -151,11 +151,11 @@ describe("the design", () => {
     const { server, user } = visit("/study/s1/weighting/design");
     await screen.findByLabelText("Single-PSU strata");
     expect(document.body.textContent).toMatch(/37 degrees of freedom\. Standard errors by linearisation/);
-    await user.selectOptions(screen.getByLabelText("Single-PSU strata"), "centre");
-    await waitFor(() => expect(server.changed?.design.single_psu).toBe("centre"));
+    await user.selectOptions(screen.getByLabelText("Single-PSU strata"), "mean_of_units");
+    await waitFor(() => expect(server.changed?.design.single_psu).toBe("mean_of_units"));
     await user.selectOptions(screen.getByLabelText("Standard errors by"), "bootstrap");
     await waitFor(() => expect(server.changed.design.variance).toMatchObject({ method: "bootstrap" }));
-    expect(server.changed.design.single_psu).toBe("centre");
+    expect(server.changed.design.single_psu).toBe("mean_of_units");
   });
 });
 

@@ -117,8 +117,11 @@ def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     return study, replace(results, guessed=study.source.guessed(reading), former=former)
 
 
-def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False) -> "Depending":
-    """What the tables and analyses of a study file depend on. wanted: which, by their ids."""
+def depends_file(
+    path: Path, wanted: Sequence[str] | None, outside: bool = False, reading: bool = False
+) -> "Depending":
+    """What the tables and analyses of a study file depend on. wanted: which, by their ids; reading: with
+    entries of the ledger that only make answers readable."""
     from even_ballot.core.dependence.depends import Depending  # Loaded where it is asked for.
 
     study, pipeline, _ = _ready(path, outside)
@@ -131,7 +134,7 @@ def depends_file(path: Path, wanted: Sequence[str] | None, outside: bool = False
             "--tables",
             f"Available: {ids}.",
         )
-    return Depending(pipeline.study, pipeline.inputs, wanted)
+    return Depending(pipeline.study, pipeline.inputs, wanted, reading)
 
 
 def appendix_blocks(path: Path, study: Study, results: Results, outside: bool = False) -> "tuple[Block, ...]":

@@ -1,6 +1,7 @@
 """What figures depend on, through the API: line by line from another process."""
 
 import json
+import threading
 import time
 from typing import Any
 
@@ -8,7 +9,9 @@ import pytest
 from loading import loaded
 
 from even_ballot.core.dependence.decisions import document_of
+from even_ballot.core.faults import fault
 from even_ballot.demo import FILES
+from even_ballot.services.dependence.asked import Lines
 from even_ballot.services.workers.helper_processes import DEPENDING
 
 FIGURE = {"stub": {"variable": "fare_spend"}, "banner": [], "stat": "mean"}
@@ -20,7 +23,17 @@ def lines(answer: Any) -> list[dict[str, Any]]:
 
 def test_what_a_table_depends_on_comes_line_by_line(api: Any, demo: dict[str, Any]) -> None:
     at = f"/studies/{demo['id']}/depends"
-    found = lines(api.raw("GET", f"{at}/need"))
+    few = lines(api.raw("GET", f"{at}/need"))
+    found = lines(api.raw("GET", f"{at}/need", params={"reading": True}))
+    only_reading = {line["id"] for line in found} - {line["id"] for line in few}
+    assert len(few) == 22 and all(name.startswith("ledger[") for name in only_reading)
+    for line in found:
+        # Lost as a whole it is said once, and not figure by figure.
+        assert line["lost"] == [] or (
+            line["lost"] == ["need"] and line["gone"] == 0 and line["untested"] == 0
+        )
+        assert all(isinstance(turned["p_without"], float) for of in line["tables"] for turned in of["turned"])
+    assert any(line["lost"] for line in found)
     assert [line["at"] for line in found] == list(range(29)) and {line["of"] for line in found} == {29}
     raking = next(line for line in found if line["id"] == "weightings[0].margins[1]")
     cells = raking["tables"][0]["cells"]
@@ -63,7 +76,13 @@ def test_a_figure_goes_over_every_combination(api: Any, demo: dict[str, Any]) ->
 
 
 def test_the_cases_that_carry_a_figure_are_named(api: Any, demo: dict[str, Any]) -> None:
-    found = api("GET", f"/studies/{demo['id']}/influence/fares", params={"figure": json.dumps(FIGURE)})
+    said = lines(
+        api.raw("GET", f"/studies/{demo['id']}/influence/fares", params={"figure": json.dumps(FIGURE)})
+    )
+    shares = [line["share"] for line in said]
+    assert shares == sorted(shares) and len(shares) == 25 and shares[-1] == 1
+    assert all(line["influence"] is None for line in said[:-1])
+    found = said[-1]["influence"]
     assert len(found["cases"]) == len(found["units"]) == 12
     sizes = [abs(case["contribution"]) for case in found["cases"]]
     assert sizes == sorted(sizes, reverse=True) and found["linearised_se"] == pytest.approx(found["se"])
@@ -79,10 +98,37 @@ def test_whoever_goes_away_stops_the_work_and_the_process_stays(api: Any, demo: 
     before = {id(one) for one in DEPENDING._free.queue}
     assert len(before) == 2
     study, raw, lookups = loaded(FILES)
-    found = DEPENDING.stream("decisions", document_of(study), raw, lookups, "why")
+    found = DEPENDING.stream("decisions", document_of(study), raw, lookups, "why", True)
     next(found)
     found.close()
     until = time.monotonic() + 10
     while len(DEPENDING._free.queue) < 2 and time.monotonic() < until:
         time.sleep(0.02)
     assert {id(one) for one in DEPENDING._free.queue} == before
+
+
+def test_a_third_question_says_that_it_waits(api: Any, demo: dict[str, Any]) -> None:
+    study, raw, lookups = loaded(FILES)
+    lines(api.raw("GET", f"/studies/{demo['id']}/depends/why"))
+    two = [DEPENDING.stream("decisions", document_of(study), raw, lookups, "why", True) for _ in range(2)]
+    for found in two:
+        next(found)
+    assert DEPENDING.busy
+
+    def let_go() -> None:
+        time.sleep(0.5)
+        for found in two:
+            found.close()
+
+    threading.Thread(target=let_go).start()
+    said = lines(api.raw("GET", f"/studies/{demo['id']}/depends/why"))
+    assert said[0] == {"waiting": True} and len(said) == 23
+
+
+def test_what_is_at_fault_after_waiting_is_said_in_a_line() -> None:
+    def stream() -> Any:
+        yield b'{"waiting": true}\n'
+        raise fault("There is no such figure.", "figure", "Name another.")
+
+    first, second = (json.loads(line) for line in Lines(stream()))
+    assert first == {"waiting": True} and second["faults"][0]["what"] == "There is no such figure."

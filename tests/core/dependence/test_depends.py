@@ -126,7 +126,7 @@ def agrees(
 def test_every_alternative_of_the_demo_is_its_own_run() -> None:
     study, raw, lookups = loaded(FILES)
     document = json.loads((FILES / "study.json").read_text())
-    found = list(Depending(study, given(study, raw, lookups).inputs).each())
+    found = list(Depending(study, given(study, raw, lookups).inputs, reading=True).each())
     kinds = [of.decision.kind for of in found]
     assert kinds.count("ledger") == 21 and kinds.count("margin") == 4
     assert [of.decision.id for of in found[25:]] == [

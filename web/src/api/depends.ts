@@ -1,6 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, got, type Refusal, type Schema } from "./client";
+import type { Refusal, Schema } from "./client";
 import { follow } from "./lines";
 
 export type DependenceLine = Schema["DependenceLine"];
@@ -12,19 +11,22 @@ export const EVERY_TABLE = "_all";
 
 export interface Found<T> {
   lines: readonly T[];
+  /** Other questions are answered first. */
+  waiting: boolean;
   done: boolean;
   refusal: Refusal | null;
 }
 
-function useLines<T>(url: string | null): Found<T> {
-  const [found, setFound] = useState<Found<T>>({ lines: [], done: false, refusal: null });
+function useLines<T extends object>(url: string | null): Found<T> {
+  const [found, setFound] = useState<Found<T>>({ lines: [], waiting: false, done: false, refusal: null });
   useEffect(() => {
-    setFound({ lines: [], done: false, refusal: null });
+    setFound({ lines: [], waiting: false, done: false, refusal: null });
     if (url === null) return;
     return follow<T>(
       url,
-      (line) => setFound((f) => ({ ...f, lines: [...f.lines, line] })),
-      (refusal) => setFound((f) => ({ ...f, done: true, refusal })),
+      (line) => setFound((f) => ({ ...f, waiting: false, lines: [...f.lines, line] })),
+      () => setFound((f) => ({ ...f, waiting: true })),
+      (refusal) => setFound((f) => ({ ...f, waiting: false, done: true, refusal })),
     );
   }, [url]);
   return found;
@@ -40,8 +42,8 @@ const address = (study: string, edition: number, what: string, table: string, mo
 const figureOf = ({ stub, banner, stat }: FigureKey) => JSON.stringify({ stub, banner, stat });
 
 /** What the figures of a table or an analysis would be without each decision, as it is worked out; whoever looks away stops it. */
-export const useDepends = (study: string, edition: number, table: string) =>
-  useLines<DependenceLine>(address(study, edition, "depends", table));
+export const useDepends = (study: string, edition: number, table: string, reading: boolean) =>
+  useLines<DependenceLine>(address(study, edition, "depends", table, reading ? { reading: ["true"] } : {}));
 
 /** A figure over every combination of some decisions; none are worked out for fewer than one. */
 export const usePaths = (
@@ -57,16 +59,6 @@ export const usePaths = (
       : null,
   );
 
-/** The cases, units and strata that carry a figure. */
+/** The cases, units and strata that carry a figure, and how far it has got; whoever looks away stops it. */
 export const useInfluence = (study: string, edition: number, table: string, figure: FigureKey) =>
-  useQuery({
-    queryKey: ["below", study, edition, "influence", table, figureOf(figure)],
-    queryFn: ({ signal }) =>
-      got(
-        api.GET("/api/v1/studies/{study_id}/influence/{table_id}", {
-          params: { path: { study_id: study, table_id: table }, query: { figure: figureOf(figure) } },
-          signal,
-        }),
-      ),
-    retry: false,
-  });
+  useLines<Schema["InfluenceLine"]>(address(study, edition, "influence", table, { figure: [figureOf(figure)] }));

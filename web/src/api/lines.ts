@@ -18,11 +18,23 @@ async function* read<T>(url: string, signal: AbortSignal): AsyncGenerator<T> {
   }
 }
 
-/** Follows lines of JSON to their end: each is told as it comes, and what broke it off. Gives what stops it. */
-export function follow<T>(url: string, line: (line: T) => void, ended: (refusal: Refusal | null) => void): () => void {
+type Aside = Schema["Waiting"] | Schema["Faults"];
+
+/** Follows lines of JSON to their end: each is told as it comes, that it waits for others, and what broke it off.
+ * Gives what stops it. */
+export function follow<T extends object>(
+  url: string,
+  line: (line: T) => void,
+  waiting: () => void,
+  ended: (refusal: Refusal | null) => void,
+): () => void {
   const stop = new AbortController();
   const run = async () => {
-    for await (const one of read<T>(url, stop.signal)) line(one);
+    for await (const one of read<T | Aside>(url, stop.signal)) {
+      if ("waiting" in one) waiting();
+      else if ("faults" in one) throw new Refusal(422, (one as Schema["Faults"]).faults);
+      else line(one as T);
+    }
     ended(null);
   };
   run().catch((error) => {

@@ -720,7 +720,8 @@ export interface paths {
         /**
          * Influence
          * @description The cases, first-stage units and strata that carry a figure, the first of them with the exact figure
-         *     without them.
+         *     without them: a line of JSON says how far it has got, the last one what was found. Who goes away stops
+         *     it.
          */
         get: operations["influence"];
         put?: never;
@@ -2381,8 +2382,10 @@ export interface components {
         /**
          * DependenceLine
          * @description One decision of `of`. place: decisions of one place cannot be taken away at once; entries: of the
-         *     ledger that go with it; gone: figures that there are not without it; turned: tests that come out the other
-         *     way; tables, analyses: with their figures; largest: the largest change in each, in standard errors.
+         *     ledger that go with it; lost: tables and analyses of which nothing is left without it; gone: other figures
+         *     that there are not; turned: tests that come out the other way; untested: those of which there is none on
+         *     one side; tables, analyses: with their figures; largest: the largest change in each, in standard
+         *     errors.
          */
         DependenceLine: {
             /** Analyses */
@@ -2406,6 +2409,8 @@ export interface components {
             largest: {
                 [key: string]: number;
             };
+            /** Lost */
+            lost: string[];
             /** Of */
             of: number;
             /** Place */
@@ -2417,6 +2422,8 @@ export interface components {
             tables: components["schemas"]["DependentTable"][];
             /** Turned */
             turned: number;
+            /** Untested */
+            untested: number;
         };
         /**
          * DependentAnalysis
@@ -2492,7 +2499,8 @@ export interface components {
         };
         /**
          * DependentTable
-         * @description A table's figures with and without a decision, and the tests that turn.
+         * @description A table's figures with and without a decision, and the tests that turn. untested: tests that are
+         *     significant on one side, and of which there is none on the other.
          */
         DependentTable: {
             /** Cells */
@@ -2504,6 +2512,11 @@ export interface components {
              * @default []
              */
             turned?: components["schemas"]["TurnedTest"][];
+            /**
+             * Untested
+             * @default 0
+             */
+            untested?: number;
         };
         /**
          * Derive
@@ -3396,6 +3409,15 @@ export interface components {
             strata: components["schemas"]["InfluentialStratum"][];
             /** Units */
             units: components["schemas"]["InfluentialUnit"][];
+        };
+        /**
+         * InfluenceLine
+         * @description How far it has got, as a share; at last what carries the figure.
+         */
+        InfluenceLine: {
+            influence?: components["schemas"]["Influence"] | null;
+            /** Share */
+            share: number;
         };
         /**
          * InfluentialStratum
@@ -6380,8 +6402,8 @@ export interface components {
         };
         /**
          * TurnedTest
-         * @description A test that comes out the other way without a decision; p-values adjusted as the table says; None
-         *     where there is no test. of: which test, as it stands in results. kind: `columns`: a letter.
+         * @description A test that comes out the other way without a decision; p-values adjusted as the table says. of: which
+         *     test, as it stands in results. kind: `columns`: a letter.
          */
         TurnedTest: {
             /** Kind */
@@ -6391,9 +6413,9 @@ export interface components {
                 [key: string]: unknown;
             };
             /** P */
-            p: number | null;
+            p: number;
             /** P Without */
-            p_without: number | null;
+            p_without: number;
         };
         /**
          * Unfit
@@ -6512,6 +6534,17 @@ export interface components {
             statistics: components["schemas"]["StatisticChoice"][];
             /** Steps */
             steps: components["schemas"]["StepShown"][];
+        };
+        /**
+         * Waiting
+         * @description Nothing has begun: other questions are being answered first.
+         */
+        Waiting: {
+            /**
+             * Waiting
+             * @default true
+             */
+            waiting?: boolean;
         };
         /**
          * Wald
@@ -8141,7 +8174,10 @@ export interface operations {
     };
     depends: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Entries that only make answers readable, too. */
+                reading?: boolean;
+            };
             header?: never;
             path: {
                 table_id: string;
@@ -8157,7 +8193,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DependenceLine"][];
+                    "application/x-ndjson": string | components["schemas"]["DependenceLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
             /** @description Not Found */
@@ -8166,7 +8202,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
             /** @description Conflict */
@@ -8175,7 +8211,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stale"];
+                    "application/x-ndjson": components["schemas"]["Stale"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -8184,7 +8220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
         };
@@ -8712,7 +8748,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Influence"];
+                    "application/x-ndjson": string | components["schemas"]["InfluenceLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
             /** @description Not Found */
@@ -8721,7 +8757,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
             /** @description Conflict */
@@ -8730,7 +8766,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stale"];
+                    "application/x-ndjson": components["schemas"]["Stale"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -8739,7 +8775,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
         };
@@ -9126,7 +9162,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PathLine"][];
+                    "application/x-ndjson": string | components["schemas"]["PathLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
             /** @description Not Found */
@@ -9135,7 +9171,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
             /** @description Conflict */
@@ -9144,7 +9180,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stale"];
+                    "application/x-ndjson": components["schemas"]["Stale"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -9153,7 +9189,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Faults"];
+                    "application/x-ndjson": components["schemas"]["Faults"];
                 };
             };
         };

@@ -32,22 +32,24 @@ class DependentCell:
 
 @dataclass(frozen=True)
 class TurnedTest:
-    """A test that comes out the other way without a decision; p-values adjusted as the table says; None
-    where there is no test. of: which test, as it stands in results. kind: `columns`: a letter."""
+    """A test that comes out the other way without a decision; p-values adjusted as the table says. of: which
+    test, as it stands in results. kind: `columns`: a letter."""
 
     kind: str
     of: dict[str, Any]
-    p: float | None
-    p_without: float | None
+    p: float
+    p_without: float
 
 
 @dataclass(frozen=True)
 class DependentTable:
-    """A table's figures with and without a decision, and the tests that turn."""
+    """A table's figures with and without a decision, and the tests that turn. untested: tests that are
+    significant on one side, and of which there is none on the other."""
 
     id: str
     cells: tuple[DependentCell, ...]
     turned: tuple[TurnedTest, ...] = ()
+    untested: int = 0
 
     def cell(self, key: CellKey) -> DependentCell | None:
         """A figure by what it is of."""
@@ -62,6 +64,11 @@ class DependentTable:
     def gone(self) -> int:
         """How many figures there are not, or may not be shown, without it."""
         return sum(cell.without is None for cell in self.cells)
+
+    @property
+    def lost(self) -> bool:
+        """Whether none of its figures is left."""
+        return bool(self.cells) and self.gone == len(self.cells)
 
 
 @dataclass(frozen=True)
@@ -98,6 +105,11 @@ class DependentAnalysis:
     def gone(self) -> int:
         """How many figures there are not without it."""
         return sum(of.without is None for of in self.figures)
+
+    @property
+    def lost(self) -> bool:
+        """Whether none of its figures is left."""
+        return bool(self.figures) and self.gone == len(self.figures)
 
 
 class Shown:
@@ -181,11 +193,17 @@ def _significant(p: float | None, alpha: float) -> bool:
 
 def _turned(mine: TableResult, other: TableResult | None, alpha: float) -> Iterator[TurnedTest]:
     here, there = _tests(mine), _tests(other)
-    for key in dict.fromkeys((*here, *there)):
-        of = (here.get(key) or there[key])[0]
-        p, without = (side[key][1] if key in side else None for side in (here, there))
-        if _significant(p, alpha) != _significant(without, alpha):
+    for key, (of, p) in here.items():
+        without = there[key][1] if key in there else None
+        if without is not None and (p < alpha) != (without < alpha):
             yield TurnedTest(of["kind"], {k: v for k, v in of.items() if k != "kind"}, p, without)
+
+
+def _untested(mine: TableResult, other: TableResult | None, alpha: float) -> int:
+    """Tests that one side alone has, and that are significant there; none where the table is lost."""
+    here, there = _tests(mine), _tests(other)
+    alone = [side[key][1] for side in (here, there) for key in side if not (key in here and key in there)]
+    return 0 if other is None or not other.cells else sum(p < alpha for p in alone)
 
 
 def compared_table(
@@ -201,7 +219,9 @@ def compared_table(
     others = by_key(other)
     cells = tuple(_compared(mine.id, c, others.get((c.stub, c.banner, c.stat)), shown) for c in mine.cells)
     hidden = shown.protects and any(cell.without is None for cell in cells)
-    return DependentTable(mine.id, cells, () if hidden else tuple(_turned(mine, other, alpha)))
+    if hidden:
+        return DependentTable(mine.id, cells)
+    return DependentTable(mine.id, cells, tuple(_turned(mine, other, alpha)), _untested(mine, other, alpha))
 
 
 @dataclass(frozen=True)

@@ -20,6 +20,8 @@ DecisionKind = Literal[
 ]  # fmt: skip
 Change = Callable[[Study], Study]
 _ENTRY = re.compile(r"[a-z_]+(\[\d+\])?")
+READING = frozenset({"rename", "code", "split", "discard"})
+"""Steps that only make answers readable: no figure is decided by them, it is not there without them."""
 WEAK = ("too_fast", "straight_line")
 """Checks whose cases are weak: findings of them that were let stand are decisions."""
 
@@ -28,7 +30,8 @@ WEAK = ("too_fast", "straight_line")
 class Decision:
     """A decision. id: its path in the study file, and after = what it is set to where that is one of
     several; says: what was decided, in words; change: takes it out of a study, or puts the other in its
-    place; instead: what takes its place, in words; entry: of the ledger, its place."""
+    place; instead: what takes its place, in words; entry: of the ledger, its place; reading: it only makes
+    answers readable."""
 
     id: str
     kind: DecisionKind
@@ -37,6 +40,8 @@ class Decision:
     instead: str | None = None
     entry: int | None = None
     of: str | None = None
+
+    reading: bool = False
 
     @property
     def place(self) -> str:
@@ -203,7 +208,14 @@ def decisions_of(
     ['ledger[0]', 'design.variance=jackknife']
     """
     found = [
-        Decision(f"ledger[{i}]", "ledger", step.sentence(), partial(_entry_off, i), None, i)
+        Decision(
+            f"ledger[{i}]",
+            "ledger",
+            step.sentence(),
+            partial(_entry_off, i),
+            entry=i,
+            reading=step.do in READING,
+        )
         for i, step in enumerate(study.ledger)
         if not step.off
     ]

@@ -127,7 +127,8 @@ def or_none(make: Callable[[], T]) -> T | None:
 
 class Depending:
     """A study and its figures as published, to be held against what they are without each decision. wanted:
-    ids of tables and analyses (None: all). Raises StudyError where the study itself is at fault.
+    ids of tables and analyses (None: all); reading: with entries of the ledger that only make answers
+    readable. Raises StudyError where the study itself is at fault.
 
     >>> from even_ballot.core.data.example import ferry_answers
     >>> from even_ballot.core.study.pipeline import given
@@ -140,7 +141,10 @@ class Depending:
     (46.6, 40.0)
     """
 
-    def __init__(self, study: Study, inputs: Inputs, wanted: Sequence[str] | None = None) -> None:
+    def __init__(
+        self, study: Study, inputs: Inputs, wanted: Sequence[str] | None = None, reading: bool = False
+    ) -> None:
+        self.reading = reading
         self.study, self.inputs, self._kept = study, inputs, _Kept()
         self.base = Pipeline(study, inputs, self._kept, states=True)
         self.shown = Shown(study.suppression.below)
@@ -167,12 +171,16 @@ class Depending:
     @cached_property
     def decisions(self) -> tuple[Decision, ...]:
         """Every decision in force."""
+        return tuple(of for of in self._all if self.reading or not of.reading)
+
+    @cached_property
+    def _all(self) -> tuple[Decision, ...]:
         findings = self.base.findings if self.study.codebook.accepted else ()
         return decisions_of(self.study, findings, bool(self.base.designed.value.units.single.any()))
 
     def chosen(self, ids: Sequence[str]) -> tuple[Decision, ...]:
         """Some decisions by their ids. Raises StudyError for one that there is not."""
-        known = {decision.id: decision for decision in self.decisions}
+        known = {decision.id: decision for decision in self._all}
         if strange := [name for name in ids if name not in known]:
             raise fault(
                 f"There is no decision {strange[0]!r}.", "decisions", f"There are: {', '.join(known)}."
@@ -218,7 +226,8 @@ class Depending:
             compared_analysis(
                 part,
                 mine,
-                or_none(partial(pipeline.analysis, part, at)),
+                # What an analysis tells beside itself is not judged again for each decision.
+                None if self.shown.protects else or_none(partial(pipeline.analysis, part, at)),
                 self.shown,
                 1 - getattr(self.study, part)[at].interval.level,
             )

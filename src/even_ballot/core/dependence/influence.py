@@ -5,7 +5,8 @@ the sum of its cases, and a stratum its own part of the sum. With `calibrated` z
 margins.
 """
 
-from collections.abc import Callable, Sequence
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
 
@@ -185,8 +186,7 @@ class _Without(Pipeline):
 def influence(
     of: Depending, at: int, stub: StubKey, banner: BannerPath, stat: str, first: int = FIRST
 ) -> Influence:
-    """The cases, units and strata that carry a figure of a table. at: the table's place among the study's.
-    first: how many cases and units, for which the exact figure without them is worked out. Raises StudyError.
+    """What `influence_steps` ends with.
 
     >>> from even_ballot.core.data.example import ferry_answers
     >>> from even_ballot.core.study.pipeline import given
@@ -194,9 +194,30 @@ def influence(
     >>> table = {"id": "t", "stub": ["age"], "show": ["mean"]}
     >>> study = parse_study({"source": {"path": "a.csv"}, "tables": [table]})
     >>> whole = Depending(study, given(study, ferry_answers(), {}).inputs)
-    >>> found = influence(whole, 0, StubKey("age"), (), "mean", 1)
-    >>> found.cases[0].records, round(found.cases[0].without, 2)
-    ((6,), 43.5)
+    >>> influence(whole, 0, StubKey("age"), (), "mean", 1).cases[0].records
+    (6,)
+    """
+    found = deque(influence_steps(of, at, stub, banner, stat, first), maxlen=1).pop()
+    assert isinstance(found, Influence)
+    return found
+
+
+def influence_steps(
+    of: Depending, at: int, stub: StubKey, banner: BannerPath, stat: str, first: int = FIRST
+) -> Iterator[float | Influence]:
+    """How far it has got, as shares, and at last the cases, units and strata that carry a figure of a table.
+    at: the table's place among the study's. first: how many cases and units, for which the exact figure
+    without them is worked out. Raises StudyError.
+
+    >>> from even_ballot.core.data.example import ferry_answers
+    >>> from even_ballot.core.study.pipeline import given
+    >>> from even_ballot.core.study.study_file import parse_study
+    >>> table = {"id": "t", "stub": ["age"], "show": ["mean"]}
+    >>> study = parse_study({"source": {"path": "a.csv"}, "tables": [table]})
+    >>> whole = Depending(study, given(study, ferry_answers(), {}).inputs)
+    >>> share, found = influence_steps(whole, 0, StubKey("age"), (), "mean", 1)
+    >>> share, found.cases[0].records, round(found.cases[0].without, 2)
+    (0.0, (6,), 43.5)
     """
     pipeline, request = of.base, of.study.tables[at]
     shared = pipeline.shared.value
@@ -208,25 +229,25 @@ def influence(
     h = found.units.stratum[found.row]
     exact = partial(_exact, of, at, (stub, banner, stat))
     shown = _Shown(cell, names, exact)
-    cases = [
-        shown.unit(records[[k]], int(h[k]), float(found.wz[k]))
-        for k in _largest(found.wz, first)
-        if found.wz[k]
-    ]
-    units = []
-    if not found.units.own:
-        for k in _largest(found.apart, first):
-            mine = found.row == k
-            name = _cluster(shared.sample, of.study.design.clusters, mine)
-            h_k = int(found.stratum_of_unit[k])
-            units.append(shown.unit(records[mine], h_k, float(found.apart[k]), name))
+    heavy = [k for k in _largest(found.wz, first) if found.wz[k]]
+    heavy_units = [] if found.units.own else _largest(found.apart, first)
+    cases, units, whole = list[InfluentialUnit](), list[InfluentialUnit](), len(heavy) + len(heavy_units)
+    for k in heavy:
+        yield len(cases) / whole
+        cases.append(shown.unit(records[[k]], int(h[k]), float(found.wz[k])))
+    for k in heavy_units:
+        yield (len(cases) + len(units)) / whole
+        mine = found.row == k
+        name = _cluster(shared.sample, of.study.design.clusters, mine)
+        h_k = int(found.stratum_of_unit[k])
+        units.append(shown.unit(records[mine], h_k, float(found.apart[k]), name))
     variance = float(found.by_stratum.sum())
     strata = tuple(
         InfluentialStratum(names[k], int(found.units.psus[k]), float(found.by_stratum[k] / variance))
         for k in np.argsort(-found.by_stratum, kind="stable")
         if variance > 0
     )
-    return Influence(cell.est, cell.se, variance**0.5, tuple(cases), tuple(units), strata)
+    yield Influence(cell.est, cell.se, variance**0.5, tuple(cases), tuple(units), strata)
 
 
 def _cluster(sample: Sample, clusters: Sequence[str], mine: Bools) -> str:

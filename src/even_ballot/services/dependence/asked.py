@@ -2,7 +2,8 @@
 
 import json
 from collections.abc import Generator, Iterator, Sequence
-from itertools import chain, islice
+from dataclasses import asdict
+from itertools import islice
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -10,31 +11,45 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.dependence.appendix import AppendixFigure
 from even_ballot.core.dependence.decisions import document_of
-from even_ballot.core.dependence.influence import Influence
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.release.plan import FigureOf
 from even_ballot.core.study.nodes import key_of
-from even_ballot.services.dependence.lines import ALL, DependenceLine, FigureKey, PathLine
+from even_ballot.core.tables.results import as_json
+from even_ballot.services.dependence.lines import (
+    ALL,
+    DependenceLine,
+    FigureKey,
+    InfluenceLine,
+    PathLine,
+    Waiting,
+)
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.workers.helper_processes import DEPENDING
 from even_ballot.store.studies import StudyState
 
-__all__ = ["ALL", "DependenceLine", "FigureKey", "Influence", "PathLine"]
+__all__ = ["ALL", "DependenceLine", "FigureKey", "InfluenceLine", "PathLine", "Waiting"]
 
 
 def _bytes_of(raw: RawTable) -> int:
     return sum(int(column.values.nbytes) for column in raw.columns)
 
 
+_WAITING = f"{json.dumps(asdict(Waiting()))}\n".encode()
+
+
 class Lines:
     """Lines as they are worked out; closed, the work stops. What is at fault with the study itself is raised
-    at once."""
+    at once, or, where other questions were waited for, said in a line of its own (`Refusal`)."""
 
     def __init__(self, found: Generator[bytes, None, None]) -> None:
         self._found, self._first = found, list(islice(found, 1))
 
     def __iter__(self) -> Iterator[bytes]:
-        return chain(self._first, self._found)
+        try:
+            yield from self._first
+            yield from self._found
+        except StudyError as error:
+            yield f"{json.dumps({'faults': as_json(error.faults)})}\n".encode(errors="replace")
 
     def close(self) -> None:
         """Nobody wants the rest."""
@@ -56,21 +71,20 @@ class Asked:
 
     def _stream(self, name: str, *more: Any) -> Lines:
         args = (self._document, self._raw, dict(self._lookups), self._table, *more)
-        return Lines(DEPENDING.stream(name, *args, size=_bytes_of(self._raw)))
+        return Lines(DEPENDING.stream(name, *args, size=_bytes_of(self._raw), waiting=_WAITING))
 
-    def decisions(self) -> Lines:
-        """Lines of JSON (`DependenceLine`): the figures without each decision."""
-        return self._stream("decisions")
+    def decisions(self, reading: bool) -> Lines:
+        """Lines of JSON (`DependenceLine`): the figures without each decision. reading: without entries of
+        the ledger that only make answers readable, too."""
+        return self._stream("decisions", reading)
 
     def paths(self, figure: FigureKey, decisions: Sequence[str]) -> Lines:
         """Lines of JSON (`PathLine`): a figure over every combination of decisions."""
         return self._stream("paths", figure, decisions)
 
-    def influence(self, figure: FigureKey) -> dict[str, Any]:
-        """What carries a figure (`Influence`)."""
-        (line,) = self._stream("influence", figure)
-        found: dict[str, Any] = json.loads(line)
-        return found
+    def influence(self, figure: FigureKey) -> Lines:
+        """Lines of JSON (`InfluenceLine`): what carries a figure."""
+        return self._stream("influence", figure)
 
 
 def appendix_of(

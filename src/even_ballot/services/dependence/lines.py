@@ -10,7 +10,7 @@ from even_ballot.core.dependence.appendix import AppendixFigure, appendix
 from even_ballot.core.dependence.comparing import DependentAnalysis, DependentTable
 from even_ballot.core.dependence.decisions import DecisionKind
 from even_ballot.core.dependence.depends import Dependence, Depending
-from even_ballot.core.dependence.influence import influence
+from even_ballot.core.dependence.influence import Influence, influence_steps
 from even_ballot.core.dependence.paths import combinations, paths
 from even_ballot.core.faults import Fault
 from even_ballot.core.release.plan import FigureOf
@@ -40,8 +40,10 @@ class FigureKey:
 @dataclass(frozen=True)
 class DependenceLine:
     """One decision of `of`. place: decisions of one place cannot be taken away at once; entries: of the
-    ledger that go with it; gone: figures that there are not without it; turned: tests that come out the other
-    way; tables, analyses: with their figures; largest: the largest change in each, in standard errors."""
+    ledger that go with it; lost: tables and analyses of which nothing is left without it; gone: other figures
+    that there are not; turned: tests that come out the other way; untested: those of which there is none on
+    one side; tables, analyses: with their figures; largest: the largest change in each, in standard
+    errors."""
 
     at: int
     of: int
@@ -52,8 +54,10 @@ class DependenceLine:
     place: str
     entries: tuple[str, ...]
     refused: Fault | None
+    lost: tuple[str, ...]
     gone: int
     turned: int
+    untested: int
     tables: tuple[DependentTable, ...]
     analyses: tuple[DependentAnalysis, ...]
     largest: dict[str, float]
@@ -71,9 +75,26 @@ class PathLine:
     se: float | None
 
 
-def _depending(document: Any, raw: RawTable, lookups: Lookups, wanted: Sequence[str] | None) -> Depending:
+@dataclass(frozen=True)
+class Waiting:
+    """Nothing has begun: other questions are being answered first."""
+
+    waiting: bool = True
+
+
+@dataclass(frozen=True)
+class InfluenceLine:
+    """How far it has got, as a share; at last what carries the figure."""
+
+    share: float
+    influence: Influence | None = None
+
+
+def _depending(
+    document: Any, raw: RawTable, lookups: Lookups, wanted: Sequence[str] | None, reading: bool = False
+) -> Depending:
     study = parse_study(document)
-    return Depending(study, given(study, raw, lookups).inputs, wanted)
+    return Depending(study, given(study, raw, lookups).inputs, wanted, reading)
 
 
 def _line(value: Any) -> bytes:
@@ -90,8 +111,10 @@ def _of(at: int, of: int, found: Dependence, whole: bool) -> dict[str, Any]:
         *(decision.id, decision.kind, decision.says, decision.instead, decision.place),
         found.entries,
         found.refused,
-        sum(part.gone for part in found.parts),
+        tuple(part.id for part in found.parts if part.lost),
+        sum(part.gone for part in found.parts if not part.lost),
         turned,
+        sum(table.untested for table in found.tables),
         () if whole else found.tables,
         () if whole else found.analyses,
         {part.id: part.largest for part in found.parts},
@@ -101,10 +124,12 @@ def _of(at: int, of: int, found: Dependence, whole: bool) -> dict[str, Any]:
     return said | {"tables": as_json(line.tables), "analyses": as_json(line.analyses)}
 
 
-def decision_lines(document: Any, raw: RawTable, lookups: Lookups, table_id: str) -> Iterator[bytes]:
+def decision_lines(
+    document: Any, raw: RawTable, lookups: Lookups, table_id: str, reading: bool
+) -> Iterator[bytes]:
     """What a table or an analysis (or `_all`) would be without each decision."""
     whole = table_id == ALL
-    of = _depending(document, raw, lookups, None if whole else [table_id])
+    of = _depending(document, raw, lookups, None if whole else [table_id], reading)
     for k, found in enumerate(of.each()):
         yield _line(_of(k, len(of.decisions), found, whole))
 
@@ -122,13 +147,15 @@ def path_lines(
         yield _line(asdict(PathLine(k, count, path.without, path.refused, *found)))
 
 
-def influence_line(
+def influence_lines(
     document: Any, raw: RawTable, lookups: Lookups, table_id: str, figure: FigureKey
 ) -> Iterator[bytes]:
-    """What carries a figure."""
+    """What carries a figure, as it is worked out."""
     of = _depending(document, raw, lookups, [table_id])
     at = next(k for k, request in enumerate(of.study.tables) if request.id == table_id)
-    yield _line(asdict(influence(of, at, *figure.key)))
+    for found in influence_steps(of, at, *figure.key):
+        share = found if isinstance(found, float) else 1.0
+        yield _line(asdict(InfluenceLine(share, None if isinstance(found, float) else found)))
 
 
 def appendix_figures(

@@ -39,7 +39,7 @@ TASKS = {
     "decisions": ("even_ballot.services.dependence.lines", "decision_lines"),
     "paths": ("even_ballot.services.dependence.lines", "path_lines"),
     "appendix": ("even_ballot.services.dependence.lines", "appendix_figures"),
-    "influence": ("even_ballot.services.dependence.lines", "influence_line"),
+    "influence": ("even_ballot.services.dependence.lines", "influence_lines"),
     "columns": ("even_ballot.services.stations.judging", "columns_shown"),
     "draft": ("even_ballot.services.stations.judging", "draft_lines"),
     "line": ("even_ballot.services.stations.judging", "line_view"),

@@ -208,9 +208,17 @@ class Helpers:
         finally:
             self._back(one, kept and one.used < self._tasks)
 
-    def stream(self, name: str, *args: Any, size: int = 0) -> Generator[Any, None, None]:
-        """What a task gives, one thing after the other; who closes this stops the work. Raises StudyError
-        where it is at fault, or takes too much."""
+    @property
+    def busy(self) -> bool:
+        """Whether whoever comes now must wait."""
+        with self._lock:
+            return self._free.empty() and self._started >= self._most
+
+    def stream(self, name: str, *args: Any, size: int = 0, waiting: Any = None) -> Generator[Any, None, None]:
+        """What a task gives, one thing after the other; who closes this stops the work. waiting: given first
+        where no process is free. Raises StudyError where it is at fault, or takes too much."""
+        if waiting is not None and self.busy:
+            yield waiting
         one, done = self._one(), False
         try:
             helper.send(one.connection, (name, args, memory_for(size)))

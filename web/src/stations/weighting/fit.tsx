@@ -105,7 +105,9 @@ export function MeanWeights({ rows }: { rows: readonly Row[] }) {
         <tbody className="figures">
           {rows.map((row) => (
             <tr key={JSON.stringify(row.at)}>
-              <td>{row.label || "All"}</td>
+              <th scope="row" className="text-left font-normal">
+                {row.label || "All"}
+              </th>
               <td className="text-right">{decimals(row.mean_weight, 3)}</td>
             </tr>
           ))}

@@ -27,7 +27,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
   const navigate = useNavigate();
   const { change } = useChange();
   const { data } = useQuery(tableQuery(study.id, study.edition, table));
-  const found = useDepends(study.id, study.edition, table);
+  const found = useDepends(study.id, study.edition, table, false);
   const [chosen, setChosen] = useState<readonly string[]>([]);
   const result = data?.result;
   const cell = result?.cells.find((c) => same(c, figure));

@@ -1,5 +1,5 @@
 import { Link } from "@tanstack/react-router";
-import { Refusal, type Schema } from "../../../api/client";
+import type { Schema } from "../../../api/client";
 import { useInfluence } from "../../../api/depends";
 import { useSaved } from "../../../api/queries";
 import { count, decimals, percent, plural } from "../../../parts/figures";
@@ -78,9 +78,19 @@ function Units({
 /** The cases, first-stage units and strata that carry a figure. cells: a condition that is true of some records alone. */
 export function Influence({ table, cell }: { table: string; cell: Published }) {
   const study = useSaved();
-  const { data, error, isFetching } = useInfluence(study.id, study.edition, table, cell);
-  if (error) return <Faults faults={error instanceof Refusal ? error.faults : []} />;
-  if (!data) return <p role="status">{isFetching ? "Working it out …" : ""}</p>;
+  const { lines, waiting, refusal } = useInfluence(study.id, study.edition, table, cell);
+  if (refusal) return <Faults faults={refusal.faults} />;
+  const last = lines.at(-1);
+  const data = last?.influence;
+  if (!data)
+    return (
+      <div role="status" className="my-1 max-w-md text-soft text-sm">
+        {waiting
+          ? "Waiting: two other questions about figures are being answered first …"
+          : `Calculating the figure without each case … ${percent(last?.share ?? 0, 0)} %`}
+        <progress aria-label="Progress" className="mt-1 block w-full" value={last?.share} />
+      </div>
+    );
   const cells = (records: readonly number[]) => ({ where: records.map((row) => `row == ${row}`).join(" or ") });
   const link = (records: readonly number[], text: string) => (
     <Link

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 import type { Schema } from "../../../api/client";
 import { type DependenceLine, useDepends } from "../../../api/depends";
 import { tableQuery, useCodebook, useSaved } from "../../../api/queries";
@@ -8,7 +9,7 @@ import { decimals } from "../../../parts/figures";
 import { Empty, Heading, Sub } from "../../../parts/panes";
 import { itemOf, PARTS, type Part } from "../analyses/plan";
 import { columnLabel, rowLabel } from "../headings";
-import { Decisions, partsOf } from "./plan-page";
+import { Decisions, partsOf, ReadingToo } from "./plan-page";
 import { Back, Standing } from "./standing";
 import { TurnedTests } from "./turned";
 import { keyOf } from "./words";
@@ -45,7 +46,8 @@ function home(document: Schema["Study"], id: string): string {
 export function PartDepends({ id }: { id: string }) {
   const study = useSaved();
   const vocabulary = useVocabulary();
-  const found = useDepends(study.id, study.edition, id);
+  const [reading, setReading] = useState(false);
+  const found = useDepends(study.id, study.edition, id, reading);
   const book = useCodebook();
   const label = (variable: string, code: number) => {
     const scale = book.variables.find((v) => v.variable.name === variable)?.variable.scale;
@@ -66,6 +68,7 @@ export function PartDepends({ id }: { id: string }) {
     <article className="max-w-4xl">
       <Back item={home(study.document, id)} label={isTable ? "The table" : "The analysis"} />
       <Heading over="Sensitivity: recalculated, leaving out one decision at a time">{called}</Heading>
+      <ReadingToo reading={reading} set={setReading} />
       <Standing found={found} what="decisions left out" />
       <Decisions lines={found.lines} />
       {found.done && isTable && result && (

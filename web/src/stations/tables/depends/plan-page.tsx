@@ -1,7 +1,9 @@
 import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 import type { Schema } from "../../../api/client";
 import { type DependenceLine, EVERY_TABLE, useDepends } from "../../../api/depends";
 import { useSaved } from "../../../api/queries";
+import { Tick } from "../../../parts/fields";
 import { decimals, plural } from "../../../parts/figures";
 import { Bar, Heading } from "../../../parts/panes";
 import { calledOf, PARTS } from "../analyses/plan";
@@ -28,10 +30,19 @@ export function partsOf(document: Schema["Study"]): { id: string; called: string
   return [...tables, ...others];
 }
 
+/** What there is not without a decision: whole tables are said once. */
+export function saysGone({ lost, gone }: Pick<DependenceLine, "lost" | "gone">): string {
+  const parts = [
+    lost.length > 0 && plural(lost.length, "table or analysis", "tables and analyses"),
+    gone > 0 && plural(gone, "figure"),
+  ].filter(Boolean);
+  return parts.length ? `${parts.join(", ")} lost` : "";
+}
+
 /** Decisions by the largest change that they make in what was worked out. */
 export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
   const rank = (line: DependenceLine) => (line.refused ? -1 : most(line));
-  const sorted = [...lines].sort((a, b) => rank(b) - rank(a) || b.gone - a.gone);
+  const sorted = [...lines].sort((a, b) => rank(b) - rank(a) || b.lost.length - a.lost.length || b.gone - a.gone);
   const top = Math.max(...lines.filter((l) => l.kind !== "weight").map(most), 1);
   return (
     <table className="w-full text-sm">
@@ -52,9 +63,14 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
             </th>
             <td>{!line.refused && <Bar share={Math.min(most(line) / top, 1)} heed={most(line) > SMALL} />}</td>
             <td className="whitespace-nowrap px-2 text-right tabular-nums">
-              {line.refused ? "" : line.gone > 0 ? `${plural(line.gone, "figure")} gone` : decimals(most(line), 2)}
+              {line.refused ? "" : saysGone(line) || decimals(most(line), 2)}
             </td>
-            <td className="px-2 text-right tabular-nums">{line.refused || !line.turned ? "" : line.turned}</td>
+            <td className="px-2 text-right tabular-nums">
+              {line.refused || !line.turned ? "" : line.turned}
+              {!line.refused && line.untested > 0 && (
+                <span className="block text-soft text-xs">{line.untested} without a test</span>
+              )}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -62,10 +78,22 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
   );
 }
 
+/** Asks for entries that only make answers readable, too. */
+export function ReadingToo({ reading, set }: { reading: boolean; set: (reading: boolean) => void }) {
+  return (
+    <Tick
+      label="Also leave out entries that only make answers readable (renamed, coded, split)"
+      checked={reading}
+      onChange={(e) => set(e.target.checked)}
+    />
+  );
+}
+
 /** What the whole plan depends on: decisions by the largest change that they make anywhere. */
 export function PlanDepends() {
   const study = useSaved();
-  const found = useDepends(study.id, study.edition, EVERY_TABLE);
+  const [reading, setReading] = useState(false);
+  const found = useDepends(study.id, study.edition, EVERY_TABLE, reading);
   const { lines, done, refusal } = found;
   const hangs = partsOf(study.document)
     .map((part) => {
@@ -80,6 +108,7 @@ export function PlanDepends() {
       <Heading over="Every table and analysis recalculated, leaving out one decision at a time">
         Sensitivity of the figures
       </Heading>
+      <ReadingToo reading={reading} set={setReading} />
       <Standing found={found} what="decisions left out" />
       <Decisions lines={lines} />
       {done && !refusal && (

@@ -6,7 +6,7 @@ import { Faults } from "../../../parts/notices";
 
 /** How far it has got, or what stopped it. */
 export function Standing<T extends { of: number }>({
-  found: { lines, done, refusal },
+  found: { lines, waiting, done, refusal },
   what,
 }: {
   found: Found<T>;
@@ -17,7 +17,11 @@ export function Standing<T extends { of: number }>({
   if (done) return null;
   return (
     <div role="status" className="my-1 max-w-md text-soft text-sm">
-      {of ? `${lines.length} of ${of} ${what} …` : "Working it out …"}
+      {waiting
+        ? "Waiting: two other questions about figures are being answered first …"
+        : of
+          ? `${lines.length} of ${of} ${what} …`
+          : "Calculating …"}
       <progress aria-label="Progress" className="mt-1 block w-full" value={of ? lines.length / of : undefined} />
     </div>
   );

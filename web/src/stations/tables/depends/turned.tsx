@@ -1,6 +1,6 @@
 import type { Schema } from "../../../api/client";
 import type { DependenceLine, FigureKey } from "../../../api/depends";
-import { decimals } from "../../../parts/figures";
+import { decimals, plural } from "../../../parts/figures";
 import { columnLabel, rowLabel } from "../headings";
 import { insteadOf } from "./words";
 
@@ -34,8 +34,7 @@ export function turnsLetter(turned: readonly Turned[], figure: FigureKey): boole
   });
 }
 
-const p = (value: number | null | undefined) =>
-  value == null ? "no test" : value < 0.001 ? "p < 0.001" : `p = ${decimals(value, 3)}`;
+const p = (value: number) => (value < 0.001 ? "p < 0.001" : `p = ${decimals(value, 3)}`);
 
 /** A test that turns, in words. */
 export function saysTurned(turned: Turned, result: Schema["TableResult"]): string {
@@ -50,12 +49,18 @@ export function saysTurned(turned: Turned, result: Schema["TableResult"]): strin
 /** The tests and letters of a table that come out the other way without a decision. */
 export function TurnedTests({ lines, result }: { lines: readonly DependenceLine[]; result: Schema["TableResult"] }) {
   const found = lines.flatMap((line) => (line.tables[0]?.turned ?? []).map((turned) => ({ line, turned })));
-  if (!found.length) return <p className="text-sm">No test or letter changes when any one of them is left out.</p>;
+  const untested = lines.filter((line) => line.untested > 0);
   return (
     <ul className="text-sm">
+      {!found.length && <li>No test or letter changes when any one of them is left out.</li>}
       {found.slice(0, 60).map(({ line, turned }) => (
         <li key={`${line.id} ${turned.kind} ${JSON.stringify(turned.of)}`} className="py-0.5">
           {saysTurned(turned, result)} <span className="text-soft">without “{insteadOf(line)}”</span>
+        </li>
+      ))}
+      {untested.map((line) => (
+        <li key={line.id} className="py-0.5 text-soft">
+          {plural(line.untested, "significant test")} cannot be made on both sides, without “{insteadOf(line)}”
         </li>
       ))}
       {found.length > 60 && <li className="py-0.5 text-soft">and {found.length - 60} more</li>}
