@@ -34,6 +34,11 @@ LOGISTIC = ModelRequest(id="l", kind="logistic", outcome="event", event=(1,), te
 SCALE = ReliabilityRequest(id="r", items=ITEMS)
 PEARSON = CorrelationsRequest(id="p", variables=("x", "y"))
 SPEARMAN = CorrelationsRequest(id="s", variables=("x", "y"), method="spearman")
+SKEWED = CorrelationsRequest(id="k", variables=("z", "y"))
+PREDICTED = tuple(
+    ModelRequest(id="a", kind=kind, outcome=outcome, event=event, terms=(("z",), ("g",)), predictions=("g",))  # type: ignore[arg-type]
+    for kind, outcome, event in (("linear", "y", ()), ("logistic", "event", (1,)))
+)
 TABLE = TableRequest(id="t", stub=("y",), show=("total", "ratio"), per="x")
 
 
@@ -58,6 +63,7 @@ class Population:
             "x": np.exp(0.4 * (trait + rng.normal(size=shape))),
             "g": (rng.random(shape) < 0.4).astype(float),
         }
+        self.of["z"] = np.exp(trait + 0.5 * rng.normal(size=shape))
         noise = rng.normal(size=shape) * (1 + 0.5 * (self.of["x"] > 1)) + 0.5 * unit
         self.of["y"] = 10 + 2 * self.of["x"] + self.of["g"] + 2 * noise
         chance = 1 / (1 + np.exp(1 - 0.6 * self.of["x"] - 0.5 * self.of["g"] - 0.5 * unit))
@@ -72,10 +78,25 @@ class Population:
         self.truth = {
             "slope of a linear model": linear[1], "category of a linear model": linear[2],
             "slope of a logistic model": logit[1], "category of a logistic model": logit[2],
+            **self._predicted(flat),
+            "Pearson's r, a very skewed variable": np.corrcoef(flat["z"], flat["y"])[0, 1],
             "Cronbach's α": 4 / 3 * (1 - np.trace(s) / s.sum()),
             "Pearson's r": np.corrcoef(flat["x"], flat["y"])[0, 1], "Spearman's r": np.corrcoef(*ranks)[0, 1],
             "ratio": flat["y"].sum() / flat["x"].sum(), "total": flat["y"].sum(),
         }  # fmt: skip
+
+    def _predicted(self, flat: dict[str, np.ndarray]) -> dict[str, float]:
+        """Average predictions of everybody with g = 1, from models with the very skewed variable."""
+        x = np.stack([np.ones(flat["z"].size), flat["z"], flat["g"]], 1)
+        told = x.copy()
+        told[:, 2] = 1
+        found = {}
+        for kind, outcome in (("linear", "y"), ("logistic", "event")):
+            eta = told @ regressed(x, flat[outcome], kind == "logistic")
+            found[f"average prediction, {kind}"] = float(
+                np.mean(1 / (1 + np.exp(-eta)) if kind == "logistic" else eta)
+            )
+        return found
 
     def sample(self, rng: np.random.Generator) -> Dataset:
         """Four units of each stratum, twelve people of each."""
@@ -108,6 +129,11 @@ def limits(sample: Sample) -> Iterator[tuple[str, float | None, float | None]]:
         _, slope, category = fitted_model(sample, request).coefficients
         yield f"slope of a {kind} model", slope.low, slope.high
         yield f"category of a {kind} model", category.low, category.high
+    for request in PREDICTED:
+        of_one = next(of for of in fitted_model(sample, request).predictions if of.code == 1)
+        yield f"average prediction, {request.kind}", of_one.low, of_one.high
+    (pair,) = correlations(sample, SKEWED).pairs
+    yield "Pearson's r, a very skewed variable", pair.low, pair.high
     scale = reliability(sample, SCALE)
     yield "Cronbach's α", scale.low, scale.high
     for name, of in (("Pearson's r", PEARSON), ("Spearman's r", SPEARMAN)):

@@ -234,6 +234,7 @@ def fitted_model(
     fitted, df = _Fitted(sample, laid, fit), sample.units.degrees_of_freedom
     return replace(
         bare,
+        df=df,
         r2=fit.fits,
         coefficients=_coefficients(laid, fitted, df),
         joint=_joint(laid, fitted, df) if df > 0 else (),

@@ -143,7 +143,7 @@ class Lost:
 class ModelResult:
     """A fitted model, or why there is none (`message`). r2: of logistic models McFadden's. in_filter: cases
     of weight in the filter; lost: what each variable takes of them; events: unweighted, of n; event: the
-    answers that count as one."""
+    answers that count as one; df: degrees of freedom of its tests, those of the design."""
 
     id: str
     kind: str
@@ -162,6 +162,7 @@ class ModelResult:
     lost: tuple[Lost, ...] = ()
     events: int | None = None
     event: tuple[str, ...] = ()
+    df: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from even_ballot.core.models.results import (
     ReliabilityResult,
 )
 
-_LEVEL = 0.05
+_LEVEL, _FEW_DF = 0.05, 20
 _HOW = ((0.5, "strongly"), (0.3, "clearly"), (0.1, "weakly"))
 """How two variables go together, from which correlation on."""
 Titles = Mapping[str, str]
@@ -78,6 +78,11 @@ def _of_model(model: ModelResult) -> Iterator[str]:
     if model.joint:
         said = some(clear) if clear else "none of the terms"
         yield f"Terms that explain more than chance would ({100 * _LEVEL:.0f} %): {said}."
+    if model.df is not None and model.df < _FEW_DF:
+        yield (
+            f"With {counted(model.df, 'degree')} of freedom, the standard errors of a model may be too small "
+            "and its intervals too narrow."
+        )
     if model.r2 is not None:
         if model.kind == "linear":
             yield f"The terms account for {100 * model.r2:.1f} % of the variance of the outcome."

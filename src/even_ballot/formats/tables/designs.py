@@ -5,7 +5,7 @@ from even_ballot.core.faults import Fault, counted, some
 from even_ballot.core.sampling.design import Balanced, Bootstrapped, Design, GivenColumns, Jackknifed
 from even_ballot.core.sampling.units import Units
 
-_FEW = 8
+_FEW, _LARGE = 8, 0.1
 
 
 def design_sentences(design: Design, units: Units) -> tuple[str, str]:
@@ -74,6 +74,7 @@ def design_notices(units: Units, weightless: int) -> tuple[Fault, ...]:
         _recurring(units.recurring) if units.recurring else None,
         _single(single, units.single_psu) if single else None,
         _weightless(weightless) if weightless else None,
+        _large(units),
         _few(units.degrees_of_freedom),
         _failed(units),
     )
@@ -103,6 +104,20 @@ def _single(strata: list[str], policy: str) -> Fault:
         f"{names} one first-stage unit only ({some(strata)}); they {_ADDS[policy]}.",
         "design.single_psu",
         "Combine them with similar strata, if the sample design allows it.",
+    )
+
+
+def _large(units: Units) -> Fault | None:
+    """Where a large share of clusters was drawn, what the cases within them add is not negligible."""
+    most = float(units.fraction.max(initial=0.0))
+    if units.own or most <= _LARGE:
+        return None
+    return Fault(
+        f"In some strata {100 * most:.3g} % of the first-stage units were drawn. The variance within units, "
+        "which the finite population correction leaves out, is then not negligible: standard errors are too "
+        "small if not everybody in a unit was asked.",
+        "design.population_size",
+        "Leave the population size out to be on the safe side, unless whole units were asked.",
     )
 
 
