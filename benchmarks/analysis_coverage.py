@@ -152,23 +152,30 @@ def main() -> None:
     methods = {"linearisation": None, "jackknife": Jackknifed(method="jackknife"),
                "bootstrap of 100": Bootstrapped(method="bootstrap", count=100, seed=3)}  # fmt: skip
     covered = {(name, method): 0 for name in population.truth for method in methods}
+    without = dict.fromkeys(covered, 0)
     for _ in range(args.samples):
         data = population.sample(rng)
         for method, variance in methods.items():
             more = {} if variance is None else {"variance": variance}
             design = Design(weight="w", strata=("h",), clusters=("i",), **more)
             for name, low, high in limits(sampled(data, design, "w")):
-                assert low is not None
-                assert high is not None
-                covered[name, method] += low <= population.truth[name] <= high
+                if low is None or high is None:
+                    # A replicate without an estimate leaves no interval.
+                    without[name, method] += 1
+                else:
+                    covered[name, method] += low <= population.truth[name] <= high
     error = 100 * (0.95 * 0.05 / args.samples) ** 0.5
     print(f"{args.samples:,} samples of 576; coverage of 95 % intervals, % (± {error:.1f} by simulation)")
     print(f"{'':32}" + "".join(f"{method:>20}" for method in methods))
     for name in population.truth:
         print(
             f"{name:32}"
-            + "".join(f"{100 * covered[name, method] / args.samples:20.1f}" for method in methods)
+            + "".join(
+                f"{100 * covered[name, method] / max(args.samples - without[name, method], 1):20.1f}"
+                for method in methods
+            )
         )
+    print(f"without an interval: {sum(without.values()):,}")
 
 
 if __name__ == "__main__":

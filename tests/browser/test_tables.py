@@ -323,7 +323,7 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.see("Tables: only where age >= 60.")
     browser.tick("suppress counts below")
     browser.fill("Smallest count shown", "40", enter=True)
-    browser.see("small groups are hidden")
+    browser.see("small groups are suppressed")
     browser.tick("a relative standard error (%) over")
     browser.fill("Unreliable: a relative standard error (%) over", "4", enter=True)
     browser.go(f"{study}/tables/need")

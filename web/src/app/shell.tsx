@@ -1,7 +1,7 @@
 import { ArrowUUpLeft, ArrowUUpRight, Hash, TextAa } from "@phosphor-icons/react";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
-import { Suspense } from "react";
-import { useChange, useStudy } from "../api/queries";
+import { type ReactNode, Suspense } from "react";
+import { useChange, useRecalculating, useStudy } from "../api/queries";
 import { ActionButton, useAction } from "../parts/actions";
 import { CommonActions } from "../parts/common-actions";
 import { useShowing } from "../parts/labels";
@@ -86,10 +86,27 @@ export function StudyShell() {
           <Faults faults={study.faults} />
         </section>
       )}
-      <Suspense fallback={<p className="p-8 text-soft">Working it out …</p>}>
-        <Outlet />
-      </Suspense>
+      <Anew>
+        <Suspense fallback={<p className="p-8 text-soft">Loading …</p>}>
+          <Outlet />
+        </Suspense>
+      </Anew>
       <StationKeys go={(station) => navigate({ to: `/study/$id/${station}`, params: { id: study.id } })} />
+    </div>
+  );
+}
+
+/** Marks the figures of a page as long as they are those of before the last change. */
+function Anew({ children }: { children: ReactNode }) {
+  const anew = useRecalculating();
+  return (
+    <div aria-busy={anew} className="relative flex min-h-0 grow flex-col">
+      {anew && (
+        <p role="status" className="anew absolute top-1 right-6 z-30 rounded bg-heedwash px-2 py-0.5 text-heed text-sm">
+          Recalculating; figures are those before the change …
+        </p>
+      )}
+      {children}
     </div>
   );
 }

@@ -32,3 +32,6 @@ export const day = (iso: string) =>
 
 /** Bytes in KB or MB. */
 export const size = (bytes: number) => (bytes < 1e6 ? `${count(bytes / 1000)} KB` : `${decimals(bytes / 1e6, 1)} MB`);
+
+/** Two ends as they are printed, or the one where both are the same. */
+export const between = (low: string, high: string) => (low === high ? low : `${low} to ${high}`);

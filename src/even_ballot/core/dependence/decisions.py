@@ -20,7 +20,7 @@ DecisionKind = Literal[
 ]  # fmt: skip
 Change = Callable[[Study], Study]
 _ENTRY = re.compile(r"[a-z_]+(\[\d+\])?")
-READING = frozenset({"rename", "code", "split", "discard"})
+READING = frozenset({"rename", "code", "split", "discard", "to_number", "to_date"})
 """Steps that only make answers readable: no figure is decided by them, it is not there without them."""
 WEAK = ("too_fast", "straight_line")
 """Checks whose cases are weak: findings of them that were let stand are decisions."""

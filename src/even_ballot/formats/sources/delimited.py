@@ -81,7 +81,8 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
             wrong.append((start, len(row)))
         start = reader.line_num + 1
     shapes = ", ".join(
-        f"{counted(n, 'field')} ({k}×)" for n, k in Counter(n for _, n in wrong).most_common(3)
+        f"{counted(n, 'field')} in line {some([line for line, m in wrong if m == n])}"
+        for n, _ in Counter(n for _, n in wrong).most_common(3)
     )
     what = (
         f"{counted(len(wrong), 'record does', 'records do')} not have the {counted(width, 'field')} of the "

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { useHeaviest } from "../../api/queries";
-import { count, decimals, plural } from "../../parts/figures";
+import { between, count, decimals, plural } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { Heading, Sub } from "../../parts/panes";
 import { FitPicture } from "./fit";
@@ -23,14 +23,14 @@ function Histogram({ bars }: { bars: Report["histogram"] }) {
             key={b.low}
             className="grow bg-act"
             style={{ height: `${(100 * b.cases) / top}%` }}
-            title={`${plural(b.cases, "case")} from ${decimals(b.low, 2)} to ${decimals(b.high, 2)}`}
+            title={`${plural(b.cases, "case")}: ${between(decimals(b.low, 2), decimals(b.high, 2))}`}
           />
         ))}
       </div>
       <figcaption className="figures flex justify-between text-soft text-sm">
         <span>{decimals(bars[0]?.low ?? 0, 2)}</span>
         <span>weight</span>
-        <span>{decimals(bars.at(-1)?.high ?? 0, 2)}</span>
+        {bars.length > 1 && <span>{decimals(bars.at(-1)?.high ?? 0, 2)}</span>}
       </figcaption>
     </figure>
   );

@@ -2,7 +2,7 @@ import type { Schema } from "../../api/client";
 import { useLimits } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Field } from "../../parts/fields";
-import { count, decimals, percent } from "../../parts/figures";
+import { between, count, decimals, percent } from "../../parts/figures";
 import { Faults } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading, Sub } from "../../parts/panes";
@@ -33,9 +33,9 @@ function Curve({ prices, chosen, pick }: { prices: Price[]; chosen?: number | nu
       viewBox={`0 0 ${WIDE} ${TALL}`}
       className="figures w-full max-w-2xl text-xs"
       role="img"
-      aria-label={`Effective sample size from ${count(least)} to ${count(most)} for upper limits from ${decimals(right, 2)} down to ${decimals(left, 2)}`}
+      aria-label={`Effective sample size ${between(count(least), count(most))} for upper limits ${between(decimals(left, 2), decimals(right, 2))}`}
     >
-      {[least, most].map((size) => (
+      {(count(least) === count(most) ? [most] : [least, most]).map((size) => (
         <g key={size}>
           <line x1={LEFT} x2={WIDE - 8} y1={y(size)} y2={y(size)} stroke="var(--hair)" />
           <text x={LEFT - 6} y={y(size) + 4} textAnchor="end" fill="var(--soft)">
@@ -67,9 +67,11 @@ function Curve({ prices, chosen, pick }: { prices: Price[]; chosen?: number | nu
       <text x={(LEFT + WIDE) / 2} y={TALL - 8} textAnchor="middle" fill="var(--soft)">
         upper limit, times the mean weight
       </text>
-      <text x={WIDE - 8} y={TALL - 8} textAnchor="end" fill="var(--soft)">
-        {decimals(right, 2)}
-      </text>
+      {decimals(left, 2) !== decimals(right, 2) && (
+        <text x={WIDE - 8} y={TALL - 8} textAnchor="end" fill="var(--soft)">
+          {decimals(right, 2)}
+        </text>
+      )}
     </svg>
   );
 }
@@ -91,9 +93,7 @@ function PriceRow({ price, chosen, pick }: { price: Price; chosen: boolean; pick
       </td>
       <td>{count(price.n_effective)}</td>
       <td>{percent(price.efficiency)}</td>
-      <td>
-        {decimals(price.min, 2)} to {decimals(price.max, 2)}
-      </td>
+      <td>{between(decimals(price.min, 2), decimals(price.max, 2))}</td>
       <td>{count(price.at_limits)}</td>
       <td className="pl-6 text-left">
         {!price.met ? (
@@ -101,7 +101,7 @@ function PriceRow({ price, chosen, pick }: { price: Price; chosen: boolean; pick
         ) : (
           moved &&
           (Math.abs(moved.within - moved.without) < 0.0005
-            ? "none by 0.05 points or more or more"
+            ? "none by 0.05 points or more"
             : `${moved.variable}, ${moved.label}: ${percent(moved.without)} → ${percent(moved.within)} %`)
         )}
       </td>

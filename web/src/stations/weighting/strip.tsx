@@ -1,4 +1,4 @@
-import { count, decimals, percent } from "../../parts/figures";
+import { between, count, decimals, percent } from "../../parts/figures";
 import type { Report } from "./weights";
 
 type Fact = readonly [name: string, value: string, beside: string];
@@ -8,7 +8,7 @@ function factsOf(report: Report): Fact[] {
   return [
     ["Effective sample size", count(report.n_effective), `of ${count(report.n)}`],
     ["Efficiency", `${percent(report.efficiency)} %`, `design effect ${decimals(report.deff_weights, 2)}`],
-    ["Weights", `${decimals(report.min, 2)} to ${decimals(report.max, 2)}`, held],
+    ["Weights", between(decimals(report.min, 2), decimals(report.max, 2)), held],
     ["Largest ÷ smallest", decimals(report.max / report.min, 1), ""],
     [
       "Cycles",

@@ -100,6 +100,15 @@ export function Grid({
     }
   }, [view.height]);
 
+  // A column that the cases are sorted by comes into sight, with its sign.
+  const ordered = asked.sort ? names.indexOf(asked.sort) : -1;
+  useEffect(() => {
+    const b = box.current;
+    if (!b || ordered < 0) return;
+    const [start, room] = [ordered * WIDE, b.clientWidth - FIXED];
+    if (start < b.scrollLeft || start + WIDE > b.scrollLeft + room) b.scrollTo({ left: Math.max(0, start - WIDE) });
+  }, [ordered]);
+
   // What the cell in hand holds arrives after it has been scrolled to, and changes when it is edited.
   const there = hand ? found.get(hand.place) : undefined;
   const now = hand ? there?.cells.get(hand.variable) : undefined;

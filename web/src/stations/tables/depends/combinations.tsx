@@ -1,6 +1,6 @@
 import { type DependenceLine, type PathLine, usePaths } from "../../../api/depends";
 import { useSaved } from "../../../api/queries";
-import { count, decimals, plural } from "../../../parts/figures";
+import { between, count, decimals, plural } from "../../../parts/figures";
 import { Standing } from "./standing";
 import { insteadOf, isShare, type Published, placing, printer } from "./words";
 
@@ -24,10 +24,10 @@ export function saysCombined(lines: readonly PathLine[], cell: Published): strin
       : null;
   const within =
     inside == null ? "" : `, ${inside === values.length ? "all" : count(inside)} inside the published interval`;
-  const middle = `half of them from ${figure(quantile(values, 0.25))} to ${figure(quantile(values, 0.75))}${unit}`;
+  const middle = `half of them ${between(figure(quantile(values, 0.25)), figure(quantile(values, 0.75)))}${unit}`;
   const gone = lines.length - values.length;
   const none = gone ? `; of ${plural(gone, "combination")} nothing remains` : "";
-  return `Over ${plural(values.length, "combination")} it goes from ${figure(first)} to ${figure(last)}${unit}, ${middle}${within}${none}. Published: ${figure(cell.est)}${unit}.`;
+  return `Over ${plural(values.length, "combination")} it is ${between(figure(first), figure(last))}${unit}, ${middle}${within}${none}. Published: ${figure(cell.est)}${unit}.`;
 }
 
 /** A figure over every combination of the decisions chosen: how it is distributed, the published one marked. */

@@ -82,7 +82,7 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
 export function ReadingToo({ reading, set }: { reading: boolean; set: (reading: boolean) => void }) {
   return (
     <Tick
-      label="Also leave out entries that only make answers readable (renamed, coded, split)"
+      label="Also leave out entries that only make answers readable (renamed, coded, split, read as numbers)"
       checked={reading}
       onChange={(e) => set(e.target.checked)}
     />
