@@ -41,7 +41,7 @@ def test_decisions_are_combined_and_the_cases_that_carry_it_opened(browser: Brow
     ):
         browser.all(f'[aria-label="Combine: {says}"]')[0].click()
     browser.act("depends-combinations")
-    browser.see("Over 8 combinations it goes from")
+    browser.see("Over 8 combinations it is")
     points = browser.all('section[aria-label="Combinations"] [role="img"] span span')
     assert len(points) == 8
     browser.act("depends-cases")

@@ -83,7 +83,7 @@ describe("disclosure control", () => {
     const { user } = visit("/study/s1/tables", {
       "GET /studies/s1": study,
       "GET /studies/s1/disclosure": {
-        control: { below: 5, hidden: 10, withheld: 2, unjudged: 0, weights_judged: true },
+        control: { below: 5, hidden: 10, withheld: 0, unjudged: 0, weights_judged: true },
         seconds: 0.1,
         small: 3,
         protecting: 7,

@@ -39,5 +39,9 @@ def test_shares_are_those_of_the_weights(seed: int, parted: bool) -> None:
 @given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6))
 def test_edges_are_few_and_cover(low: float, width: float) -> None:
     edges = nice_edges(low, low + width)
-    assert 2 <= len(edges) <= 13 and edges[0] <= low + 1e-9 * abs(low) + 1e-300 and edges[-1] >= low + width - 1e-6
+    assert (
+        2 <= len(edges) <= 13
+        and edges[0] <= low + 1e-9 * abs(low) + 1e-300
+        and edges[-1] >= low + width - 1e-6
+    )
     assert np.diff(edges) == pytest.approx(edges[1] - edges[0], rel=1e-6, abs=1e-9 * np.abs(edges).max())

@@ -1,5 +1,7 @@
 """What is said of a design whose standard errors may mislead."""
 
+from typing import Any
+
 import pytest
 from builders import coded, raw
 
@@ -13,7 +15,7 @@ from even_ballot.formats.tables.designs import design_notices
 def results(units: int, population: int, clusters: bool = True) -> Results:
     """Two strata of so many units each, of so many in the population; three cases a unit."""
     n = 2 * units * 3
-    columns = {
+    columns: dict[str, list[Any]] = {
         "h": coded([1 + k // (3 * units) for k in range(n)]), "i": coded([k // 3 for k in range(n)]),
         "N": [population] * n, "x": [k % 5 for k in range(n)], "y": [(k * k) % 7 for k in range(n)],
     }  # fmt: skip

@@ -62,6 +62,12 @@ export const disclosureQuery = (id: string, edition: number) =>
     queryFn: async () => (await got(api.GET("/api/v1/studies/{study_id}/disclosure", inStudy(id)))) ?? null,
   });
 
+export const withheldQuery = (id: string, edition: number) =>
+  queryOptions({
+    queryKey: below(id, edition, "withheld"),
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/disclosure/analyses", inStudy(id))),
+  });
+
 const codebookQuery = (id: string, edition: number) =>
   queryOptions({
     queryKey: below(id, edition, "codebook"),
@@ -334,8 +340,8 @@ export function useChange() {
     refuse,
     /** Anything else that changes the study, after what was asked for before it; send: with the edition there is then. */
     inTurn,
-    /** Once all that was asked for until now is saved or refused. */
-    allSaved: () => sending.mutateAsync(async () => {}),
+    /** The edition there is once all that was asked for until now is saved or refused. */
+    allSaved: () => sending.mutateAsync(async (edition) => edition) as Promise<number>,
     addSteps: (...steps: Step[]) =>
       change.mutateAsync((document) => ({ ledger: [...(document.ledger ?? []), ...steps] })),
   };

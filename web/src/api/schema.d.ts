@@ -566,6 +566,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/disclosure/analyses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Withheld
+         * @description Analyses that are not told when everything is released together.
+         */
+        get: operations["withheld"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/document": {
         parameters: {
             query?: never;
@@ -2681,7 +2701,7 @@ export interface components {
         };
         /**
          * DisclosureView
-         * @description What is hidden when everything is released together, and how many seconds it took to find. What no
+         * @description What of the tables is hidden when they are released together, and how many seconds it took to find. What no
          *     release tells: small, protecting: groups that are hidden for having few cases, and to protect those;
          *     dominated: numbers whose figures are hidden.
          */
@@ -4075,7 +4095,7 @@ export interface components {
          * ModelResult
          * @description A fitted model, or why there is none (`message`). r2: of logistic models McFadden's. in_filter: cases
          *     of weight in the filter; lost: what each variable takes of them; events: unweighted, of n; event: the
-         *     answers that count as one.
+         *     answers that count as one; df: degrees of freedom of its tests, those of the design.
          */
         ModelResult: {
             /**
@@ -4083,6 +4103,8 @@ export interface components {
              * @default []
              */
             coefficients?: components["schemas"]["Coefficient"][];
+            /** Df */
+            df?: number | null;
             /**
              * Differences
              * @default []
@@ -6738,6 +6760,17 @@ export interface components {
             /** Reports */
             reports: (components["schemas"]["WeightingReport"] | null)[];
         };
+        /**
+         * WithheldView
+         * @description Models, scales and pairs of correlations that are not told; unjudged: how many of them because there
+         *     was too much to judge.
+         */
+        WithheldView: {
+            /** Unjudged */
+            unjudged: number;
+            /** Withheld */
+            withheld: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -8292,6 +8325,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DisclosureView"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    withheld: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithheldView"];
                 };
             };
             /** @description Not Found */

@@ -12,7 +12,14 @@ from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
 from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.services.stations import tables
-from even_ballot.services.stations.views import AnalysisView, DisclosureView, Planned, PlanOf, TableView
+from even_ballot.services.stations.views import (
+    AnalysisView,
+    DisclosureView,
+    Planned,
+    PlanOf,
+    TableView,
+    WithheldView,
+)
 
 router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
 
@@ -73,6 +80,12 @@ def pair(
 def disclosure(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> DisclosureView | None:
     """What is hidden when all tables are released together."""
     return tables.disclosure(session, pipelines, state)
+
+
+@router.get("/disclosure/analyses")
+def withheld(state: CurrentStudy, session: Transaction, pipelines: Workbench) -> WithheldView:
+    """Analyses that are not told when everything is released together."""
+    return tables.withheld(session, pipelines, state)
 
 
 @router.get("/plan.{kind}", response_class=Response)

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.batteries import item_of, stem_of
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.disclosure.tables import control_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
@@ -43,6 +44,7 @@ from even_ballot.services.stations.views import (
     Planned,
     PlanOf,
     TableView,
+    WithheldView,
 )
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.ongoing_work import Superseded
@@ -192,14 +194,13 @@ def _named(request: Analysis) -> tuple[str, ...]:
 
 
 def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> DisclosureView | None:
-    """What disclosure control hides; None where there is none."""
+    """What disclosure control hides of the tables; None where there is none."""
     if state.study.suppression.below is None:
         return None
-    pipeline = pipelines.pipeline(session, state)
-    pattern = pipeline.pattern.value
+    pattern = pipelines.pipeline(session, state).pattern.value
     hidden = pattern.hidden
     return DisclosureView(
-        pipeline.control,
+        control_of(state.study.suppression, pattern),
         round(hidden.seconds, 2),
         len(hidden.small),
         len(hidden.protecting),
@@ -283,3 +284,11 @@ def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[s
     """Every file of a release, by name, each made when it is gone through."""
     hashes = kept_hashes(session, state)
     return outputs(state.study, pipelines.results(session, state), hashes=hashes)
+
+
+def withheld(session: Session, pipelines: Pipelines, state: StudyState) -> WithheldView:
+    """Analyses that are not told, which takes longer to find out."""
+    if state.study.suppression.below is None:
+        return WithheldView(0, 0)
+    found = pipelines.pipeline(session, state).withheld.value
+    return WithheldView(len(found.keys), found.unjudged)

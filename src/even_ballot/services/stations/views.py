@@ -281,7 +281,7 @@ class TableView:
 
 @dataclass(frozen=True)
 class DisclosureView:
-    """What is hidden when everything is released together, and how many seconds it took to find. What no
+    """What of the tables is hidden when they are released together, and how many seconds it took to find. No
     release tells: small, protecting: groups that are hidden for having few cases, and to protect those;
     dominated: numbers whose figures are hidden."""
 
@@ -290,6 +290,15 @@ class DisclosureView:
     small: int
     protecting: int
     dominated: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class WithheldView:
+    """Models, scales and pairs of correlations that are not told; unjudged: how many of them because there
+    was too much to judge."""
+
+    withheld: int
+    unjudged: int
 
 
 @dataclass(frozen=True)

@@ -16,17 +16,15 @@ export function Making({ ready, made }: { ready: boolean; made: (number: number)
   const [job, setJob] = useState<Job | null>(null);
   const [refusal, setRefusal] = useState<Refusal | null>(null);
   const stopper = useRef<AbortController | null>(null);
-  const edition = useRef(study.edition);
-  edition.current = study.edition;
   const make = async () => {
     setRefusal(null);
     stopper.current = new AbortController();
     try {
-      await allSaved();
-      const begun = await makeRelease(study.id, edition.current);
+      const edition = await allSaved();
+      const begun = await makeRelease(study.id, edition);
       setJob(begun);
       const number = Number(await finished(begun, setJob, stopper.current.signal));
-      await client.invalidateQueries({ queryKey: ["below", study.id, edition.current, "release", "made"] });
+      await client.invalidateQueries({ queryKey: ["below", study.id, edition, "release", "made"] });
       made(number);
     } catch (error) {
       setRefusal(error instanceof Refusal ? error : new Refusal(0, [{ what: String(error), where: "", mend: "" }]));

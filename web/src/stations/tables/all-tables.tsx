@@ -2,7 +2,7 @@ import { Download, UploadSimple } from "@phosphor-icons/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, Refusal, type Schema } from "../../api/client";
-import { disclosureQuery, studyQuery, useChange, useSaved, useStudy } from "../../api/queries";
+import { disclosureQuery, studyQuery, useChange, useSaved, useStudy, withheldQuery } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { pickFile } from "../../parts/drop";
 import { Tick } from "../../parts/fields";
@@ -13,6 +13,7 @@ import { FindMany } from "../../parts/find-many";
 import { tell } from "../../parts/notices";
 import { NumberField } from "../../parts/number-field";
 import { Heading, Sub } from "../../parts/panes";
+import { PARTS } from "./analyses/plan";
 import { chosenOf, entriesOf } from "./many-tables";
 
 type Marks = Schema["Marks"];
@@ -141,6 +142,7 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   const { change } = useChange();
   const { document } = study;
   const below = document.suppression?.below ?? null;
+  const analyses = PARTS.reduce((n, { part }) => n + (document[part]?.length ?? 0), 0);
   const saved = useSaved();
   const coded = codebook.variables
     .filter((v) => ["coded", "date"].includes(v.variable.kind))
@@ -190,9 +192,29 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         against somebody who knows who took part, or against other releases. What is hidden is shown as × in every table
         and in the release, and counted in its notes; smallest and largest values of numbers are never released with it.
       </p>
-      {below != null && <Hidden />}
+      {below != null && (
+        <>
+          <Hidden />
+          {analyses > 0 && <Withheld />}
+        </>
+      )}
       <PlanFiles />
     </div>
+  );
+}
+
+/** How many analyses are not told, which takes longer to find out. */
+function Withheld() {
+  const study = useStudy();
+  const { data } = useQuery(withheldQuery(study.id, study.edition));
+  if (!data) return <p className="pt-1 text-soft text-sm">Judging models, scales and correlations …</p>;
+  return (
+    <p className="max-w-2xl pt-1 text-sm">
+      {data.withheld
+        ? `${plural(data.withheld, "model, scale or correlation is", "models, scales and correlations are")} not told, as small groups could be worked out with ${data.withheld === 1 ? "it" : "them"}.`
+        : "All models, scales and correlations are told."}
+      {data.unjudged > 0 && ` ${count(data.unjudged)} could not be judged.`}
+    </p>
   );
 }
 
@@ -206,8 +228,6 @@ function Hidden() {
     <p className="max-w-2xl pt-1 text-sm" data-disclosure>
       {plural(small, "small group is", "small groups are")} suppressed, {count(protecting)} more to protect them. Found
       in {seconds.toFixed(1)} s. A release does not tell which are which.
-      {control.withheld > 0 &&
-        ` ${plural(control.withheld, "model, scale or correlation is", "models, scales and correlations are")} not told, as small groups could be worked out with them.`}
       {control.unjudged > 0 &&
         ` For ${plural(control.unjudged, "group or analysis", "groups or analyses")} no other counts were found; everything around them is suppressed.`}
       {!control.weights_judged &&
