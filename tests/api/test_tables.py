@@ -224,7 +224,7 @@ def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(
     for q, isle in gone:
         assert not [c for c in b["result"]["cells"] if c["stub"].get("code") == isle and c["banner"] and c["banner"][0]["code"] == q
                     and c["stat"] == "n"]  # fmt: skip
-    assert any(note.startswith("× hidden: fewer than 12 cases") for note in a["grid"]["notes"])
+    assert any("fewer than 12 cases" in note for note in a["grid"]["notes"])
     means = {c["banner"][0]["code"] for c in a["result"]["cells"] if c["stat"] == "mean" and c["banner"]}
     assert not means & {isle for _, isle in gone}
     for reading in a["words"]:

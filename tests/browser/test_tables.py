@@ -327,7 +327,7 @@ def test_what_holds_for_all_tables(browser: Browser, study: str) -> None:
     browser.tick("a relative standard error (%) over")
     browser.fill("Unreliable: a relative standard error (%) over", "4", enter=True)
     browser.go(f"{study}/tables/need")
-    browser.see("× hidden: fewer than 40 cases")
+    browser.see("figures): fewer than 40 cases")
     browser.see("relative standard error over 4 %")
     assert "×" in browser.all("tbody")[0].text
     assert "n = 2,268" not in browser.text()

@@ -56,7 +56,7 @@ class Browser:
             except (StaleElementReferenceException, IndexError):
                 pass
             time.sleep(0.03)
-        raise AssertionError(f"waited for {what}; the page says: {self.text()[:1500]}")
+        raise AssertionError(f"waited for {what}; the page says: {self.text()[:4000]}")
 
     def go(self, path: str) -> None:
         """Opens a page, once what was asked for on this one is saved."""
