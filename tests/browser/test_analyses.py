@@ -20,7 +20,7 @@ def test_a_model_is_asked_for_fitted_and_its_reference_turned(browser: Browser, 
         ),
         "Hask to have a coefficient",
     )
-    browser.see("Terms that explain more than chance would")
+    browser.see("Terms significant at the 5 % level")
 
 
 def test_models_stand_side_by_side(browser: Browser, study: str) -> None:

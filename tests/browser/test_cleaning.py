@@ -85,7 +85,7 @@ class Survey:
 def survey(browser: Browser) -> Survey:
     browser.go("/")
     browser.give_file("choose-file", FILES / "answers.csv")
-    browser.see("40 blank records passed over")
+    browser.see("40 blank records skipped")
     browser.act("import-plain")
     browser.see("The questionnaire, as it was answered")
     return Survey(browser)
@@ -95,7 +95,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser: Browser, survey: Survey
 ) -> None:
     planted = {kind: set(entries) for kind, entries in deliveries()[0].planted.entries.items()}
-    assert "(and 40 blank records passed over)" in browser.all('[data-testid="tally"]')[0].text
+    assert "(and 40 blank records skipped)" in browser.all('[data-testid="tally"]')[0].text
 
     # Who is who: the identifier, the times, the status
     for heading, role in (
@@ -115,7 +115,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     survey.settle("duplicate_identifier~code_letter~", 35)
     survey.compare("entries that repeat another's letter", survey.entries(aside=2), planted["duplicate"])
     browser.go(f"{survey.path}/screening/too_fast")
-    browser.fill("Cut off under (seconds)", "120", enter=True)
+    browser.fill("Cut-off (seconds)", "120", enter=True)
     browser.see("under 120 seconds")
     survey.compare("too fast", survey.found("too_fast"), planted["too fast"])
     survey.settle("too_fast", 53)

@@ -177,9 +177,9 @@ def test_a_rule_is_tried_added_and_its_breakers_found(browser: Browser, study: s
 
 def test_a_cut_off_is_moved(browser: Browser, study: str) -> None:
     browser.go(f"{study}/screening/too_fast")
-    browser.fill("Cut off under (seconds)", "240", enter=True)
+    browser.fill("Cut-off (seconds)", "240", enter=True)
     browser.see("under 240 seconds")
-    browser.fill("Cut off under (seconds)", "20", enter=True)
+    browser.fill("Cut-off (seconds)", "20", enter=True)
     browser.see("No case is below the cut-off")
 
 

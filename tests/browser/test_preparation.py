@@ -90,7 +90,7 @@ def test_a_cell_is_changed_in_the_grid_one_alone_and_all_alike(browser: Browser,
     grid(browser).send_keys(Keys.ENTER)
     assert browser.driver.switch_to.active_element == browser.field("Change to")
     browser.choose("Change to", "2")
-    browser.see("Set all 165 cells that hold the same")
+    browser.see("Change all 165 cells with this value")
     browser.fill("Reason", "a slip of the pen")
     browser.act("set-cell")
     browser.see("164 of 2,268 cases")
@@ -364,7 +364,7 @@ def test_a_scale_in_use_is_not_relabelled_by_accident(browser: Browser, study: s
 def test_two_windows_on_one_study_the_second_is_told_and_loses_nothing(browser: Browser, study: str) -> None:
     browser.go(f"{study}/screening")
     browser.fill("Where this is true", "age > 90")
-    browser.see("True of")
+    browser.see("cases match.")
     browser.fill("Reason", "typed for a while")
     # What the other window sends; a real one would take the focus, and this one would look again when it gets
     # it back.

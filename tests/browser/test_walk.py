@@ -61,7 +61,7 @@ def position(browser: Browser, answer: str) -> int:
 def set_aside(browser: Browser, where: str, why: str) -> None:
     browser.act("open-set-aside")
     browser.fill("Where this is true", where)
-    browser.see("True of")
+    browser.see("cases match.")
     browser.fill("Reason", why)
     browser.act("set-aside")
     browser.until(
@@ -89,7 +89,7 @@ def test_from_the_raw_file_to_a_released_table(browser: Browser) -> None:
     browser.go("/")
     browser.give_file("choose-file", FILES / "answers.csv")
     browser.see("nothing has been imported yet")
-    browser.see("40 blank records passed over")
+    browser.see("40 blank records skipped")
     browser.fill("Title of the study", "Ferry, from the beginning")
     browser.act("import-plain")
     browser.see("The questionnaire, as it was answered")

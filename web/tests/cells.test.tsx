@@ -16,7 +16,7 @@ describe("several questions at once", () => {
 
   it("are left out from here on, in one entry", async () => {
     const { server, user } = await ticked("crosses", "safe");
-    await user.click(await screen.findByRole("button", { name: "Leave out 2 variables from here on" }));
+    await user.click(await screen.findByRole("button", { name: "Drop 2 variables" }));
     await waitFor(() =>
       expect(server.changed?.ledger.at(-1)).toEqual({ do: "discard", variables: ["crosses", "safe"] }),
     );

@@ -45,7 +45,7 @@ def test_a_model_is_told_by_what_it_expects_of_everybody(demo: tuple[Study, Resu
         for of in (min(mine, key=lambda of: of.est), max(mine, key=lambda of: of.est)):
             assert f"{100 * of.est:.1f} %" in said
     clear = [of.term[0] for of in model.joint if of.p < 0.05]
-    assert f"more than chance would (5 %): {', '.join(clear)}" in said
+    assert f"Terms significant at the 5 % level: {', '.join(clear)}" in said
     assert "not a share of variance" in said
     assert not re.search(r"odds|logit|coefficient", said)
 

@@ -224,7 +224,7 @@ export function LedgerPage() {
       tabIndex={0}
       className="unroll max-h-[58vh] shrink-0 overflow-y-auto border-rule border-b bg-leaf px-6 py-2"
     >
-      <Suspense fallback={<p className="text-soft">Opening …</p>}>
+      <Suspense fallback={<p className="text-soft">Loading …</p>}>
         <Entries />
       </Suspense>
     </section>

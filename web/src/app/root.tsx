@@ -14,7 +14,7 @@ export function Root() {
   const showing = useMemo<Showing>(() => ({ codes, toggle: () => setCodes((c) => !c) }), [codes]);
   return (
     <ShowingContext value={showing}>
-      <Suspense fallback={<p className="p-8 text-soft">Fetching …</p>}>
+      <Suspense fallback={<p className="p-8 text-soft">Loading …</p>}>
         <Outlet />
       </Suspense>
       <Doing />

@@ -48,7 +48,7 @@ export function TallyLine() {
     >
       <p data-testid="tally">
         <Opens to="intake">{count(tally.received)}</Opens> received
-        {tally.blank_records > 0 && <> (and {plural(tally.blank_records, "blank record")} passed over)</>},{" "}
+        {tally.blank_records > 0 && <> (and {plural(tally.blank_records, "blank record")} skipped)</>},{" "}
         <Opens to="screening/flow">{count(tally.set_aside)}</Opens> set aside,{" "}
         <Opens to="screening/cells">{count(tally.in_use)}</Opens> in use
         {tally.effective != null && tally.weight && (

@@ -81,7 +81,7 @@ def _of_model(model: ModelResult) -> Iterator[str]:
     clear = [" × ".join(of.term) for of in model.joint if of.p < _LEVEL]
     if model.joint:
         said = some(clear) if clear else "none of the terms"
-        yield f"Terms that explain more than chance would ({100 * _LEVEL:.0f} %): {said}."
+        yield f"Terms significant at the {100 * _LEVEL:.0f} % level: {said}."
     if model.df is not None and model.df < _FEW_DF:
         yield (
             f"With {counted(model.df, 'degree')} of freedom, the standard errors of a model may be too small "
@@ -104,7 +104,8 @@ def _of_scale(scale: ReliabilityResult) -> Iterator[str]:
             if scale.low is not None and scale.high is not None
             else ""
         )
-        yield f"Cronbach's α is {scale.alpha:.2f}{limits}, of {scale.n:,} cases that answered all items."
+        whole = f"based on {counted(scale.n, 'case')} that answered all items"
+        yield f"Cronbach's α is {scale.alpha:.2f}{limits}, {whole}."
         higher = [of for of in scale.items if of.alpha_without is not None and of.alpha_without > scale.alpha]
         better = [of.variable for of in higher]
         if better:

@@ -60,10 +60,9 @@ def notes_of(
 
 
 PROTECTED = (
-    "Protected against: whoever knows the codebook and every figure of this release (tables, tests, "
-    "reports) cannot tell of a "
-    "suppressed small count whether it is 0, {below}, or what lies between. "
-    "Not protected against: knowing who took part or which weight a case has, or other releases."
+    "What this protects against: from the codebook and all figures of this release (tables, analyses, tests, "
+    "reports) nobody can tell whether a suppressed small count is 0, {below} or anything between. "
+    "What it does not protect against: knowledge of who took part or of a case's weight, and other releases."
 )
 
 

@@ -42,7 +42,7 @@ export function SeveralProposal({ proposal }: { proposal: Several }) {
     <section aria-label={`Proposed: ${proposal.stem}`} className="my-3 border-act border-l-4 bg-leaf px-3 py-2">
       <p className="text-sm">
         {plural(proposal.parts.length, "column")}, {proposal.parts[0]} to {proposal.parts[proposal.parts.length - 1]},
-        look like one question that several answers could be given to:
+        look like one multiple-response question:
       </p>
       <p className="font-serif">{proposal.stem}</p>
       <p className="text-soft text-sm">{proposal.options.map((o) => o.label).join(" · ")}</p>

@@ -30,7 +30,7 @@ export function Several({
       <Tools key={views.map((v) => v.variable.name).join()} views={views} codebook={codebook} />
       <ActionButton
         id="discard-several"
-        label={`Leave out ${plural(views.length, "variable")} from here on`}
+        label={`Drop ${plural(views.length, "variable")}`}
         icon={Trash}
         look="quiet"
         className="mt-4"

@@ -46,7 +46,7 @@ export function IntakePreview() {
             <p className="font-serif text-xl">{file.name}</p>
             <p className="mb-3 text-sm text-soft">
               {size(file.size)}; {plural(file.records, "record")}, {plural(file.columns.length, "column")}
-              {file.blank_records > 0 && `; ${plural(file.blank_records, "blank record")} passed over`}
+              {file.blank_records > 0 && `; ${plural(file.blank_records, "blank record")} skipped`}
             </p>
             <Reading
               file={file}

@@ -35,7 +35,7 @@ export function ReleaseStation() {
     if (item?.startsWith(MADE)) {
       const made = releases?.made ?? [];
       const number = Number(item.slice(MADE.length));
-      if (!releases) return <p className="text-soft">Looking it up …</p>;
+      if (!releases) return <p className="text-soft">Loading …</p>;
       return <Earlier key={number} made={made.find((r) => r.number === number)} others={made} />;
     }
     if (!ready) {
@@ -49,7 +49,7 @@ export function ReleaseStation() {
     if (!next.data) {
       return (
         <p role="status" className="text-soft">
-          Laying it out …
+          Loading …
         </p>
       );
     }

@@ -57,7 +57,7 @@ export function CutOff({ kind }: { kind: Kind }) {
           {kind === "too_fast" && " and more"}
         </span>
       </figcaption>
-      <Field label={`Cut off under (${unit})`} hint={`${plural(data.under, "case")} under it.`}>
+      <Field label={`Cut-off (${unit})`} hint={`${plural(data.under, "case")} below it.`}>
         {(p) => (
           <TextInput
             {...p}

@@ -25,7 +25,7 @@ export function SetAside() {
         hint="For example entry_status == 'Staff test', or seconds < 120, or missing(sex)"
       />
       <p className="text-sm" role="status">
-        {current?.cases != null && `True of ${plural(current.cases, "case")} of ${count(current.of)}.`}
+        {current?.cases != null && `${count(current.cases)} of ${plural(current.of, "case")} match.`}
       </p>
       <Field label="Reason">
         {(p) => (

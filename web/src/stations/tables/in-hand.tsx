@@ -147,7 +147,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
       {!begun && <p className="mt-3 text-soft">Choose the stub; the table is calculated at once.</p>}
       {!view && counting && begun && (
         <p role="status" className="mt-3 text-soft">
-          {there ? "Counting …" : "Calculated once saved."}
+          {there ? "Calculating …" : "Calculated once saved."}
         </p>
       )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}

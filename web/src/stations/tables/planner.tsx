@@ -122,7 +122,7 @@ export function Planner({ table, cell }: { table: string; cell: Schema["Cell"] }
       ),
   });
   if (error) return <Faults faults={[{ what: error.message, where: "", mend: "" }]} />;
-  if (!data) return <p className="text-soft text-sm">Taking it apart …</p>;
+  if (!data) return <p className="text-soft text-sm">Calculating …</p>;
   const { parts } = data;
   return (
     <section aria-label="The design effect" className="mt-2 border-hair border-t pt-2">
@@ -177,8 +177,9 @@ export function Planner({ table, cell }: { table: string; cell: Schema["Cell"] }
         <>
           <Plans plans={data.plans} />
           <p className="text-soft text-xs">
-            At 95 %{aim === "difference" ? `, found in 80 % of samples; ${plainly(size)} between the halves` : ""}.
-            Weights, strata and likeness within units as here; a population without end.
+            At the 95 % level
+            {aim === "difference" ? `, with 80 % power for a difference of ${plainly(size)} between the halves` : ""}.
+            Weights, strata and intraclass correlation as here; no finite population correction.
           </p>
         </>
       )}

@@ -40,7 +40,7 @@ export function TablesStation() {
     if (beside) return <BesidePage key={item} beside={beside} />;
     if (current) {
       return (
-        <Suspense fallback={<p className="text-soft">Counting …</p>}>
+        <Suspense fallback={<p className="text-soft">Calculating …</p>}>
           <TableInHand key={current.id} request={current} codebook={book} />
         </Suspense>
       );

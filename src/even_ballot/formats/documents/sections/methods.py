@@ -56,7 +56,8 @@ def _cleaning(results: Results) -> Iterator[Paragraph]:
         yield plain_paragraph(f"{counted(cells, 'answer')} not recognised, and counted as missing: {said}.")
     if left.not_in_codebook:
         cells = sum(of.cells for of in left.not_in_codebook)
-        yield plain_paragraph(f"{counted(cells, 'answer')} of no scale, shown as they are.")
+        said = f"{counted(cells, 'answer')} with codes not in the codebook, shown as they are."
+        yield plain_paragraph(said)
 
 
 def _nonresponse(results: Results) -> Iterator[Paragraph]:

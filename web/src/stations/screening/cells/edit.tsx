@@ -126,7 +126,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
         {alike && !same && trial && !trial.faults.length && (
           <ActionButton
             id="set-alike"
-            label={`Set all ${plural(trial.cells_changed, "cell")} that hold the same`}
+            label={`Change all ${plural(trial.cells_changed, "cell")} with this value`}
             icon={Copy}
             className="mb-2"
             disabled={change.isPending}

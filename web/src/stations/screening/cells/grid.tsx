@@ -145,7 +145,7 @@ export function Grid({
   const wrong = error ?? lost;
   if (wrong)
     return <Faults faults={wrong instanceof Refusal ? wrong.faults : [{ what: wrong.message, where: "", mend: "" }]} />;
-  if (!extent) return <p className="text-soft">Fetching the cells …</p>;
+  if (!extent) return <p className="text-soft">Loading the cells …</p>;
   return (
     <div className={`flex min-h-0 flex-col ${className}`}>
       <p className="figures pb-1 text-soft text-sm" role="status">

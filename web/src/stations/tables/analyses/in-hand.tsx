@@ -104,7 +104,7 @@ export function AnalysisInHand({
       {begun && !stale && data && <Faults faults={data.faults} />}
       {begun && !data && stale && (
         <p role="status" className="mt-3 text-soft">
-          Working it out …
+          Calculating …
         </p>
       )}
       {begun && data && (

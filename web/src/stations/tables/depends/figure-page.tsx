@@ -31,7 +31,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
   const [chosen, setChosen] = useState<readonly string[]>([]);
   const result = data?.result;
   const cell = result?.cells.find((c) => same(c, figure));
-  if (!data) return <p className="text-soft">Counting …</p>;
+  if (!data) return <p className="text-soft">Calculating …</p>;
   if (!result || !cell)
     return <Empty title="There is no such figure">It is not in the table any more, or is not shown.</Empty>;
   const moved = movedOf(found.lines, cell);
