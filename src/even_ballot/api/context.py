@@ -15,9 +15,13 @@ from even_ballot.store.database import saved
 from even_ballot.store.studies import StudyState, read_study
 
 REFUSALS: dict[int | str, dict[str, Any]] = {
+    400: {"model": Faults, "description": "The request cannot be read"},
     404: {"model": Faults},
     409: {"model": Stale},
+    413: {"model": Faults, "description": "The body is too large"},
     422: {"model": Faults},
+    429: {"model": Faults, "description": "Too many requests wait"},
+    503: {"model": Faults, "description": "The database does not answer"},
 }
 
 

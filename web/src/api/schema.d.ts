@@ -2701,7 +2701,7 @@ export interface components {
         };
         /**
          * DisclosureView
-         * @description What of the tables is hidden when they are released together, and how many seconds it took to find. What no
+         * @description What of the tables is hidden when they are released together, and how many seconds it took to find. No
          *     release tells: small, protecting: groups that are hidden for having few cases, and to protect those;
          *     dominated: numbers whose figures are hidden.
          */
@@ -6801,6 +6801,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6819,8 +6828,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6850,6 +6886,15 @@ export interface operations {
                     "application/json": components["schemas"]["FilePreview"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6868,8 +6913,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6899,6 +6971,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineView"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6917,8 +6998,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6952,6 +7060,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6970,8 +7087,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7005,6 +7149,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7023,8 +7176,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7058,6 +7238,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7076,8 +7265,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7129,6 +7345,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7147,8 +7372,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7176,6 +7428,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7194,8 +7455,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7223,6 +7511,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7241,8 +7538,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7272,6 +7596,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7290,8 +7623,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7321,6 +7681,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyCard"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7339,8 +7708,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7372,6 +7768,15 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7390,8 +7795,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7419,6 +7851,15 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7437,8 +7878,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7468,6 +7936,15 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7486,8 +7963,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7517,6 +8021,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7535,8 +8048,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7564,6 +8104,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7582,8 +8131,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7617,6 +8193,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7635,8 +8220,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7668,6 +8280,15 @@ export interface operations {
                     "application/json": components["schemas"]["AnalysisView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7686,8 +8307,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7721,6 +8369,15 @@ export interface operations {
                     "application/json": components["schemas"]["CellsView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7739,8 +8396,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7770,6 +8454,15 @@ export interface operations {
                     "application/json": components["schemas"]["CodebookView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7788,8 +8481,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7822,6 +8542,15 @@ export interface operations {
                     "application/json": components["schemas"]["CodebookChanges"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7840,8 +8569,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7870,6 +8626,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7888,8 +8653,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7920,6 +8712,15 @@ export interface operations {
                     "application/json": components["schemas"]["VariableView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7938,8 +8739,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7971,6 +8799,15 @@ export interface operations {
                     "application/json": components["schemas"]["Comparison"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7989,8 +8826,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8024,6 +8888,15 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8042,8 +8915,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8073,6 +8973,15 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8091,8 +9000,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8126,6 +9062,15 @@ export interface operations {
                     "application/json": components["schemas"]["Joint"] | null;
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8144,8 +9089,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8176,6 +9148,15 @@ export interface operations {
                     "application/json": components["schemas"]["CutOffView"] | null;
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8194,8 +9175,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8229,31 +9237,67 @@ export interface operations {
                     "application/x-ndjson": string | components["schemas"]["DependenceLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
-            /** @description Not Found */
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
-            /** @description Conflict */
+            /** @description Refused */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Stale"];
+                    "application/json": components["schemas"]["Stale"];
                 };
             };
-            /** @description Unprocessable Entity */
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
         };
@@ -8278,6 +9322,15 @@ export interface operations {
                     "application/json": components["schemas"]["DesignView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8296,8 +9349,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8327,6 +9407,15 @@ export interface operations {
                     "application/json": components["schemas"]["DisclosureView"] | null;
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8345,8 +9434,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8376,6 +9492,15 @@ export interface operations {
                     "application/json": components["schemas"]["WithheldView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8394,8 +9519,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8427,6 +9579,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8445,8 +9606,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8476,6 +9664,15 @@ export interface operations {
                     "application/json": components["schemas"]["Doing"] | null;
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8494,8 +9691,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8523,6 +9747,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8541,8 +9774,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8576,6 +9836,15 @@ export interface operations {
                     "application/json": components["schemas"]["Added"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8594,8 +9863,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8625,6 +9921,15 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8643,8 +9948,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8678,6 +10010,15 @@ export interface operations {
                     "application/json": components["schemas"]["FindingCases"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8696,8 +10037,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8731,6 +10099,15 @@ export interface operations {
                     "application/json": components["schemas"]["Fit"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8749,8 +10126,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8780,6 +10184,15 @@ export interface operations {
                     "application/json": components["schemas"]["FlowView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8798,8 +10211,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8833,31 +10273,67 @@ export interface operations {
                     "application/x-ndjson": string | components["schemas"]["InfluenceLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
-            /** @description Not Found */
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
-            /** @description Conflict */
+            /** @description Refused */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Stale"];
+                    "application/json": components["schemas"]["Stale"];
                 };
             };
-            /** @description Unprocessable Entity */
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
         };
@@ -8882,6 +10358,15 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerEntry"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8900,8 +10385,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8930,6 +10442,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8948,8 +10469,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8980,6 +10528,15 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8998,8 +10555,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9031,6 +10615,15 @@ export interface operations {
                     "application/json": components["schemas"]["NonResponse"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9049,8 +10642,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9087,6 +10707,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9105,8 +10734,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9140,6 +10796,15 @@ export interface operations {
                     "application/json": components["schemas"]["RefreshView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9158,8 +10823,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9193,6 +10885,15 @@ export interface operations {
                     "application/json": components["schemas"]["Ordered"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9211,8 +10912,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9247,31 +10975,67 @@ export interface operations {
                     "application/x-ndjson": string | components["schemas"]["PathLine"] | components["schemas"]["Waiting"] | components["schemas"]["Faults"];
                 };
             };
-            /** @description Not Found */
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
-            /** @description Conflict */
+            /** @description Refused */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Stale"];
+                    "application/json": components["schemas"]["Stale"];
                 };
             };
-            /** @description Unprocessable Entity */
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Refused */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": components["schemas"]["Faults"];
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
                 };
             };
         };
@@ -9301,6 +11065,15 @@ export interface operations {
                     "application/json": number;
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9319,8 +11092,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9349,6 +11149,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9367,8 +11176,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9396,6 +11232,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9414,8 +11259,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9449,6 +11321,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9467,8 +11348,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9497,6 +11405,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9515,8 +11432,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9546,6 +11490,15 @@ export interface operations {
                     "application/json": components["schemas"]["Releases"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9564,8 +11517,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9597,6 +11577,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9615,8 +11604,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9646,6 +11662,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReleaseView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9664,8 +11689,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9693,6 +11745,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9711,8 +11772,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9745,6 +11833,15 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtTemplate"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9763,8 +11860,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9797,6 +11921,15 @@ export interface operations {
                     "application/json": components["schemas"]["Compared"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9815,8 +11948,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9846,6 +12006,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9864,8 +12033,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9893,6 +12089,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9911,8 +12116,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9943,6 +12175,15 @@ export interface operations {
                     "application/json": components["schemas"]["ModelsBeside"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9961,8 +12202,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9998,6 +12266,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10016,8 +12293,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10045,6 +12349,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10063,8 +12376,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10092,6 +12432,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10110,8 +12459,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10142,6 +12518,15 @@ export interface operations {
                     "application/json": components["schemas"]["TableView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10160,8 +12545,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10196,6 +12608,15 @@ export interface operations {
                     "application/json": components["schemas"]["Planned"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10214,8 +12635,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10247,6 +12695,15 @@ export interface operations {
                     "application/json": components["schemas"]["TargetLines"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10265,8 +12722,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10300,6 +12784,15 @@ export interface operations {
                     "application/json": components["schemas"]["PastedTargets"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10318,8 +12811,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10353,6 +12873,15 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10371,8 +12900,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10406,6 +12962,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10424,8 +12989,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10455,6 +13047,15 @@ export interface operations {
                     "application/json": components["schemas"]["WeightingsView"];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10473,8 +13074,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10507,6 +13135,15 @@ export interface operations {
                     "application/json": components["schemas"]["HeavyCase"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10525,8 +13162,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10557,6 +13221,15 @@ export interface operations {
                     "application/json": components["schemas"]["LimitPrice"][];
                 };
             };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10575,8 +13248,35 @@ export interface operations {
                     "application/json": components["schemas"]["Stale"];
                 };
             };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -44,7 +44,15 @@ class _Lines(StreamingResponse):
 
 def _lines(kinds: Any) -> dict[str, Any]:
     """An answer of such lines, as it is documented."""
-    documented = {200: {"model": kinds}}
+    documented: dict[int | str, dict[str, Any]] = {200: {"model": kinds}}
+    for status, of in REFUSALS.items():
+        # What is refused is no line.
+        schema = {"$ref": f"#/components/schemas/{of['model'].__name__}"}
+        said = {
+            "description": of.get("description", "Refused"),
+            "content": {"application/json": {"schema": schema}},
+        }
+        documented[status] = said
     return {
         "response_class": _Lines,
         "response_model": None,
