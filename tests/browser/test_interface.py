@@ -57,7 +57,9 @@ PAGES = {
 def visit(browser: Browser, study: str, page: str) -> None:
     path, text = PAGES[page]
     browser.go(f"{study}/{path}")
+    patience, browser.patience = browser.patience, 60
     browser.see(text)
+    browser.patience = patience
 
 
 def compare_with_palette(browser: Browser) -> None:

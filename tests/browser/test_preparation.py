@@ -282,7 +282,7 @@ def test_columns_of_one_question_are_proposed_and_made_one(
     browser.give_file("choose-file", tmp_path / "ticks.csv")
     browser.see("nothing has been imported yet")
     browser.act("import-plain")
-    browser.see("3 columns, work to leisure, look like one question")
+    browser.see("3 columns, work to leisure, look like one multiple-response question")
     browser.fill(f"Name of the question {stem}", "reasons")
     button = browser.until(lambda: browser.all('[data-action^="take-several"]')[0], "the proposal")
     button.click()
