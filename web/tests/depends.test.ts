@@ -80,7 +80,7 @@ describe("what carries a figure", () => {
   it("is said with the exact figure without it", () => {
     const found = { est: 0.4, se: 0.02, linearised_se: 0.02, cases: [unit], units: [], strata } as never;
     expect(saysInfluence(found, CELL)).toBe(
-      "The largest case, record 1,204, carries 0.60 standard errors of it: without it the figure would be 38.0 %. 70 % of the variance comes from North.",
+      "The most influential case, record 1,204, contributes 0.60 standard errors to it: without it the figure would be 38.0 %. 70 % of the variance comes from North.",
     );
   });
 });

@@ -122,7 +122,7 @@ describe("cases set aside by a condition", () => {
     await user.type(await screen.findByLabelText("Where this is true"), "age > 40");
     await waitFor(() => expect(server.sent("POST", "/condition").at(-1)?.body).toMatchObject({ where: "age > 40" }));
     const { cases } = recorded["POST /studies/s1/condition"];
-    expect(await screen.findByText(new RegExp(`${cases} cases`))).toBeTruthy();
+    expect(await screen.findByText(new RegExp(`^${cases} of `))).toBeTruthy();
     await user.type(screen.getByLabelText("Reason"), "too old");
     await user.click(screen.getByRole("button", { name: "Set them aside" }));
     await waitFor(() =>

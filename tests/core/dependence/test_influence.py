@@ -3,6 +3,7 @@
 import json
 import random
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 from loading import depending
 
 from even_ballot.core.dependence.depends import Depending
-from even_ballot.core.dependence.influence import contributions, influence
+from even_ballot.core.dependence.influence import Influence, contributions, influence_steps
 from even_ballot.core.faults import StudyError
 from even_ballot.core.study.pipeline import given
 from even_ballot.core.study.study_file import parse_study
@@ -23,6 +24,13 @@ from even_ballot.core.tables.stubs.case_terms import RATIOS, TOTALS, case_terms
 from even_ballot.demo import FILES
 
 CASES = sorted(path.parent for path in (Path(__file__).parents[2] / "reference").glob("*/study.json"))
+
+
+def influence(*asked: Any) -> Influence:
+    """What the steps end with."""
+    *_, found = influence_steps(*asked)
+    assert isinstance(found, Influence)
+    return found
 
 
 def check_sums(of: Depending) -> int:

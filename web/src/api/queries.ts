@@ -1,13 +1,6 @@
-import {
-  notifyManager,
-  queryOptions,
-  useIsFetching,
-  useMutation,
-  useQueryClient,
-  useSuspenseQuery,
-} from "@tanstack/react-query";
+import { notifyManager, queryOptions, useMutation, useQueryClient, useSuspenseQuery } from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
-import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { useDeferredValue, useMemo } from "react";
 import { tell } from "../parts/notices";
 import {
   type Asked,
@@ -236,21 +229,6 @@ export const useSaving = () => useSavingState(useSaved().id);
 export function useSettled(): boolean {
   const [saving, [, shown], { edition }] = [useSaving(), useShown(), useSaved()];
   return saving === "saved" && shown === edition;
-}
-
-/** Whether what was calculated for the page is of before the last change. */
-export function useRecalculating(): boolean {
-  const [saving, study] = [useSaving(), useSaved()];
-  const asked = useIsFetching({ queryKey: ["below", study.id, study.edition] });
-  const [idle, settle] = useState(study.edition);
-  const still = saving === "saved" && asked === 0;
-  useEffect(() => {
-    if (!still) return;
-    // What a new edition needs is asked for a moment after it is there.
-    const soon = setTimeout(() => settle(study.edition), 150);
-    return () => clearTimeout(soon);
-  }, [still, study.edition]);
-  return saving === "saving" || idle !== study.edition;
 }
 
 export const useCodebook = () => useSuspenseQuery(codebookQuery(...useShown())).data;

@@ -1,7 +1,7 @@
 import { ArrowUUpLeft, ArrowUUpRight, Hash, TextAa } from "@phosphor-icons/react";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { type ReactNode, Suspense } from "react";
-import { useChange, useRecalculating, useStudy } from "../api/queries";
+import { useChange, useSettled, useStudy } from "../api/queries";
 import { ActionButton, useAction } from "../parts/actions";
 import { CommonActions } from "../parts/common-actions";
 import { useShowing } from "../parts/labels";
@@ -98,7 +98,7 @@ export function StudyShell() {
 
 /** Marks the figures of a page as long as they are those of before the last change. */
 function Anew({ children }: { children: ReactNode }) {
-  const anew = useRecalculating();
+  const anew = !useSettled();
   return (
     <div aria-busy={anew} className="relative flex min-h-0 grow flex-col">
       {anew && (

@@ -5,7 +5,6 @@ the sum of its cases, and a stratum its own part of the sum. With `calibrated` z
 margins.
 """
 
-from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
@@ -181,25 +180,6 @@ class _Without(Pipeline):
         before = self._base.cases
         key = key_of("without", before.key, self._records.tobytes().hex())
         return Node(key, before.value.where(~np.isin(before.value.rows, self._records)))
-
-
-def influence(
-    of: Depending, at: int, stub: StubKey, banner: BannerPath, stat: str, first: int = FIRST
-) -> Influence:
-    """What `influence_steps` ends with.
-
-    >>> from even_ballot.core.data.example import ferry_answers
-    >>> from even_ballot.core.study.pipeline import given
-    >>> from even_ballot.core.study.study_file import parse_study
-    >>> table = {"id": "t", "stub": ["age"], "show": ["mean"]}
-    >>> study = parse_study({"source": {"path": "a.csv"}, "tables": [table]})
-    >>> whole = Depending(study, given(study, ferry_answers(), {}).inputs)
-    >>> influence(whole, 0, StubKey("age"), (), "mean", 1).cases[0].records
-    (6,)
-    """
-    found = deque(influence_steps(of, at, stub, banner, stat, first), maxlen=1).pop()
-    assert isinstance(found, Influence)
-    return found
 
 
 def influence_steps(

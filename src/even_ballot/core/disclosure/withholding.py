@@ -31,8 +31,8 @@ class _Judge:
     """What is in sight, and whether it leaves every small group open when more is told. hidden: what is not
     in sight of the tables."""
 
-    def __init__(self, search: Search, hidden: set[int]) -> None:
-        self.search, self.looks = search, 0
+    def __init__(self, search: Search, hidden: set[int], tell: Progress) -> None:
+        self.search, self.looks, self.tell = search, 0, tell
         search.sizes, search.cheapest = _SIZES, False
         self.search.hidden = hidden
         self.released = set(search.events.published)
@@ -54,6 +54,7 @@ class _Judge:
             if not any(root in roots for i, _ in terms for root in search.vector(i)):
                 continue
             self.looks += 1
+            self.tell("Judging models, scales and correlations", None)
             if self.looks > _MOST_LOOKS:
                 return None
             if not search.protect(terms):
@@ -96,11 +97,10 @@ def withheld_of(
     search = Search(events, Atoms(events, links or {}, margins), asked.below, asked.range)
     keys = {at: key for key, at in pattern.events.ids.items()}
     hidden = {events.ids[keys[i]] for i in (*pattern.hidden.small, *pattern.hidden.protecting)}
-    judge = _Judge(search, hidden)
+    judge = _Judge(search, hidden, tell)
     left = [claim for claim in claims if claim.judged and not _tells_few(claim, search, hidden)]
     unjudged = sum(not claim.judged for claim in claims)
     fine: set[ClaimKey] = set()
-    tell("Judging analyses", None)
     if left and judge.allows(left):
         fine = {claim.key for claim in left}
     else:

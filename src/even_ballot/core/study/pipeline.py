@@ -63,6 +63,8 @@ from even_ballot.core.weighting.request import Weighting
 
 T = TypeVar("T")
 _UNHEADED = {"group": None}
+_JUDGED = {"kind", "where", "outcome", "event", "terms", "as_number", "items", "variables", "method"}
+"""What of an analysis decides what it tells."""
 _RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
 """What of a table decides which groups of cases it releases."""
 
@@ -310,11 +312,11 @@ class Pipeline:
         """Which analyses are not told when everything is released together."""
         study, shared, pattern = self.study, self.shared, self.pattern
         analyses: Analyses = {part: getattr(study, part) for part in ANALYSES}
-        told = (said(of.model_copy(update=_UNHEADED)) for requests in analyses.values() for of in requests)
+        told = (said(of, _JUDGED & {*type(of).model_fields}) for part in ANALYSES for of in analyses[part])
         key = key_of("withheld", pattern.key, *told)
 
         def judge() -> Withheld:
-            with self._telling(None) as tell:
+            with self._telling("what analyses tell") as tell:
                 return withheld_of(
                     shared.value,
                     study.tables,

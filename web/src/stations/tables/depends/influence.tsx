@@ -28,14 +28,13 @@ export function saysInfluence(found: Schema["Influence"], cell: Published): stri
   if (!first) return "No case moves this figure.";
   const figure = printer(cell);
   const unit = isShare(cell) ? " %" : "";
-  const heavy = Math.abs(first.in_se ?? 0) >= HEAVY;
   const without = first.without == null ? "" : `: without it the figure would be ${figure(first.without)}${unit}`;
   const stratum = found.strata[0];
   const from =
     stratum && found.strata.length > 1
       ? ` ${percent(stratum.share, 0)} % of the variance comes from ${stratum.name}.`
       : "";
-  return `The largest case, record ${count(first.records[0] ?? 0)}, ${heavy ? "carries" : "makes"} ${decimals(Math.abs(first.in_se ?? 0), 2)} standard errors of it${without}.${from}`;
+  return `The most influential case, record ${count(first.records[0] ?? 0)}, contributes ${decimals(Math.abs(first.in_se ?? 0), 2)} standard errors to it${without}.${from}`;
 }
 
 function Units({
