@@ -90,7 +90,7 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.see("In words")
     browser.act("show-picture")
     browser.until(lambda: browser.all("figure svg[role=img] rect"), "the picture")
-    browser.driver.execute_script("arguments[0].scrollIntoView()", browser.all('[aria-label="Pictures"]')[0])
+    browser.driver.execute_script("arguments[0].scrollIntoView()", browser.all('[aria-label="Charts"]')[0])
     time.sleep(0.6)
     browser.driver.save_screenshot(str(OUT / "picture.png"))
 

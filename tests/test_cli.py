@@ -73,7 +73,7 @@ def _unknown(document: dict[str, Any]) -> None:
     [
         (_short, "weightings[0].margins[0].targets", "sum to 0.9, not 1; 0.1 is missing"),
         (_nobody, "weightings[0].margins[1].targets[4]", "Nobody is in isle 7"),
-        (_single, "design.strata", "one first-stage unit only"),
+        (_single, "design.strata", "only one first-stage unit"),
         (_unknown, "design.wieght", "This key is not known here"),
     ],
 )

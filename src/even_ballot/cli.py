@@ -83,7 +83,7 @@ def run(
     estimates.parquet, a line for each figure; for jsonstat a dataset for each table and tables.json, which
     lists them. manifest.json lists all files with their SHA-256. A folder that holds files is refused.
 
-    Exits with 2 where the study file or the data is at fault, and with 3 where margins are not met or a
+    Exits with 2 where the study file or the data has errors, and with 3 where margins are not met or a
     table could not be made.
     """
     from rich.console import Console
@@ -175,11 +175,11 @@ def depends(
     ] = False,
     replace: Annotated[bool, typer.Option(help="Replace all of an earlier run's folder.")] = False,
 ) -> None:
-    """Works tables and analyses out again with one decision taken away, each in turn: an entry of the ledger,
-    a margin, limits, the adjustment for non-response, the weight, the way to standard errors, weak cases that
-    were let stand; and the study's own alternatives. Writes depends.json.
+    """Recomputes tables and analyses leaving out one decision at a time: an entry of the ledger, a margin,
+    limits, the adjustment for non-response, the weight, the variance method, accepted cases that were too
+    fast or straight-lining; and the study's own alternatives. Writes depends.json.
 
-    Exits with 2 where the study file or the data is at fault.
+    Exits with 2 where the study file or the data has errors.
     """
     from even_ballot.core.dependence.paths import paths
     from even_ballot.core.faults import StudyError

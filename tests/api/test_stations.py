@@ -235,7 +235,7 @@ def test_targets_that_do_not_fit_are_said_in_place(api: Any, demo: dict[str, Any
 def test_a_stratum_of_one_unit_is_named(api: Any, demo: dict[str, Any]) -> None:
     api.change(demo, design={"strata": ["district"], "clusters": ["district"]})
     view = api("GET", f"/studies/{demo['id']}/design")
-    assert (view["psus"], "one first-stage unit only" in view["faults"][0]["what"]) == (None, True)
+    assert (view["psus"], "only one first-stage unit" in view["faults"][0]["what"]) == (None, True)
 
 
 def test_a_faulty_table_says_so_and_the_others_still_work(api: Any, demo: dict[str, Any]) -> None:

@@ -152,7 +152,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     browser.act("new-scale")
     browser.fill("Name of the scale", "content")
     browser.fill(
-        "Answers, a line each, in order", "1 Not at all\n2 A little\n3 Partly\n4 Mostly\n5 Very much"
+        "Answers, one per line, in order", "1 Not at all\n2 A little\n3 Partly\n4 Mostly\n5 Very much"
     )
     browser.fill("Codes that mean no answer, one per line", "99 No answer")
     browser.tick("Ordered: the answers have a direction")
@@ -166,7 +166,7 @@ def test_from_the_raw_file_to_a_clean_labelled_study_with_every_planted_fault_fo
     for variable in (AGE, SPEND):
         browser.go(f"{survey.path}/codebook/{variable}")
         browser.act("tool-number")
-        browser.tick("Read numbers in words too, such as thirty-four", on=False)
+        browser.tick("Also read numbers written as words, such as thirty-four", on=False)
         survey.apply("apply-number")
     left = survey.findings("not_placed")
     survey.compare(
@@ -271,7 +271,7 @@ def _read_again(browser: Browser, survey: Survey, variable: str, decimal: str) -
     at = next(e["step"] for e in ledger if e["do"] == "to_number" and variable in e["sentence"])
     browser.go(f"{survey.path}/codebook/{variable}?ledger=true")
     browser.act(f"edit-{at}")
-    browser.tick("Read numbers in words too")
+    browser.tick("Also read numbers written as words")
     browser.choose("Decimal separator", decimal)
     browser.act(f"keep-entry-{at}")
     browser.until(lambda: not browser.all(f'[data-action="keep-entry-{at}"]'), "the entry to be kept")

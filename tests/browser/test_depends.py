@@ -87,7 +87,7 @@ def test_a_figure_goes_into_the_appendix_of_the_release(browser: Browser, study:
     open_figure(browser, study)
     browser.see("Of 14 decisions")
     browser.act("depends-appendix")
-    browser.see("Leave out of the release’s appendix")
+    browser.see("Remove from the release’s appendix")
     browser.saved()
     browser.go(f"{study}/release")
     browser.see("What these figures depend on")

@@ -225,7 +225,7 @@ def test_a_scale_is_pasted_copied_varied_and_not_laid_over_another_meaning(
     browser.act("copy-scale-frequency")
     browser.fill("Name of the scale", "often")
     browser.fill(
-        "Answers, a line each, in order", "1 Every week\n2 Every month\n3 A few times a year\n4 Never"
+        "Answers, one per line, in order", "1 Every week\n2 Every month\n3 A few times a year\n4 Never"
     )
     browser.see("Reads as 4 answers: 1 Every week")
     browser.act("save-scale")
@@ -319,7 +319,7 @@ def test_a_newer_file_extends_the_answers(browser: Browser, study: str) -> None:
     browser.driver.find_element(
         "xpath", '//label[contains(., "Add its records to the existing answers")]'
     ).click()
-    browser.see("among the answers already, by identifier")
+    browser.see("already in the study (same identifier)")
     browser.see("Answers given more or less often")
     browser.act("take-newer")
     browser.see("2,510 received")
@@ -350,7 +350,7 @@ def test_labels_and_codes_by_one_key_in_the_grid_too(browser: Browser, study: st
 def test_a_scale_in_use_is_not_relabelled_by_accident(browser: Browser, study: str) -> None:
     browser.go(f"{study}/codebook/-scales-")
     browser.act("edit-scale-tenure")
-    browser.fill("Answers, a line each, in order", "1 Owned\n2 Rented\n3 Some other way")
+    browser.fill("Answers, one per line, in order", "1 Owned\n2 Rented\n3 Some other way")
     browser.see("Code 1 says “Owned by someone in the household” now and would say “Owned”.")
     assert not browser.all('[data-action="save-scale"]')[0].is_enabled()
     browser.tick("It is the same answer in other words")

@@ -47,7 +47,7 @@ def test_a_release_is_written_in_place_made_and_compared(browser: Browser, study
     handle = browser.all('[aria-label="Move Table 2. Who crosses how often"]')[0]
     handle.send_keys(Keys.ALT, Keys.ARROW_UP)
     browser.until(lambda: "Table 1. Who crosses how often" in contents(browser), "it to come first")
-    line = browser.all('[aria-label="Leave out Table 3. Weekly spending on fares, by isle"]')[-1]
+    line = browser.all('[aria-label="Remove Table 3. Weekly spending on fares, by isle"]')[-1]
     browser.driver.execute_script("arguments[0].click()", line)
     browser.see("Not in it")
     browser.act("add-heading")

@@ -50,7 +50,7 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     browser.see("Mean")
     browser.see("Standard deviation")
     browser.fill("Another quantile (%)", "90", enter=True)
-    browser.see("Quantile 90 %")
+    browser.see("90 % quantile")
     browser.tick("quantile 90 %", on=False)
     browser.until(lambda: "quantile 90 %" not in browser.text().casefold(), "the quantile to go")
     browser.choose("Layout", "battery")
@@ -63,12 +63,12 @@ def a_battery_has_items_down_and_a_picture_around_its_middle(browser: Browser, s
     browser.act("show-picture")
     browser.until(lambda: len(browser.all("figure svg[role=img]")) == 1, "one picture of all items")
     assert len(browser.all("figure svg[role=img] rect")) > 4 * 5, "a bar for every answer of every item"
-    browser.choose("Kind of picture", "dots")
+    browser.choose("Kind of chart", "dots")
     browser.until(
         lambda: len(browser.all("figure svg[role=img] circle")) == 4 * 5,
         "a dot for every answer of every item",
     )
-    browser.choose("Kind of picture", "diverging")
+    browser.choose("Kind of chart", "diverging")
     for kind, begins in (("svg", b"<svg"), ("png", b"\x89PNG"), ("pdf", b"%PDF")):
         browser.act(str(browser.all(f'figure [data-action^="{kind}-"]')[0].get_attribute("data-action")))
         assert browser.downloaded(f"*.{kind}").read_bytes().startswith(begins)
@@ -222,7 +222,7 @@ def test_rows_and_columns_are_renamed_hidden_and_ordered(browser: Browser, study
     browser.see("as they are")
     browser.until(lambda: "Man" in browser.all("thead")[0].text, "everything again")
     browser.act("show-picture")
-    browser.choose("Kind of picture", "made")
+    browser.choose("Kind of chart", "made")
     browser.act("add-rows-crossing-passenger_ferry-1")
     browser.until(
         lambda: len(browser.all("figure svg[role=img]")) == 2, "who gives each answer, by sex and by age"

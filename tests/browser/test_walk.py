@@ -75,7 +75,7 @@ def margin(browser: Browser, variables: list[str], targets: dict[str, int]) -> N
         browser.choose("Variables; several are crossed", variable)
     browser.unfold_list("Paste targets, or read them from a file")
     browser.fill(
-        "Paste or type targets, a line each",
+        "Paste or type targets, one per line",
         "\n".join(f"{label}  {people}" for label, people in reversed(targets.items())),
     )
     browser.see(f"{len(targets)} lines matched")

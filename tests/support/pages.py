@@ -81,7 +81,7 @@ class Browser:
             now = self.text()
             if now != seen:
                 seen, since = now, time.monotonic()
-            return time.monotonic() - since > 0.5 and "Trying it …" not in now
+            return time.monotonic() - since > 0.5 and "Calculating …" not in now
 
         self.until(still, "the page to stand still")
 

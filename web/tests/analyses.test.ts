@@ -91,7 +91,7 @@ describe("contrasts", () => {
     expect(columnsOf(result)).toEqual([
       { at: { sex: 1, isle: 3 }, label: "Woman, Tolvey" },
       { at: { sex: 1, isle: 4 }, label: "Woman, Brim" },
-      { at: {}, label: "everybody" },
+      { at: {}, label: "all cases" },
     ]);
   });
 
@@ -102,7 +102,7 @@ describe("contrasts", () => {
       { at: brim, times: 1 },
       { at: hask, times: -1 },
     ]);
-    const name = (at: Record<string, number>) => ({ 1: "Hask", 4: "Brim" })[at.isle ?? 0] ?? "everybody";
+    const name = (at: Record<string, number>) => ({ 1: "Hask", 4: "Brim" })[at.isle ?? 0] ?? "all cases";
     expect(contrastName(terms, name, false)).toBe("Brim less Hask");
     expect(contrastName(terms, name, true)).toBe("Brim over Hask");
     terms = withTerm(withTerm(withTerm(terms, hask, 1), brim, 1), all, -1);
@@ -110,7 +110,7 @@ describe("contrasts", () => {
       { at: brim, times: 2 },
       { at: all, times: -1 },
     ]);
-    expect(contrastName(terms, name, false)).toBe("2 × Brim − everybody");
+    expect(contrastName(terms, name, false)).toBe("2 × Brim − all cases");
   });
 
   it("go with the columns they are made of", () => {

@@ -98,7 +98,7 @@ describe("a new margin", () => {
     });
     await user.click(await screen.findByRole("button", { name: "New margin" }));
     await user.type(await screen.findByRole("combobox", { name: /Variables/ }), "crosses{Enter}");
-    await user.type(await screen.findByLabelText("Paste or type targets, a line each"), "Never 40");
+    await user.type(await screen.findByLabelText("Paste or type targets, one per line"), "Never 40");
     await screen.findByText(/1 line matched/);
     await user.click(screen.getByRole("button", { name: "Use these targets" }));
     await waitFor(() => expect(first(server)?.margins).toHaveLength(2));

@@ -204,7 +204,7 @@ describe("answer scales", () => {
     expect(within(often).getByText(/At times/)).toBeTruthy();
     await user.click(screen.getByRole("button", { name: "New scale" }));
     await user.type(await screen.findByLabelText("Name of the scale"), "yes_no");
-    await user.type(screen.getByLabelText("Answers, a line each, in order"), "1 Yes{Enter}2 No");
+    await user.type(screen.getByLabelText("Answers, one per line, in order"), "1 Yes{Enter}2 No");
     await user.click(screen.getByRole("button", { name: "Save scale" }));
     await waitFor(() =>
       expect(server.changed?.codebook.scales.yes_no.codes).toEqual([
@@ -220,7 +220,7 @@ describe("answer scales", () => {
     await user.click(await screen.findByRole("button", { name: "Answer scales" }));
     await user.click(await screen.findByRole("button", { name: "New scale" }));
     await user.type(await screen.findByLabelText("Name of the scale"), "yes_no");
-    await user.type(screen.getByLabelText("Answers, a line each, in order"), "1 Yes{Enter}1 No");
+    await user.type(screen.getByLabelText("Answers, one per line, in order"), "1 Yes{Enter}1 No");
     expect(screen.getByRole("button", { name: "Save scale" })).toHaveProperty("disabled", true);
   });
 });

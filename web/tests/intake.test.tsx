@@ -127,7 +127,7 @@ describe("a study's files", () => {
     visit("/study/s1/intake");
     const files = await screen.findByRole("region", { name: "Files" });
     expect(within(files).getByText(/40 records/)).toBeTruthy();
-    expect(within(files).getByRole("button", { name: "Bring in a newer file" })).toBeTruthy();
+    expect(within(files).getByRole("button", { name: "Import a newer file" })).toBeTruthy();
     expect(within(files).getByRole("button", { name: "Add a lookup file" })).toBeTruthy();
   });
 });

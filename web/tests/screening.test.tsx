@@ -110,7 +110,7 @@ describe("rules", () => {
     await user.type(screen.getByLabelText("Name"), "grown up");
     expect(screen.getByText("There is a rule of this name.")).toBeTruthy();
     expect(screen.getByRole("button", { name: "Add the rule" })).toHaveProperty("disabled", true);
-    await user.click(screen.getByRole("button", { name: "Take the rule out: grown up" }));
+    await user.click(screen.getByRole("button", { name: "Remove the rule: grown up" }));
     await waitFor(() => expect(server.changed?.codebook.rules).toEqual([]));
   });
 });

@@ -66,9 +66,9 @@ describe("a table in hand", () => {
     const { user } = visit(T1);
     await screen.findByText("At times");
     await user.keyboard("p");
-    expect(await screen.findByRole("region", { name: "Pictures" })).toBeTruthy();
+    expect(await screen.findByRole("region", { name: "Charts" })).toBeTruthy();
     await user.keyboard("p");
-    await waitFor(() => expect(screen.queryByRole("region", { name: "Pictures" })).toBeNull());
+    await waitFor(() => expect(screen.queryByRole("region", { name: "Charts" })).toBeNull());
   });
 });
 
@@ -92,7 +92,7 @@ describe("what a table asks for", () => {
   it("has its nets by name and answers, and loses them", async () => {
     const { server, user } = visit(T1);
     await fold(user, "Figures");
-    await user.click(await screen.findByRole("button", { name: "Without the net At all" }));
+    await user.click(await screen.findByRole("button", { name: "Remove the net At all" }));
     await waitFor(() => expect(server.changed?.tables[0].nets).toEqual([]));
     await user.type(screen.getByLabelText("Name of the net"), "Seldom");
     await user.selectOptions(screen.getByLabelText("What the net holds"), "bottom 2");

@@ -60,7 +60,7 @@ describe("a margin in hand", () => {
 
   it("is taken out by its button, and the weighting is shown without it", async () => {
     const { server, user, address } = visit(MARGIN);
-    await user.click(await screen.findByRole("button", { name: "Take out" }));
+    await user.click(await screen.findByRole("button", { name: /^Remove this margin/ }));
     await waitFor(() => expect(server.changed?.weightings[0].margins).toEqual([]));
     expect(address()).toBe("/study/s1/weighting");
   });
@@ -69,7 +69,7 @@ describe("a margin in hand", () => {
 describe("pasted targets", () => {
   const paste = async (user: ReturnType<typeof visit>["user"]) => {
     await user.click(await screen.findByText("Paste all targets anew"));
-    await user.type(screen.getByLabelText("Paste or type targets, a line each"), "Hask 60{Enter}Oran 40");
+    await user.type(screen.getByLabelText("Paste or type targets, one per line"), "Hask 60{Enter}Oran 40");
   };
 
   it("say of each line what it was taken for, and are not taken while one is not", async () => {

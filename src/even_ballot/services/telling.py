@@ -26,7 +26,7 @@ _SAID = {
     "rows_above": "rows above the headings, left out",
     "rows_below": "notes and totals below, left out",
     "repeated": "headings that are repeated, left out",
-    "hidden": "rows that are hidden, left out",
+    "hidden": "hidden rows, left out",
 }
 _KINDS = {
     "out_of_range": "out of range",

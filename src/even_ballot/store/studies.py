@@ -173,7 +173,7 @@ def _at_edition(session: Session, study_id: str, edition: int) -> StudyRecord:
         raise fault(
             "This study was deleted, so it is not changed.",
             "",
-            "Bring it back from the list of deleted studies first.",
+            "Restore it from the list of deleted studies first.",
         )
     if record.edition != edition:
         raise StaleState(session.get_one(Revision, (study_id, record.revision)).did, record.edition)

@@ -40,7 +40,7 @@ def test_without_strata_or_clusters_every_case_is_a_psu_of_one_stratum() -> None
 
 
 def test_refuse_stops_and_names_the_strata() -> None:
-    with pytest.raises(StudyError, match=r"1 stratum has one first-stage unit only: 3\."):
+    with pytest.raises(StudyError, match=r"1 stratum has only one first-stage unit: 3\."):
         units_of(DATA, Design(**STRATIFIED))
 
 

@@ -244,7 +244,7 @@ def test_given_replicate_weights_are_used_as_they_are() -> None:
         ),
         (
             {"strata": ["id"], "variance": {"method": "jackknife"}, "single_psu": "mean_of_units"},
-            "strata have one first-stage unit only",
+            "at least two first-stage units in each stratum",
         ),
         ({"calibrated": True}, "The weight d was not raked in this study"),
         ({"variance": {"method": "bootstrap", "count": 100_000, "seed": 1}, "strata": ["h"]}, None),

@@ -77,7 +77,7 @@ def test_those_who_answered_take_over_the_weight_of_their_cell(cases: list[tuple
 
 def test_a_cell_where_nobody_answered_is_named() -> None:
     data = dataset({"c": ["1", "1", "2", "2"], "ok": ["1", "0", "0", "0"]}, c=scale(1, 2))
-    with pytest.raises(StudyError, match=r"Nobody answered in the cell A2 \(2 cases\)"):
+    with pytest.raises(StudyError, match=r"There are no respondents in the cell A2 \(2 cases\)"):
         weighted(data, nonresponse={"responded": "ok == 1", "cells": ["c"]})
     everybody = weighted(data, nonresponse={"responded": "ok == 1"})
     assert everybody.weights.tolist() == pytest.approx([4, 0, 0, 0])

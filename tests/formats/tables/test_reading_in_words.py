@@ -117,7 +117,7 @@ def check_difference(result: TableResult, reading: Reading, cells: list[Cell]) -
     assert number(said[1]) == pytest.approx(size, abs=0.051)
     # Picked among many, it is held against all of them.
     assert ("is larger than sampling alone would explain" in reading.text) is (mine.p * len(tests) < 0.05)
-    assert ("could be sampling alone" in reading.text) is not ("is larger" in reading.text)
+    assert ("could be due to sampling alone" in reading.text) is not ("is larger" in reading.text)
 
 
 def test_a_mean_of_codes_that_are_names_is_not_told() -> None:

@@ -15,7 +15,7 @@ const PARTS: Record<string, [one: string, listed: string]> = {
   suppression: ["the rules of disclosure control", ""],
   marks: ["the rules for unreliable figures", ""],
   models: ["the models", "model"],
-  side_by_side: ["models side by side", "models side by side"],
+  side_by_side: ["comparison of models", "comparisons of models"],
   reliability: ["the scales of items", "scale of items"],
   correlations: ["the correlations", "correlations"],
   release: ["the release", ""],

@@ -7,6 +7,7 @@ import { ActionButton } from "./actions";
 import { Field, TextInput } from "./fields";
 import { count, decimals, plural } from "./figures";
 import { Faults } from "./notices";
+import { KIND } from "./variables";
 import { useWaited } from "./waited";
 
 export type Trial = Schema["Trial"];
@@ -107,7 +108,7 @@ function Made({ view }: { view: Schema["VariableView"] }) {
   const number = view.number;
   return (
     <p className="text-sm">
-      <span className="font-semibold">{view.variable.name}</span>, {view.variable.kind}: {count(view.answered)}{" "}
+      <span className="font-semibold">{view.variable.name}</span>, {KIND[view.variable.kind]}: {count(view.answered)}{" "}
       answered, {count(view.blank)} blank
       {number && `; from ${decimals(number.low, 2)} to ${decimals(number.high, 2)}, mean ${decimals(number.mean, 2)}`}
     </p>
@@ -192,7 +193,7 @@ export function TakeStep({
   return (
     <section aria-label="Preview" className="mt-3 border-hair border-t pt-2">
       {error instanceof Refusal && <Faults faults={error.faults} />}
-      {trial ? <TrialView trial={trial} /> : step && !error && <p className="text-soft text-sm">Trying it …</p>}
+      {trial ? <TrialView trial={trial} /> : step && !error && <p className="text-soft text-sm">Calculating …</p>}
       <div className="flex max-w-xl items-end gap-3">
         <div className="grow">
           <Field label="Reason (optional)">

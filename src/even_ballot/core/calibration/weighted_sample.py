@@ -39,9 +39,8 @@ def _check_single(units: Units) -> None:
     single = [units.names[h] for h in np.flatnonzero(units.single)]
     if single and units.single_psu != "add_nothing":
         raise fault(
-            f"{counted(len(single), 'stratum has', 'strata have')} one first-stage unit only, which "
-            "replicates can say nothing of: "
-            f"{some(single)}.",
+            "Replicate methods need at least two first-stage units in each stratum; "
+            f"{counted(len(single), 'stratum has', 'strata have')} only one: {some(single)}.",
             "design.single_psu",
             "Combine them with other strata, let them add nothing, or use linearisation.",
         )

@@ -216,9 +216,9 @@ def _check_single(units: Units) -> None:
     if not single:
         return
     if units.single_psu == "stop":
+        have = counted(len(single), "stratum has", "strata have")
         raise fault(
-            f"{len(single)} {'stratum has' if len(single) == 1 else 'strata have'} one first-stage unit "
-            f"only: {some(single)}.",
+            f"{have} only one first-stage unit: {some(single)}.",
             "design.strata",
             "Combine them with other strata, or say what they contribute: nothing, their distance from the "
             "mean of all units, or the mean of the other strata.",
@@ -226,7 +226,7 @@ def _check_single(units: Units) -> None:
         )
     if units.single_psu == "mean_of_strata" and len(single) == len(units.psus):
         raise fault(
-            "Every stratum has one first-stage unit only, so there is nothing to average.",
+            "Every stratum has only one first-stage unit, so there is nothing to average.",
             "design.single_psu",
             "Combine strata, or let them contribute their distance from the mean of all.",
             write='"single_psu": "mean_of_units"',

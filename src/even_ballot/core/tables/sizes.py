@@ -57,11 +57,10 @@ def columns_at_once(
     whole = each * (over.columns + 2)
     if each * 3 > REFUSED:
         raise fault(
-            f"One column of {name} is {each:,} sums (its categories × first-stage units or replicates); at "
-            f"most {REFUSED // 3:,} "
-            "can be held.",
+            f"One column of {name} needs {each:,} sums (its categories × first-stage units or replicates); "
+            f"the limit is {REFUSED // 3:,}.",
             where,
-            "Combine categories or bands first, or use linearisation in place of so many replicates.",
+            "Combine categories or bands first, or use linearisation or fewer replicates.",
         )
     if whole <= BLOCK:
         return max(over.columns, 1)

@@ -4,6 +4,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
+from even_ballot.core.faults import some
 from even_ballot.core.model import Model
 
 
@@ -137,9 +138,9 @@ class Weighting(Model):
             for t, target in enumerate(margin.targets):
                 if not set(margin.by) <= set(target.at) <= allowed:
                     raise ValueError(
-                        f"margins[{m}].targets[{t}] names {sorted(target.at)}; it must give a code for "
-                        f"each of {list(margin.by)}"
-                        + (f" and may for {list(self.within)}" if self.within else "")
+                        f"margins[{m}].targets[{t}] names {some(sorted(target.at))}; it must give a code for "
+                        f"each of {some(margin.by)}"
+                        + (f", and may give one for {some(self.within)}" if self.within else "")
                     )
         if isinstance(self.scale_to, float) and self.scale_to <= 0:
             raise ValueError("scale_to is a number above 0, 'cases' or 'population'")

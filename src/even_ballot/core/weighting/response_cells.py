@@ -49,8 +49,9 @@ def _cells(cases: Cases, names: tuple[str, ...], where: str) -> Groups:
         n = len(cases.records(cases.each(lambda part, of=name: ~part.column(of).answered)))
         if n:
             lost = counted(n, "case has", "cases have")
+            them = "belongs" if n == 1 else "belong"
             raise fault(
-                f"{lost} no value on {name}, so they are in no cell.",
+                f"{lost} no value of {name} and {them} to no cell.",
                 where,
                 "Fill it in, or leave the variable out.",
             )
@@ -71,7 +72,7 @@ def _spoken(head: Dataset, names: tuple[str, ...], key: Key) -> tuple[dict[str, 
         next(item.label for item in head.categories(name)[0] if item.code == code)
         for name, code in at.items()
     ]
-    return at, ", ".join(labels) or "everybody"
+    return at, ", ".join(labels) or "all cases"
 
 
 def adjusted_for_nonresponse(
@@ -97,7 +98,7 @@ def adjusted_for_nonresponse(
         at, label = _spoken(cases.head, spec.cells, key)
         if n_no[c] and not answered[c] > 0:
             mend = "Form fewer cells, so that each holds somebody who answered."
-            what = f"Nobody answered in the cell {label} ({counted(int(n_no[c]), 'case')})."
+            what = f"There are no respondents in the cell {label} ({counted(int(n_no[c]), 'case')})."
             faults.append(Fault(what, f"{where}.cells", mend))
             continue
         factor = float(all_of[c] / answered[c]) if answered[c] > 0 else 1.0

@@ -52,21 +52,21 @@ def _predicted(model: ModelResult) -> Iterator[str]:
         pair = next(of for of in pairs if {of.a, of.b} == {low.code, high.code})
         size = f"{100 * abs(pair.diff):.1f} points" if share else f"{abs(pair.diff):,.2f}"
         answer = " or ".join(f"“{label}”" for label in model.event)
-        what = f"are expected to answer {answer}" if share else "is the expected mean"
+        of, what = ("Average prediction", f" {answer}") if share else ("Expected mean", "")
         text = (
-            f"With everybody in “{labels[high.code]}” and all else as it is, {_percent(high, share)} {what}; "
-            f"with everybody in “{labels[low.code]}”, {_percent(low, share)}"
+            f"{of} with everyone in “{labels[high.code]}” and all else unchanged: "
+            f"{_percent(high, share)}{what}; with everyone in “{labels[low.code]}”: {_percent(low, share)}"
         )
         if pair.p is None:
             yield f"{text}: {size} apart."
             continue
         bears = (
-            "more than sampling alone would explain"
+            "is larger than sampling alone would explain"
             if pair.p * len(pairs) < _LEVEL
-            else "which could be sampling alone"
+            else "could be due to sampling alone"
         )
-        among = f", the widest of {len(pairs):,}," if len(pairs) > 1 else ","
-        yield f"{text}. They are {size} apart{among} {bears}."
+        among = f" (the largest of {len(pairs):,})" if len(pairs) > 1 else ""
+        yield f"{text}. The difference of {size}{among} {bears}."
 
 
 def _of_model(model: ModelResult) -> Iterator[str]:

@@ -35,7 +35,7 @@ def unpacked(content: bytes, name: str) -> dict[str, bytes]:
             raise fault(
                 f"The ZIP holds {len(items):,} files; at most {MOST:,} are read.",
                 name,
-                "Bring the ZIP of one study.",
+                "Choose the ZIP of one study.",
             )
         size = sum(item.file_size for item in items)
         if size > LARGEST or (size > 100_000_000 and size > _RATIO * len(content)):

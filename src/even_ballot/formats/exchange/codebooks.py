@@ -234,7 +234,7 @@ def _fields(content: bytes, name: str) -> list[Any]:
     try:
         document = json.loads(content.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
-        mend = "Bring a table schema, or a codebook in CSV."
+        mend = "Choose a table schema, or a codebook in CSV."
         raise fault(f"This is not JSON: {error}.", name, mend) from None
     fields = document.get("fields") if isinstance(document, dict) else None
     if not isinstance(fields, list):

@@ -137,7 +137,7 @@ def _json(content: bytes, name: str) -> Any:
     try:
         return json.loads(content.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
-        raise fault(f"This is not JSON: {error}.", name, "Bring a plan as JSON or as CSV.") from None
+        raise fault(f"This is not JSON: {error}.", name, "Choose a plan as JSON or CSV.") from None
 
 
 def _document(content: bytes, name: str) -> list[tuple[dict[str, Any], str]]:

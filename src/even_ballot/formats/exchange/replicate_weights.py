@@ -15,8 +15,8 @@ MOST = 5_000
 _USE = (
     "Work an estimate out with the weight, and again with each replicate weight in its place. Its variance "
     "is the sum over the replicates of scale times the squared difference between the replicate's estimate "
-    "and the full one; limits take Student's t at the degrees of freedom (df). A case with no replicate "
-    "weight takes no part. Groups of cases whose weights are 0 together are first-stage units."
+    "and the full one; confidence limits use Student's t with df degrees of freedom. A case without "
+    "replicate weights is excluded. Groups of cases whose weights are 0 together are first-stage units."
 )
 
 

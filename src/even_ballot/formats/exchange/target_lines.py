@@ -29,6 +29,6 @@ def target_lines(content: bytes, name: str) -> str:
         raise fault(
             f"The file has {len(lines):,} lines; targets have a line for each category.",
             name,
-            "Bring the file of targets.",
+            "Choose the file of targets.",
         )
     return "\n".join(lines)

@@ -81,7 +81,7 @@ _ATTRIBUTES = {
 }
 MOST_ELEMENTS, DEEPEST, LONGEST, LARGEST = 100_000, 50, 10_000.0, 8_000_000.0
 """Elements, how deep they are nested, points along one side, and points in all."""
-_MEND = "Save the picture from the Tables station."
+_MEND = "Save the chart from the Tables station."
 
 
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")

@@ -42,7 +42,7 @@ def drawn(svg: str, kind: PictureFormat, resolution: float = _POINTS) -> bytes:
     except (ValueError, RuntimeError) as error:
         first = str(error).split("\n", 1)[0].rstrip(".")
         raise fault(
-            f"The drawing cannot be read: {first}.", "svg", "Save the picture from the Tables station."
+            f"The drawing cannot be read: {first}.", "svg", "Save the chart from the Tables station."
         ) from None
 
 

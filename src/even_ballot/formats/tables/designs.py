@@ -101,7 +101,7 @@ _ADDS = {
 def _single(strata: list[str], policy: str) -> Fault:
     names = counted(len(strata), "stratum has", "strata have")
     return Fault(
-        f"{names} one first-stage unit only ({some(strata)}); they {_ADDS[policy]}.",
+        f"{names} only one first-stage unit ({some(strata)}); they {_ADDS[policy]}.",
         "design.single_psu",
         "Combine them with similar strata, if the sample design allows it.",
     )

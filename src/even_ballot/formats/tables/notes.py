@@ -47,14 +47,18 @@ def notes_of(
         if without_letters:
             few = "" if least is None else f" or its base under {least:,}"
             left = counted(without_letters, "comparison")
-            yield f"No letters where either figure is weak{few} ({left} left out)."
+            yield f"No letters where either figure is unreliable{few} ({left} left out)."
     why: dict[str, int] = {}
     for line in (line for section in sections for line in section.lines):
         for mark in line.marks or ():
             for reason in mark:
                 why[reason] = why.get(reason, 0) + 1
     if why:
-        yield "° weak: " + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items()) + "."
+        yield (
+            "° unreliable: "
+            + "; ".join(f"{reason} ({counted(n, 'figure')})" for reason, n in why.items())
+            + "."
+        )
     if result.hidden:
         yield from _hidden_notes(result, below)
 

@@ -169,17 +169,19 @@ class _Read:
         first, second = self.label(banner, larger) or "", self.label(banner, smaller) or ""
         points = 100 * abs(test.diff)
         size = f"{points:.1f} points" if share else f"{abs(test.diff):,.2f}"
-        size += f", the clearest of {of:,}," if of > 1 else ","
+        size += f" (the clearest of {of:,})" if of > 1 else ""
         significant = test.p * of < self.request.levels[-1]
-        bears = "is larger than sampling alone would explain" if significant else "could be sampling alone"
+        bears = (
+            "is larger than sampling alone would explain" if significant else "could be due to sampling alone"
+        )
         verb = "fall under" if key.net is not None else "chose" if kind == "multi" else "answer"
         if share:
             who = f"{_said(a, True)} of “{first}” and {_said(b, True)} of “{second}”"
-            text = f"{who} {verb} “{label}”; the difference, {size} {bears}."
+            text = f"{who} {verb} “{label}”; the difference of {size} {bears}."
         else:
             text = (
                 f"The mean is {_said(a, False)} in “{first}”, {_said(b, False)} in “{second}”; the "
-                f"difference, {size} {bears}."
+                f"difference of {size} {bears}."
             )
         yield Reading(text, key, paths, stat)
 
@@ -191,9 +193,13 @@ class _Read:
                 banner.variables,
             ):
                 goes = test.p < self.request.levels[-1]
-                how = "more than sampling alone would" if goes else "no more than sampling alone could"
+                how = (
+                    "the answers differ by more than sampling alone would explain"
+                    if goes
+                    else "differences could be due to sampling alone"
+                )
                 p = "p < 0.001" if test.p < 0.001 else f"p = {test.p:.3f}"
-                text = f"Over all of “{banner.titles[0]}” the answers differ by {how} explain ({p})."
+                text = f"Across the categories of “{banner.titles[0]}” {how} ({p})."
                 yield Reading(text, StubKey(stub.variable), (), "independence")
 
 

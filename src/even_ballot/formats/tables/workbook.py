@@ -119,7 +119,7 @@ class _Workbook:
         if not lines:
             return
         sheet = self.book.add_worksheet("All estimates")
-        self._link("All estimates", "All estimates, a line each")
+        self._link("All estimates", "All estimates, one per line")
         plain, bold = self.formats(), self.formats(bold=True, bottom=1)
         for c, heading in enumerate(HEADINGS):
             sheet.write_string(0, c, heading, bold)

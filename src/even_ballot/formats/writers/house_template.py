@@ -16,7 +16,7 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.formats.writers.containers import archive
 
 LARGEST, MOST_PARTS = 20 << 20, 2_000
-_MEND = "Bring a .docx saved by a word processor, or leave the template out."
+_MEND = "Choose a .docx saved by a word processor, or leave the template out."
 _W = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
 _R = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _RELS = "http://schemas.openxmlformats.org/package/2006/relationships"

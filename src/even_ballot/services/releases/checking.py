@@ -68,14 +68,15 @@ def _of_table(study: Study, table: TableResult) -> Iterator[Notice]:
         return
     marked = sum(bool(weak(cell, study.marks)) for cell in table.cells)
     if marked:
-        yield Notice("weak", f"{table.title}: {counted(marked, 'weak figure')}", "tables", table.id, marked)
+        yield Notice(
+            "weak", f"{table.title}: {counted(marked, 'unreliable figure')}", "tables", table.id, marked
+        )
     if study.suppression.below is None:
         small = sum(cell.stat == "n" and 0 < cell.est < FEW for cell in table.cells)
         small = small or sum(cell.n is not None and 0 < cell.n < FEW for cell in table.cells)
         if small:
-            said = (
-                f"{table.title}: {counted(small, 'figure')} of fewer than {FEW} cases, and nothing is hidden"
-            )
+            figures = counted(small, "figure")
+            said = f"{table.title}: {figures} based on fewer than {FEW} cases, and disclosure control is off"
             yield Notice("small", said, "tables", table.id, small)
 
 

@@ -93,7 +93,7 @@ def _said(before: Study, after: Study) -> str:
         return added[-1].sentence()
     if after.ledger != before.ledger:
         if len(after.ledger) < len(before.ledger):
-            return "Removed an entry of the ledger"
+            return "Deleted an entry of the ledger"
         switched = [(b, a) for b, a in zip(before.ledger, after.ledger, strict=True) if b.off != a.off]
         if (
             len(switched) == 1

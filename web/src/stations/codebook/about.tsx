@@ -4,27 +4,11 @@ import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { Choice, Field, TextArea, TextInput } from "../../parts/fields";
+import { ROLES } from "../../parts/variables";
 import { codesFrom, linesOf, wrongWith } from "./scales/lines";
 
 type Variable = Schema["Variable"];
 type View = Schema["VariableView"];
-
-const ROLES = [
-  ["", "an ordinary question"],
-  ["id", "identifies the case"],
-  ["status", "completion status"],
-  ["started", "when it was started"],
-  ["ended", "when it was ended"],
-  ["seconds", "how long it took, in seconds"],
-  ["weight", "weight"],
-  ["stratum", "stratum"],
-  ["cluster", "cluster (first-stage unit)"],
-  ["population_size", "population size of the stratum (for the fpc)"],
-  ["order", "order of presentation"],
-  ["stratum", "stratum"],
-  ["cluster", "cluster"],
-  ["weight", "weight"],
-] as const;
 
 export const LEVELS = [
   ["nominal", "nominal: names without order"],
@@ -111,7 +95,7 @@ export function AboutForm({ views, done }: { views: readonly View[]; done: () =>
       )}
       <div className="grid grid-cols-2 gap-4">
         {one && (
-          <Field label="Role" hint="Checks of whole entries use these: status, identifier, times.">
+          <Field label="Role" hint="Checks of whole records use these: status, identifier, times.">
             {(p) => <Choice {...p} value={role} options={ROLES} onChange={(e) => setRole(e.target.value)} />}
           </Field>
         )}

@@ -77,7 +77,7 @@ export function BandForm({
           ))}
         </ol>
       )}
-      <TakeStep id="apply-band" label="Make the bands" step={step} done={done} />
+      <TakeStep id="apply-band" label="Create variable" step={step} done={done} />
     </div>
   );
 }

@@ -62,7 +62,7 @@ export function CollapseForm({ view, done }: { view: Schema["VariableView"]; don
           ))}
         </tbody>
       </table>
-      <TakeStep id="apply-collapse" label="Make the categories" step={step} done={done} />
+      <TakeStep id="apply-collapse" label="Create variable" step={step} done={done} />
     </div>
   );
 }

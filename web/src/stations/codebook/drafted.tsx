@@ -50,7 +50,7 @@ export function DraftedForm({ names, done }: { names: readonly string[]; done: (
       />
       <ActionButton
         id="take-drafted"
-        label={`Take ${plural(draft.length, "line")} for ${plural(questions, "question")}`}
+        label={`Apply ${plural(draft.length, "line")} to ${plural(questions, "question")}`}
         icon={Check}
         className="mt-2"
         disabled={!draft.length || take.isPending}

@@ -89,7 +89,7 @@ export function OneQuestionForm({ views, done }: { views: readonly VariableView[
       )}
       <ActionButton
         id="make-one-question"
-        label="Make one question"
+        label="Create variable"
         icon={Check}
         look="strong"
         disabled={!name.trim() || new Set(labels).size < labels.length || change.isPending}

@@ -83,8 +83,8 @@ export function DelimitedProposal({ view }: { view: Schema["VariableView"] }) {
         >
           {view.variable.name}
         </Link>{" "}
-        hold several answers each, such as “{view.answers.find((a) => a.label.length > 12)?.label}”. They can be split
-        into one multiple-response question.
+        contain several answers each, such as “{view.answers.find((a) => a.label.length > 12)?.label}”. They can be
+        split into one multiple-response question.
       </p>
     </section>
   );

@@ -8,6 +8,7 @@ import { count, decimals, percent, plural } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 import { Bar, Heading } from "../../parts/panes";
 import { sameTable, TABLED, tableOf } from "../../parts/table-plan";
+import { KIND, roleOf } from "../../parts/variables";
 import { Tools } from "./tools";
 
 type VariableView = Schema["VariableView"];
@@ -184,9 +185,9 @@ export function Question({ view, codebook }: { view: VariableView; codebook: Sch
       <Heading
         over={
           <>
-            <span className="font-semibold">{variable.name}</span>, {variable.kind}
+            <span className="font-semibold">{variable.name}</span>, {KIND[variable.kind]}
             {view.level && `, ${view.level}`}
-            {variable.role && `, ${variable.role}`}
+            {variable.role && `, ${roleOf(variable)}`}
             {view.made_by != null && `, made by entry ${view.made_by} of the ledger`}
           </>
         }

@@ -5,6 +5,7 @@ import { useStudy } from "../../api/queries";
 import { plural } from "../../parts/figures";
 import { LongList } from "../../parts/long-list";
 import { Heading } from "../../parts/panes";
+import { KIND, roleOf } from "../../parts/variables";
 import { BatteryGrid } from "./battery";
 import { DelimitedProposal, SeveralProposal } from "./proposals";
 import { Answers, Counts, Numbers } from "./question";
@@ -43,8 +44,8 @@ function Asked({ view }: { view: View }) {
         </Link>
       </h2>
       <p className="text-soft text-xs">
-        {variable.name}, {variable.kind}
-        {variable.role && `, ${variable.role}`}
+        {variable.name}, {KIND[variable.kind]}
+        {variable.role && `, ${roleOf(variable)}`}
       </p>
       <Counts view={view} />
       {view.number ? (

@@ -14,7 +14,7 @@ export function ReadNumberForm({ names, done }: Props) {
   const [words, setWords] = useState(true);
   return (
     <div>
-      <Field label="Decimals are written" hint="Whichever is chosen, 12.50 is read as well.">
+      <Field label="Decimal separator" hint="12.50 is read either way.">
         {(p) => (
           <Choice
             {...p}
@@ -29,7 +29,7 @@ export function ReadNumberForm({ names, done }: Props) {
         )}
       </Field>
       <Tick
-        label="Read numbers in words too, such as thirty-four"
+        label="Also read numbers written as words, such as thirty-four"
         checked={words}
         onChange={(e) => setWords(e.target.checked)}
       />

@@ -55,10 +55,7 @@ export function RecodeForm({
           ))}
         </tbody>
       </table>
-      <Field
-        label="Suffix of the new variable’s name"
-        hint={suffix ? undefined : "Left empty, the codes change in place."}
-      >
+      <Field label="Suffix of the new variable’s name" hint={suffix ? undefined : "Empty: the codes change in place."}>
         {(p) => <TextInput {...p} className="!w-48" value={suffix} onChange={(e) => setSuffix(e.target.value)} />}
       </Field>
       <TakeStep id="apply-recode" label="Change the codes" step={step} done={done} />

@@ -24,7 +24,7 @@ export function ReplaceForm({ names, done }: { names: readonly string[]; done: (
   return (
     <>
       <Field
-        label="Wordings, “old = new” a line each"
+        label="Wordings, “old = new”, one per line"
         hint="Leave the right side empty to make the cell blank."
         wrong={text.trim() && !wordings ? "Each line is a wording, an equals sign, and what it becomes." : undefined}
       >

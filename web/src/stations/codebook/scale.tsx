@@ -266,7 +266,7 @@ export function ScaleForm({
                 <span className="w-72 truncate font-serif">{text}, means no answer</span>
                 <ActionButton
                   id={`own-again-${i}`}
-                  label={`An answer after all: ${text}`}
+                  label={`Restore as an answer: ${text}`}
                   look="quiet"
                   run={() => setSorts({ ...sorts, [text]: "own" })}
                 />

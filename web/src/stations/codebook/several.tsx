@@ -4,6 +4,7 @@ import { useChange } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { plural } from "../../parts/figures";
 import { Empty, Heading } from "../../parts/panes";
+import { KIND } from "../../parts/variables";
 import { Tools } from "./tools";
 
 /** Several questions at once: what can be made of all of them together. */
@@ -22,10 +23,10 @@ export function Several({
         step.
       </Empty>
     );
-  const kinds = [...new Set(views.map((v) => v.variable.kind))];
+  const kinds = [...new Set(views.map((v) => KIND[v.variable.kind]))];
   return (
     <article>
-      <Heading over={`${kinds.join(", ")}`}>{plural(views.length, "question")} at once</Heading>
+      <Heading over={kinds.join(", ")}>{plural(views.length, "question")} at once</Heading>
       <p className="max-w-3xl text-sm">{views.map((v) => v.variable.name).join(", ")}</p>
       <Tools key={views.map((v) => v.variable.name).join()} views={views} codebook={codebook} />
       <ActionButton

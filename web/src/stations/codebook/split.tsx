@@ -66,8 +66,8 @@ export function SplitForm({ view, done }: { view: VariableView; done: () => void
         </Ticks>
       </fieldset>
       <p className="my-2 text-soft text-sm">
-        {plural(options.length, "answer")}; answers left out remain as findings of this entry; the cells themselves do
-        not change.
+        {plural(options.length, "answer")}; answers that are not listed remain as findings of this entry; the cells
+        themselves do not change.
       </p>
       <TakeStep
         id="apply-split"

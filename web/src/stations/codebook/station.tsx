@@ -13,6 +13,7 @@ import { LongList } from "../../parts/long-list";
 import { tell } from "../../parts/notices";
 import { arrows, Empty, Panes } from "../../parts/panes";
 import { throughTicks } from "../../parts/ticks";
+import { KIND } from "../../parts/variables";
 import { DeriveForm } from "./derive";
 import { Question } from "./question";
 import { isBattery, partsOf, Questionnaire } from "./questionnaire";
@@ -81,7 +82,7 @@ function Item({
         <span className="truncate font-semibold">{variable.name}</span>
         <span className="shrink-0 text-soft">
           {view.unplaced > 0 && <span className="text-heed">▲ {view.unplaced} </span>}
-          {variable.kind}
+          {KIND[variable.kind]}
         </span>
       </span>
       {item && <span className="line-clamp-2 font-serif text-sm leading-tight">{item}</span>}

@@ -234,8 +234,8 @@ export function NewerFile({ file }: { file: string }) {
       {data?.already != null && (
         <p className="text-sm">
           {data.already
-            ? `${plural(data.already, "record")} of it ${data.already === 1 ? "is" : "are"} among the answers already, by identifier; those stay as they are.`
-            : "None of its records is among the answers already."}
+            ? `${plural(data.already, "record")} of this file ${data.already === 1 ? "is" : "are"} already in the study (same identifier) and stay${data.already === 1 ? "s" : ""} unchanged.`
+            : "None of its records is in the study yet."}
         </p>
       )}
       <div className="mb-4 flex gap-2">

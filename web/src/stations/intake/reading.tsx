@@ -227,7 +227,7 @@ export function Reading({
                 names_row: Number(row),
               }),
             )}
-          {pick("Decimals are written", reading.decimal ?? ".", DECIMALS, (decimal) => ({
+          {pick("Decimal separator", reading.decimal ?? ".", DECIMALS, (decimal) => ({
             decimal: decimal as "." | ",",
           }))}
           <LeftOut reading={reading} busy={again.isPending} say={(said) => again.mutate(said)} />

@@ -71,7 +71,7 @@ export function IntakeStation() {
           </ul>
           <ActionButton
             id="bring-newer"
-            label="Bring in a newer file"
+            label="Import a newer file"
             icon={ArrowsClockwise}
             run={() => pickFile(ANSWER_FILES, newer.begin)}
           />

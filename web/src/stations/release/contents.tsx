@@ -69,8 +69,8 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
                 <button
                   type="button"
                   data-passing
-                  aria-label={`Leave out ${section.title}`}
-                  title="Leave out"
+                  aria-label={`Remove ${section.title}`}
+                  title="Remove"
                   onClick={() => planning.drop(Number(section.at))}
                   className="rounded p-0.5 text-soft opacity-0 hover:text-ink focus:opacity-100 group-hover:opacity-100"
                 >
@@ -114,7 +114,7 @@ export function Contents({ view, planning }: { view: ReleaseView; planning: Plan
                     type="button"
                     data-passing
                     aria-label={`Add ${title}`}
-                    title="Take in"
+                    title="Add"
                     onClick={() => key && planning.add({ [key]: id, level: 1, note: "" })}
                     className="rounded p-0.5 hover:bg-wash hover:text-ink"
                   >

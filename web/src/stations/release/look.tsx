@@ -95,7 +95,7 @@ export function Look({ planning }: { planning: Planning }) {
           onChange={(e) => save({ changes: e.target.checked })}
         />
       </div>
-      <Sub>Pictures as files</Sub>
+      <Sub>Charts as files</Sub>
       <div className="grid grid-cols-3 gap-x-6">
         {(["svg", "png", "pdf"] as const).map((kind) => (
           <Tick
@@ -136,9 +136,9 @@ export function Look({ planning }: { planning: Planning }) {
           checked={plan.numbered ?? true}
           onChange={(e) => save({ numbered: e.target.checked })}
         />
-        <Tick label="pictures" checked={plan.pictures ?? true} onChange={(e) => save({ pictures: e.target.checked })} />
+        <Tick label="charts" checked={plan.pictures ?? true} onChange={(e) => save({ pictures: e.target.checked })} />
         <Tick
-          label="readings in words"
+          label="figures in words"
           checked={plan.reading ?? false}
           onChange={(e) => save({ reading: e.target.checked })}
         />
@@ -168,7 +168,7 @@ export function Look({ planning }: { planning: Planning }) {
           "where it helps",
         )}
         {choice(
-          "Decimal sign",
+          "Decimal separator",
           "decimal_sign",
           [
             [".", "1,234.5"],

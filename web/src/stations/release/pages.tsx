@@ -158,7 +158,7 @@ function Thing({ section, at, planning }: { section: Section; at: number; planni
         ))}
       {(part.table || part.model) && (
         <div className="mt-1 flex gap-4 text-sm print:hidden">
-          <Tick label="picture" checked={pictured} onChange={(e) => planning.put(at, { picture: e.target.checked })} />
+          <Tick label="chart" checked={pictured} onChange={(e) => planning.put(at, { picture: e.target.checked })} />
           {part.table && (
             <Tick label="in words" checked={read} onChange={(e) => planning.put(at, { reading: e.target.checked })} />
           )}
@@ -203,7 +203,7 @@ function PartOnPage({ section, planning }: { section: Section; planning: Plannin
     >
       {part && (
         <div className="absolute top-0 right-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
-          <Passing label={`Leave out ${section.title}`} icon={Trash} run={() => planning.drop(at)} />
+          <Passing label={`Remove ${section.title}`} icon={Trash} run={() => planning.drop(at)} />
         </div>
       )}
       {part?.heading != null && <h2 className="sr-only">{part.heading}</h2>}

@@ -37,13 +37,13 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
     }
   };
   return (
-    <Field label="Template of the text document" hint={name ?? "None: our own styles."}>
+    <Field label="Template of the text document" hint={name ?? "Empty: our own styles."}>
       {() => (
         <>
           <div className="flex gap-1">
             <ActionButton
               id="bring-template"
-              label="Bring a .docx"
+              label="Choose a .docx"
               icon={UploadSimple}
               run={() => pickFile(".docx", bring)}
             />

@@ -50,7 +50,7 @@ function HowMany({ found }: { found: NonResponse }) {
 /** Room for the names of the questions above a pattern's columns. */
 const NAMES = 92;
 
-/** Which questions go unanswered together: a row for each pattern, a column for each question, dark where it was left out. */
+/** Which questions go unanswered together: a row for each pattern, a column for each question, dark where it is unanswered. */
 function Patterns({ found }: { found: NonResponse }) {
   const top = Math.max(...found.patterns.map((p) => p.cases), 1);
   const cell = 14;
@@ -100,8 +100,8 @@ function Patterns({ found }: { found: NonResponse }) {
         ))}
       </svg>
       <p className="text-soft text-sm">
-        Each row is a pattern, each column a question in the order of the file, dark where it was left out; the bar says
-        how many cases share it.
+        Each row is a pattern, each column a question in the order of the file, dark where it is unanswered; the bar
+        says how many cases share it.
         {found.other_patterns > 0 &&
           ` ${plural(found.other_patterns, "rarer pattern")} with ${plural(found.other_cases, "case")} are not shown.`}
       </p>

@@ -32,7 +32,7 @@ export function Rules() {
             </span>
             <ActionButton
               id={`drop-rule-${rule.name}`}
-              label={`Take the rule out: ${rule.name}`}
+              label={`Remove the rule: ${rule.name}`}
               icon={Trash}
               bare
               look="quiet"

@@ -169,7 +169,7 @@ export function StudiesPage() {
           <ActionButton id="take-in" label="Import a saved study (ZIP)" icon={UploadSimple} run={takeIn} />
           <ActionButton
             id="demo"
-            label="Bring in the demo study afresh"
+            label="Import the demo study again"
             run={() => got(api.POST("/api/v1/studies/demo")).then(open).catch(tell)}
           />
           <ActionButton

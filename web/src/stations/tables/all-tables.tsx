@@ -70,7 +70,7 @@ function PlanFiles() {
         />
         <ActionButton
           id="lay-plan"
-          label="Read a plan"
+          label="Import a plan"
           icon={UploadSimple}
           run={() => pickFile(".csv,.json,.txt", (file) => lay(file))}
         >
@@ -211,7 +211,7 @@ function Withheld() {
   return (
     <p className="max-w-2xl pt-1 text-sm">
       {data.withheld
-        ? `${plural(data.withheld, "model, scale or correlation is", "models, scales and correlations are")} not told, as small groups could be worked out with ${data.withheld === 1 ? "it" : "them"}.`
+        ? `${plural(data.withheld, "model, scale or correlation is", "models, scales and correlations are")} not told, as small groups could be calculated from ${data.withheld === 1 ? "it" : "them"}.`
         : "All models, scales and correlations are told."}
       {data.unjudged > 0 && ` ${count(data.unjudged)} could not be judged.`}
     </p>
@@ -222,7 +222,7 @@ function Withheld() {
 function Hidden() {
   const study = useStudy();
   const { data } = useQuery(disclosureQuery(study.id, study.edition));
-  if (!data) return <p className="pt-1 text-soft text-sm">What is hidden is being worked out …</p>;
+  if (!data) return <p className="pt-1 text-soft text-sm">Calculating what is suppressed …</p>;
   const { control, seconds, small, protecting, dominated } = data;
   return (
     <p className="max-w-2xl pt-1 text-sm" data-disclosure>

@@ -28,7 +28,7 @@ export function columnsOf(result: Result): { at: Record<string, number>; label: 
     });
     return paths;
   });
-  return [...columns, { at: {}, label: "everybody" }];
+  return [...columns, { at: {}, label: "all cases" }];
 }
 
 /** A column of a contrast that is being made, and how often it counts. */
@@ -98,7 +98,7 @@ export function ContrastDraft({
           × {name(term.at)}
           <ActionButton
             id={`drop-term-${i}`}
-            label={`Take ${name(term.at)} out of the contrast`}
+            label={`Remove ${name(term.at)} from the contrast`}
             icon={X}
             bare
             look="quiet"
@@ -152,7 +152,7 @@ export function ContrastForm({ pointed, ...props }: Parameters<typeof ContrastDr
             {c.label}
             <ActionButton
               id={`drop-contrast-${c.label}`}
-              label={`Take out the contrast ${c.label}`}
+              label={`Remove the contrast ${c.label}`}
               icon={X}
               bare
               look="quiet"

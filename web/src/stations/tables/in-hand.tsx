@@ -106,7 +106,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           icon={pictured ? TableIcon : ChartBarHorizontal}
           run={() => setPictured(!pictured)}
         >
-          {pictured ? "Table" : "Picture"}
+          {pictured ? "Table" : "Chart"}
         </ActionButton>
         {BESIDE.map(([what, label, keys]) => {
           const on = beside.includes(what);

@@ -67,7 +67,7 @@ export function Nets({
           {net.label} <span className="pl-1 text-soft text-xs">{says(net)}</span>
           <ActionButton
             id={`without-net-${net.label}`}
-            label={`Without the net ${net.label}`}
+            label={`Remove the net ${net.label}`}
             icon={X}
             bare
             look="quiet"

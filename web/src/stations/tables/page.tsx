@@ -60,7 +60,7 @@ function Figure({
       onClick={choose}
       className="w-full rounded text-right hover:bg-wash"
     >
-      <span className="block whitespace-nowrap" title={weak ? `Weak: ${weak}` : undefined}>
+      <span className="block whitespace-nowrap" title={weak ? `Unreliable: ${weak}` : undefined}>
         {main.letters?.[column] && (
           <span className="pr-1.5 font-semibold text-act text-xs">{main.letters[column]}</span>
         )}
@@ -69,7 +69,7 @@ function Figure({
             <span className="text-heed" aria-hidden>
               °
             </span>
-            <span className="sr-only">weak: {weak}; </span>
+            <span className="sr-only">unreliable: {weak}; </span>
           </>
         )}
         {main.hidden?.[column] ? (

@@ -178,8 +178,10 @@ export function Planner({ table, cell }: { table: string; cell: Schema["Cell"] }
           <Plans plans={data.plans} />
           <p className="text-soft text-xs">
             At the 95 % level
-            {aim === "difference" ? `, with 80 % power for a difference of ${plainly(size)} between the halves` : ""}.
-            Weights, strata and intraclass correlation as here; no finite population correction.
+            {aim === "difference"
+              ? `, with 80 % power for a difference of ${plainly(size)} between the two halves`
+              : ""}
+            . Weights, strata and intraclass correlation as here; no finite population correction.
           </p>
         </>
       )}

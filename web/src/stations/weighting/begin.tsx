@@ -236,7 +236,7 @@ function NonResponse({
                 chosen={cells}
                 options={coded}
                 change={(to) => save({ nonresponse: { ...held, cells: to } })}
-                hint="Within a cell, those who answered stand for those who did not. None: one cell of everybody."
+                hint="Within a cell, those who answered stand for those who did not. Empty: one cell of all cases."
               />
               <Field label="Flag cells with fewer respondents than">
                 {(p) => (

@@ -62,7 +62,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
         chosen={design.strata ?? []}
         options={names}
         change={(strata) => save({ strata })}
-        hint="The parts the population was divided into before drawing. None: one stratum."
+        hint="The parts the population was divided into before drawing. Empty: one stratum."
       />
       <PickMany
         id="clusters"
@@ -70,7 +70,7 @@ export function DesignForm({ view, codebook }: { view: Schema["DesignView"]; cod
         chosen={design.clusters ?? []}
         options={names}
         change={(clusters) => save({ clusters })}
-        hint="What was drawn first in each stratum, such as districts. None: every case was drawn by itself."
+        hint="What was drawn first in each stratum, such as districts. Empty: every case was drawn by itself."
       />
       <Field
         label="Population size (for the fpc)"

@@ -43,7 +43,7 @@ export function FitHead({ target, number = false }: { target: string; number?: b
       <tr className="border-rule border-y text-right font-serif">
         <th className="py-1 text-left font-semibold">Category</th>
         <th className="w-80">
-          <span className="sr-only">Picture</span>
+          <span className="sr-only">Chart</span>
         </th>
         <th className="w-20 font-semibold">Sample{unit}</th>
         <th className="w-28 pr-1 font-semibold">{target}</th>

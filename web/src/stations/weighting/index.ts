@@ -19,7 +19,7 @@ export const weighting = {
     title: "Weighting",
     paragraphs: [
       "Raking multiplies the base weights, margin by margin, until each category has its target share. Targets are matched by label or code, in any order.",
-      "Several weights can stand side by side; the design says which one the tables use. Limits hold weights within multiples of their mean: the curve shows what that buys in precision and which share it moves, before you choose.",
+      "A study can have several weights; the design says which one the tables use. Limits keep weights within multiples of their mean: the curve shows what that buys in precision and which share it moves, before you choose.",
       "The design says how the sample was drawn and how standard errors are made. It is declared once and every table uses it.",
     ],
     words: [
@@ -39,7 +39,7 @@ export const weighting = {
       ],
       [
         "Replicates",
-        "the sample changed many times (a unit left out, units drawn again); how much an estimate varies among them is its standard error.",
+        "the sample changed many times (a first-stage unit left out, units drawn again); how much an estimate varies among them is its standard error.",
       ],
       [
         "Account for raking",
@@ -50,7 +50,7 @@ export const weighting = {
         "the parts the population was divided into before drawing; the first-stage units drawn in them.",
       ],
       [
-        "Population size (for the fpc), as on the design page",
+        "Population size (for the fpc)",
         "how many first-stage units each stratum has in all, for the finite population correction.",
       ],
     ],

@@ -130,7 +130,7 @@ export function LimitsPage({
         <>
           <p className="text-soft">What limits cost is shown once there are weights.</p>
           {weighting.limits && (
-            <ActionButton id="no-limits" label="Take the limits off" run={() => save({ limits: null })} />
+            <ActionButton id="no-limits" label="Remove the limits" run={() => save({ limits: null })} />
           )}
         </>
       )}
@@ -155,7 +155,7 @@ function Limits({ at, report }: { at: number; report: Report }) {
         <Field label="Lower limit" hint="From 0 to below 1; 0: none.">
           {(p) => <NumberField {...p} value={low} fits={(n) => n >= 0 && n < 1} take={(n) => limit({ low: n ?? 0 })} />}
         </Field>
-        <Field label="Upper limit" hint="Above 1; empty: none.">
+        <Field label="Upper limit" hint="Above 1. Empty: none.">
           {(p) => <NumberField {...p} value={high} fits={(n) => n > 1} take={(n) => limit({ high: n })} />}
         </Field>
       </div>
@@ -200,7 +200,7 @@ function Limits({ at, report }: { at: number; report: Report }) {
             ? "With this lower limit, no upper limit meets the margins; reduce it to see what an upper limit costs."
             : report.margins.length
               ? "The weights are as even as the margins allow; there is nothing to limit."
-              : "Limits hold the raking; without margins there is nothing to hold."}
+              : "Limits apply to raking; there are no margins yet."}
         </p>
       )}
     </>

@@ -161,7 +161,7 @@ export function MarginInHand({
           />
           <ActionButton
             id="drop-margin"
-            label={`Take this margin out: ${titleOf(margin)}`}
+            label={`Remove this margin: ${titleOf(margin)}`}
             icon={Trash}
             look="quiet"
             run={() => {
@@ -169,7 +169,7 @@ export function MarginInHand({
               go("");
             }}
           >
-            Take out
+            Remove
           </ActionButton>
         </span>
       </div>

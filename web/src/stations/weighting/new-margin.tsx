@@ -12,9 +12,9 @@ import { itemOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
 
 export const KINDS = [
-  ["counts", "counts of people"],
+  ["counts", "counts"],
   ["percent", "per cent"],
-  ["shares", "shares of 1"],
+  ["shares", "proportions"],
 ] as const;
 export type TargetKind = (typeof KINDS)[number][0];
 
@@ -78,7 +78,7 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
           )}
         </Field>
         {number && (
-          <Field label="Its">
+          <Field label="Target type">
             {(p) => (
               <Choice
                 {...p}
@@ -93,7 +93,7 @@ export function NewMargin({ at, codebook }: { at: number; codebook: Schema["Code
       </div>
       <PickMany
         id="margin-by"
-        label={number ? "Within the categories of (empty: all cases)" : "Variables; several are crossed"}
+        label={number ? "Within the categories of. Empty: all cases" : "Variables; several are crossed"}
         chosen={by}
         options={coded}
         change={setBy}

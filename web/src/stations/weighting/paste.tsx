@@ -79,7 +79,7 @@ export function PasteTargets({ by, take }: { by: readonly string[]; take: (targe
   return (
     <section aria-label="Paste targets" className="max-w-3xl">
       <Field
-        label="Paste or type targets, a line each"
+        label="Paste or type targets, one per line"
         hint="A label or code and a value, in any order of lines. Crossed variables: both labels, then the value."
       >
         {(p) => (
@@ -95,7 +95,7 @@ export function PasteTargets({ by, take }: { by: readonly string[]; take: (targe
       </Field>
       <ActionButton
         id="targets-file"
-        label="Read them from a file"
+        label="Import them from a file"
         icon={FileArrowUp}
         run={() => pickFile(".csv,.tsv,.txt,.xlsx,.ods", read)}
       />

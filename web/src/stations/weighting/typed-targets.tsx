@@ -86,7 +86,7 @@ export function TypedTargets({
           <tr className="figures border-rule border-t text-right">
             <td className="py-1 text-left font-serif">Sum</td>
             <td colSpan={2} className="pr-6 text-soft">
-              {ready && (kind === "percent" ? "per cent" : kind === "shares" ? "proportions" : "counts of people")}
+              {ready && (kind === "percent" ? "per cent" : kind === "shares" ? "proportions" : "counts")}
             </td>
             <td className="pr-2">{plainly(sum)}</td>
           </tr>

@@ -17,7 +17,7 @@ _SAID: dict[DateOrder, str] = {
     "day_month_year": "day first",
     "month_day_year": "month first",
     "year_month_day": "year first",
-    "serial": "a spreadsheet's count of days",
+    "serial": "from spreadsheet serial numbers",
 }
 
 

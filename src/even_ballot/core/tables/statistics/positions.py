@@ -25,10 +25,10 @@ class _Quantile(Statistic):
     """A quantile by its per cent: q25, q97.5."""
 
     def label_of(self, name: str, several: bool = False) -> str:
-        return f"Quantile {name[1:]} %"
+        return f"{name[1:]} % quantile"
 
     def short_of(self, name: str) -> str:
-        return {"q25": "lower quartile", "q75": "upper quartile"}.get(name, f"quantile {name[1:]} %")
+        return {"q25": "lower quartile", "q75": "upper quartile"}.get(name, f"{name[1:]} % quantile")
 
     def is_extreme(self, name: str) -> bool:
         return per_cent(name) in (0, 100)

@@ -115,8 +115,8 @@ def _check_means(head: Dataset, laid: LaidMargin, name: str, low: Floats, high: 
             among = f" in {of}" if of else ""
             faults.append(
                 Fault(
-                    f"The mean of {name}{among} is to be {target:g}, but all its values lie from "
-                    f"{low[j]:g} to {high[j]:g}.",
+                    f"The target mean of {name}{among} is {target:g}, but all its values are between "
+                    f"{low[j]:g} and {high[j]:g}.",
                     f"{where}.targets",
                     "Give a mean between them.",
                 )

@@ -62,11 +62,11 @@ def changes_blocks(changes: ReleaseChanges, since: str, style: Style) -> Iterato
         return
     yield from (plain_paragraph(text) for text in _sentences(changes))
     if not changes.moved:
-        yield plain_paragraph(f"All {counted(changes.figures, 'figure')} of both are the same.")
+        yield plain_paragraph("All figures of both releases are the same.")
         return
     beyond = sum(of.beyond for of in changes.moved)
     verb = "lies" if beyond == 1 else "lie"
-    left = f"; {beyond:,} {verb} outside the interval released before (marked !)" if beyond else ""
+    left = f"; {beyond:,} {verb} outside the interval of the previous release (marked !)" if beyond else ""
     yield plain_paragraph(f"{counted(len(changes.moved), 'figure')} of {changes.figures:,} changed{left}.")
     heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Before", "Now", "Change"))),)
     rows = tuple(_row(of, style) for of in changes.moved[:MOST])

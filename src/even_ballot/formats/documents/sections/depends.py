@@ -15,8 +15,8 @@ from even_ballot.formats.documents.sections.changes import figure_name
 from even_ballot.formats.documents.table_rows import times
 
 _SAYS = (
-    "Every figure was worked out again with one decision taken away, each in turn. Changes are in the "
-    "figure\u2019s own unit (points for per cents), and over its published standard error."
+    "Every figure was recomputed leaving out one decision at a time. Changes are in the figure\u2019s own "
+    "unit (percentage points for per cents), and as multiples of its published standard error."
 )
 _NOTHING = 0.005
 

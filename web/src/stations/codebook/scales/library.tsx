@@ -52,7 +52,7 @@ function ScaleEditor({
       )}
       <div className="grid grid-cols-2 gap-4">
         <Field
-          label="Answers, a line each, in order"
+          label="Answers, one per line, in order"
           hint="“1 Strongly disagree”, or labels alone, which are numbered."
           wrong={wrong}
         >

@@ -5,11 +5,12 @@ import { api, got, Refusal } from "../../../api/client";
 import { Choice, Field, TextInput } from "../../../parts/fields";
 import { count, plainly, plural } from "../../../parts/figures";
 import { tell } from "../../../parts/notices";
+import { ROLES } from "../../../parts/variables";
 import { folded } from "../../codebook/matching";
 import { AnswersEditor } from "./answers";
 import type { Line, LineView } from "./edits";
 import { ReadingEditor } from "./reading";
-import { KINDS, moment, ORDERS, ROLES, whyOf } from "./why";
+import { KINDS, moment, ORDERS, whyOf } from "./why";
 
 /** A line in one glance: its answers in order, or what its numbers and dates span. */
 function Summary({ view, why }: { view: LineView; why: string }) {

@@ -40,10 +40,10 @@ const LOOK: Partial<Record<Line["why"], string>> = {
 export const whyOf = (line: Line, unsure: boolean) => (unsure && LOOK[line.why]) || WHY[line.why];
 
 export const KINDS: readonly (readonly [Line["kind"], string])[] = [
-  ["coded", "codes"],
+  ["coded", "coded"],
   ["number", "number"],
   ["date", "date"],
-  ["several", "several answers"],
+  ["several", "multiple response"],
   ["text", "text"],
   ["discard", "left out"],
 ];
@@ -52,21 +52,7 @@ export const ORDERS: readonly (readonly [string, string])[] = [
   ["day_month_year", "day first"],
   ["month_day_year", "month first"],
   ["year_month_day", "year first"],
-  ["serial", "days as a spreadsheet counts them"],
-];
-
-export const ROLES: readonly (readonly [string, string])[] = [
-  ["", "none"],
-  ["id", "identifier"],
-  ["weight", "weight"],
-  ["stratum", "stratum"],
-  ["cluster", "cluster"],
-  ["population_size", "population size"],
-  ["status", "completion status"],
-  ["started", "when it was started"],
-  ["ended", "when it was ended"],
-  ["seconds", "seconds it took"],
-  ["order", "order of the questions"],
+  ["serial", "spreadsheet serial numbers"],
 ];
 
 /** A moment, in seconds since 1970, as a date, with the time where it has one. */

@@ -116,7 +116,7 @@ export function EditCell({ hand, done }: { hand: InHand; done: () => void }) {
         </div>
         <ActionButton
           id="set-cell"
-          label="Set this cell"
+          label="Change this cell"
           icon={Check}
           look="strong"
           className="mb-2"

@@ -23,7 +23,7 @@ function TakeBack({ entry, hand }: { entry: number; hand: InHand }) {
       </p>
       <ActionButton
         id="take-case-back"
-        label="Take this case back"
+        label="Restore this case"
         icon={ArrowCounterClockwise}
         disabled={!settled}
         run={() =>

@@ -151,10 +151,14 @@ export function BesidePage({ beside }: { beside: Beside }) {
   return (
     <article>
       <div className="flex items-start gap-1">
-        <Title one="table of models" called={beside.title ?? "Models side by side"} take={(title) => save({ title })} />
+        <Title
+          one="comparison of models"
+          called={beside.title ?? "Compared models"}
+          take={(title) => save({ title })}
+        />
         <ActionButton
           id="drop-beside"
-          label="Take this table of models out of the plan"
+          label="Remove this comparison from the plan"
           icon={Trash}
           bare
           look="quiet"

@@ -60,7 +60,7 @@ export function AnalysisInHand({
         <Title one={one} called={called} take={(title) => save({ ...analysis, title })} />
         <ActionButton
           id="drop-analysis"
-          label={`Take this ${one} out of the plan`}
+          label={`Remove this ${one} from the plan`}
           icon={Trash}
           bare
           look="quiet"
@@ -97,7 +97,7 @@ export function AnalysisInHand({
         <p className="mt-3 text-soft">
           {part === "models"
             ? "Choose the outcome and what might explain it; the model is fitted at once."
-            : "Choose two variables at least; everything is worked out at once."}
+            : "Choose at least two variables; figures are calculated at once."}
         </p>
       )}
       {error && <Faults faults={[{ what: error.message, where: "", mend: "" }]} />}

@@ -183,7 +183,7 @@ export function Predictions({ model }: { model: Result }) {
     <section aria-label="Average predictions">
       <Sub>Average predictions{share ? ", per cent" : ""}</Sub>
       <p className="text-soft text-sm">
-        What the model expects on average if everybody were in one category, all else as it is.
+        What the model expects on average if everyone were in one category, all else unchanged.
       </p>
       <table className="w-full max-w-3xl text-sm">
         {told.map((v) => (

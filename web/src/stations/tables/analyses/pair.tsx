@@ -91,7 +91,7 @@ export function BehindPair({ pair, analysis }: { pair: Pair; analysis: string })
         </>
       ) : (
         data === null && (
-          <p className="text-soft text-xs">The answers themselves are not shown while small groups are hidden.</p>
+          <p className="text-soft text-xs">The answers themselves are not shown while small groups are suppressed.</p>
         )
       )}
     </section>

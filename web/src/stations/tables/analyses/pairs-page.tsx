@@ -134,7 +134,7 @@ export function PairsResult({ result, names: given }: { result: Result; names: r
       <p className="text-soft text-xs">
         ○ not significant at 5 % (each pair tested by itself). Negative correlations have a minus and the other colour.
         Press a pair for details.
-        {result.pairs.some((pair) => pair.suppressed) && " × suppressed: small groups could be worked out with it."}
+        {result.pairs.some((pair) => pair.suppressed) && " × suppressed: small groups could be calculated from it."}
       </p>
       {shown && <BehindPair pair={shown} analysis={result.id} />}
     </>

@@ -77,9 +77,9 @@ function BesideOfPlan({ current }: { current: string | undefined }) {
               aria-current={current === `${BESIDE}${set.id}` ? "true" : undefined}
               className={`block rounded px-2 py-1 hover:bg-wash ${current === `${BESIDE}${set.id}` ? "bg-wash" : ""}`}
             >
-              <span className="line-clamp-2 font-serif leading-snug">{set.title ?? "Models side by side"}</span>
+              <span className="line-clamp-2 font-serif leading-snug">{set.title ?? "Compared models"}</span>
               <span className="block truncate text-soft text-sm">
-                {plural(set.models?.length ?? 0, "model")} side by side
+                {plural(set.models?.length ?? 0, "model")} compared
               </span>
             </Link>
           </li>
@@ -87,7 +87,7 @@ function BesideOfPlan({ current }: { current: string | undefined }) {
       </ul>
       <ActionButton
         id="new-beside"
-        label="Models side by side"
+        label="Compare models"
         icon={Columns}
         disabled={change.isPending}
         run={() => {

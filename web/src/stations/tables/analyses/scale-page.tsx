@@ -39,7 +39,7 @@ export function ScaleForm({
             <ActionButton
               key={battery.stem}
               id={`take-battery-${i}`}
-              label={`Take the ${battery.variables.length} of: ${battery.stem}`}
+              label={`Use the ${battery.variables.length} items of: ${battery.stem}`}
               run={() => save({ ...scale, items: battery.variables })}
             />
           ))}
@@ -157,7 +157,7 @@ export function ScaleSteps({
         {have.some(Boolean) && (
           <ActionButton
             id="take-reversed"
-            label={`Take ${have.filter(Boolean).join(", ")} in ${have.filter(Boolean).length === 1 ? "its" : "their"} place`}
+            label={`Use ${have.filter(Boolean).join(", ")} instead`}
             icon={ArrowsDownUp}
             run={() => inPlace(have)}
           />

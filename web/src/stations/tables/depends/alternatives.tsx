@@ -69,7 +69,7 @@ export function Alternatives() {
     <section aria-label="Alternatives">
       <Sub>Alternatives of your own</Sub>
       <p className="max-w-prose text-soft text-sm">
-        Another value in an entry of the ledger, such as a cut-off at 100 seconds: the figures are worked out with it
+        Another value in an entry of the ledger, such as a cut-off at 100 seconds: the figures are calculated with it
         too. The study itself stays as it is.
       </p>
       <ul className="my-1 text-sm">
@@ -123,7 +123,7 @@ export function Alternatives() {
             <Field label={`${picked.name} instead`} hint={`Now: ${picked.value}`}>
               {(p) => <TextInput {...p} value={to} onChange={(e) => setTo(e.target.value)} />}
             </Field>
-            <Field label="Label" hint="As it stands in lists; left out, the value.">
+            <Field label="Label" hint="As shown in lists. Empty: the value.">
               {(p) => <TextInput {...p} value={label} onChange={(e) => setLabel(e.target.value)} />}
             </Field>
           </>

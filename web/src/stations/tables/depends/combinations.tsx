@@ -57,7 +57,7 @@ export function Combinations({
   const tall = Math.min(12, Math.max(3, 140 / Math.max(sorted.length, 1)));
   return (
     <section aria-label="Combinations" className="max-w-5xl">
-      <Standing found={found} what="combinations worked out" />
+      <Standing found={found} what="combinations calculated" />
       {done && !refusal && <p className="my-1 max-w-prose font-serif">{saysCombined(lines, cell)}</p>}
       {sorted.length > 0 && (
         <figure>

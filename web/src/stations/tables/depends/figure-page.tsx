@@ -86,7 +86,7 @@ export function FigureDepends({ table, figure, show }: { table: string; figure: 
         />
         <ActionButton
           id="depends-appendix"
-          label={inAppendix ? "Leave out of the release’s appendix" : "Add to the release’s appendix"}
+          label={inAppendix ? "Remove from the release’s appendix" : "Add to the release’s appendix"}
           icon={ListPlus}
           pressed={inAppendix}
           run={() =>

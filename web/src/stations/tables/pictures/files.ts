@@ -81,7 +81,7 @@ export async function keepPictures(pictures: readonly Picture[], kind: FileKind)
   });
   if (!response.ok) {
     const said = await response.json().catch(() => null);
-    throw new Error(said?.faults?.[0]?.what ?? "The pictures could not be saved.");
+    throw new Error(said?.faults?.[0]?.what ?? "The charts could not be saved.");
   }
   const one = pictures.length === 1;
   handOver(await response.blob(), one ? `${first.name}.${kind}` : `pictures-${kind}.zip`);

@@ -51,7 +51,7 @@ export function Frame({ height, children }: { height: number; children: ReactNod
       fontFamily={FONT}
       className="drawing h-auto max-w-full"
       role="img"
-      aria-label="Picture of the table; its figures stand in the table"
+      aria-label="Chart of the table; its figures are in the table"
     >
       <rect width={WIDE} height={height} fill={PAPER} />
       {children}

@@ -100,10 +100,10 @@ export function Pictures({
     keepPictures(pictures, as).catch(refuse);
   };
   return (
-    <section aria-label="Pictures" ref={box}>
+    <section aria-label="Charts" ref={box}>
       <div className="flex flex-wrap items-center gap-1 pt-1">
         <Choice
-          aria-label="Kind of picture"
+          aria-label="Kind of chart"
           className="!w-72"
           value={shown}
           options={kinds}
@@ -112,7 +112,7 @@ export function Pictures({
         {grid.battery && (
           <ActionButton
             id="each-item"
-            label={each ? "All items in one picture" : "A picture for each item"}
+            label={each ? "All items in one chart" : "One chart per item"}
             look="quiet"
             pressed={each}
             run={() => setEach(!each)}
@@ -151,7 +151,7 @@ export function Pictures({
                   ? "Boxes are drawn from quartiles, which this table does not show yet."
                   : shown === "made"
                     ? "Who gives each answer is drawn from row %, which this table does not show yet."
-                    : "A picture needs column % or means, and figures that are not hidden."}
+                    : "A chart needs column % or means, and figures that are not suppressed."}
                 {shown === "made" && (
                   <ActionButton
                     id={`add-rows-${part.name}`}
