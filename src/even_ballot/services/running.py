@@ -65,7 +65,7 @@ def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
         with os.fdopen(handle, "rb") as file:
             about = os.fstat(handle)
             if not stat.S_ISREG(about.st_mode):
-                raise fault(f"{path} is no regular file.", where, "Name a file.")
+                raise fault(f"{path} is not a regular file.", where, "Name a file.")
             if about.st_size > most:
                 raise fault(
                     f"{path} is larger than {most / 2**30:g} GiB.", where, "Leave out what is not needed."

@@ -62,6 +62,18 @@ def test_an_empty_sheet_is_refused() -> None:
         read_source(book(A=[]), Source(path="a.xlsx"))
 
 
+@pytest.mark.parametrize("encoding", ["utf-16", "utf-16-le"])
+@pytest.mark.parametrize("part", ["xl/workbook.xml", "xl/worksheets/sheet1.xml"])
+def test_parts_in_utf_16_are_said_to_be_that_and_never_read_as_empty(part: str, encoding: str) -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(book(A=[["a"], [1]]))) as archive, zipfile.ZipFile(out, "w") as other:
+        for name in archive.namelist():
+            content = archive.read(name)
+            other.writestr(name, content.decode().encode(encoding) if name == part else content)
+    with pytest.raises(StudyError, match=f"{part} is written in UTF-16"):
+        read_source(out.getvalue(), Source(path="a.xlsx"))
+
+
 def test_a_zip_that_is_no_spreadsheet_is_refused() -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:

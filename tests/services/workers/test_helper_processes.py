@@ -1,5 +1,6 @@
 """Work in processes of its own: within memory and time, whatever ends it, and a warm one ready again."""
 
+import errno
 import os
 import signal
 import threading
@@ -58,7 +59,7 @@ def test_a_process_that_is_killed_is_a_fault_and_another_stands_ready(helpers: H
     helpers.warm()
     (one,) = helpers._free.queue
     large = b"id,q\n" + b"".join(b"%d,answer %d\n" % (k, k) for k in range(400_000))
-    with pytest.raises(StudyError, match=r"memory|crash"):
+    with pytest.raises(StudyError, match="was killed, perhaps because the machine ran out of memory"):
         read(helpers, large, progress=lambda says, share: os.kill(one.process.pid, signal.SIGKILL))
     assert read(helpers).names == ("id", "q")
 
@@ -76,6 +77,25 @@ def test_too_much_memory_or_time_is_a_fault_with_its_limit(
         read(helpers, large)
     monkeypatch.undo()
     assert read(helpers).names == ("id", "q")
+
+
+@pytest.mark.parametrize(
+    ("code", "what"),
+    [
+        (-signal.SIGABRT, "needs more memory than the limit of 1.0 GiB"),
+        (-signal.SIGKILL, "was killed"),
+        (-signal.SIGSEGV, "crashed"),
+    ],
+)
+def test_what_ended_a_process_is_said_as_it_was(code: int, what: str) -> None:
+    assert what in apart._ended("read", code, 1 << 30).faults[0].what
+
+
+@pytest.mark.parametrize(
+    "error", [RuntimeError("can't start new thread"), OSError(errno.ENOMEM, "no memory")]
+)
+def test_threads_and_maps_that_get_no_memory_lack_memory(error: Exception) -> None:
+    assert helper._lacks_memory(error) and not helper._lacks_memory(RuntimeError("a fault of the program"))
 
 
 def test_work_that_is_stopped_ends(helpers: Helpers) -> None:

@@ -165,7 +165,7 @@ class Dataset:
         if near is not None:
             case = " Names are case-sensitive." if near[0] == name.casefold() else ""
             return f"Did you mean {folded[near[0]]}?{case}"
-        return f"There are: {some(list(self.variables), 12)}."
+        return f"Variables: {some(list(self.variables), 12)}."
 
     def variable(self, name: str, where: str = "") -> Variable:
         """What is known of a variable."""

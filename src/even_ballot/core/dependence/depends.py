@@ -183,7 +183,7 @@ class Depending:
         known = {decision.id: decision for decision in self._all}
         if strange := [name for name in ids if name not in known]:
             raise fault(
-                f"There is no decision {strange[0]!r}.", "decisions", f"There are: {', '.join(known)}."
+                f"There is no decision {strange[0]!r}.", "decisions", f"Decisions: {', '.join(known)}."
             )
         return tuple(known[name] for name in dict.fromkeys(ids))
 

@@ -167,7 +167,7 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
                 if strange
                 else f"No event is set: choose the answers of {request.outcome} that count as 1."
             )
-            raise fault(what, f"{where}.event", f"Codes there are: {some([str(code) for code in codes])}.")
+            raise fault(what, f"{where}.event", f"Codes: {some([str(code) for code in codes])}.")
         values = tuple(np.isin(of, request.event) for of in found.values)
         return Measured(found.name, values, found.known)
     for values_of, known in zip(found.values, found.known, strict=True):

@@ -70,7 +70,7 @@ def banner_nets(
         variables = list(dict.fromkeys(variable for entry in entries for variable in entry))
         if net.banner is not None and net.banner not in variables:
             raise fault(
-                f"{net.banner} is no banner variable of this table.",
+                f"{net.banner} is not a banner variable of this table.",
                 f"{place}.banner",
                 f"There are {some(variables)}.",
             )

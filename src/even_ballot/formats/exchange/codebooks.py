@@ -143,7 +143,7 @@ def _code(text: str, label: str, where: str) -> Code:
     try:
         return Code(code=int(text), label=label or text)
     except ValueError:
-        raise fault(f"{text!r} is no code.", where, "Codes are whole numbers.") from None
+        raise fault(f"{text!r} is not a code.", where, "Codes are whole numbers.") from None
 
 
 def _same_scale(scales: dict[str, Scale], name: str, scale: Scale, where: str) -> None:

@@ -161,7 +161,7 @@ def checked(svg: str) -> str:
     try:
         parser.Parse(svg.encode(), True)
     except _Refused as refused:
-        raise fault(f"This is no drawing of Even Ballot's: {refused}.", "svg", _MEND) from None
+        raise fault(f"This is not a drawing of Even Ballot's: {refused}.", "svg", _MEND) from None
     except (expat.ExpatError, UnicodeError, ValueError) as error:
         raise fault(f"The drawing cannot be read: {str(error)[:200]}.", "svg", _MEND) from None
     return "".join(writer.out)

@@ -99,16 +99,26 @@ def check_archive(content: bytes, path: str) -> None:
                     "Save it as CSV.",
                 )
             for item in items:
-                if (
-                    item.filename.endswith(".xml")
-                    and "sheet" in item.filename.lower()
-                    and "worksheets" in item.filename
-                ):
+                if item.filename.endswith("workbook.xml"):
+                    _check_letters(archive, item, path)
+                if item.filename.endswith(".xml") and "worksheets" in item.filename:
+                    _check_letters(archive, item, path)
                     _check_sheet(archive, item, len(content), path)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError):
         raise fault(
             "The spreadsheet is damaged or cut off.", path, "Save it again as XLSX or ODS, or as CSV."
         ) from None
+
+
+def _check_letters(archive: zipfile.ZipFile, item: zipfile.ZipInfo, path: str) -> None:
+    """Refuses a part in UTF-16, which reads as an empty sheet."""
+    with archive.open(item) as part:
+        if b"\x00" in part.read(4):
+            raise fault(
+                f"The spreadsheet's {item.filename} is written in UTF-16, which is not read.",
+                path,
+                "Open it and save it again as XLSX or ODS, or as CSV.",
+            )
 
 
 def _check_sheet(archive: zipfile.ZipFile, item: zipfile.ZipInfo, size: int, path: str) -> None:

@@ -13,6 +13,8 @@ from even_ballot.formats.sources.delimited import read_delimited
 from even_ballot.formats.sources.readable import readable
 from even_ballot.formats.sources.sizes import check_entries
 
+_ARTICLE = {".xlsx": "an", ".ods": "an", ".parquet": "a"}
+
 Format = Literal["csv", "xlsx", "ods", "parquet", "jsonl"]
 
 
@@ -31,9 +33,9 @@ def format_of(content: bytes, source: Source) -> Format:
         return "jsonl"
     if suffix in (".xlsx", ".ods", ".parquet"):
         raise fault(
-            f"This is no {suffix[1:].upper()} file, whatever its name says.",
+            f"This is not {_ARTICLE[suffix]} {suffix[1:].upper()} file, despite its name.",
             source.path,
-            "Check that it arrived whole.",
+            "Check that the file is complete.",
         )
     return "csv"
 

@@ -27,8 +27,8 @@ def release_formats(text: str) -> tuple[Format, ...]:
     asked = [name.strip() for name in text.split(",") if name.strip()]
     strange = [name for name in asked if name not in FORMATS]
     if strange or not asked:
-        what = f"{strange[0]!r} is no format of a release." if strange else "No format is named."
-        raise fault(what, "--formats", f"There are: {', '.join(FORMATS)}.")
+        what = f"{strange[0]!r} is not a format of a release." if strange else "No format is named."
+        raise fault(what, "--formats", f"Formats: {', '.join(FORMATS)}.")
     return tuple(of for of in FORMATS if of in asked)
 
 

@@ -69,7 +69,7 @@ def checked_folder(out: Path, replace: bool) -> None:
     """Refuses a folder that holds files, or, where it is to be replaced, files that no run wrote there."""
     with _said(out):
         if out.exists() and not out.is_dir():
-            raise fault(f"{out} is no folder.", "--out", "Choose another folder.")
+            raise fault(f"{out} is not a folder.", "--out", "Choose another folder.")
         held = _held(out)
         if not held:
             return

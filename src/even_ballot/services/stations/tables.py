@@ -97,7 +97,7 @@ def analysis(
     requests: tuple[Analysis, ...] = getattr(state.study, part)
     ids = [request.id for request in requests]
     if analysis_id not in ids:
-        there = f"There are: {some(ids) or 'none'}."
+        there = f"Analyses: {some(ids) or 'none'}."
         raise fault(f"There is no analysis {analysis_id!r}.", part, there)
     at = ids.index(analysis_id)
     nothing = AnalysisView(analysis_id, None, None, None, {}, (), (), ())

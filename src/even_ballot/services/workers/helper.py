@@ -6,6 +6,7 @@ those that come in by a socket.
 """
 
 import ctypes
+import errno
 import importlib
 import os
 import pickle
@@ -128,10 +129,17 @@ def carry_out(connection: Connection, name: str, args: tuple[Any, ...], memory: 
     except MemoryError:
         send(connection, (MEMORY, None))
     except Exception as error:
-        if type(error).__name__ == "ArrowMemoryError":
+        if _lacks_memory(error):
             send(connection, (MEMORY, None))
         else:
             send(connection, ("failed", _place_of(error)))
+
+
+def _lacks_memory(error: Exception) -> bool:
+    """Whether an error is memory that a library, the system or a new thread's stack did not get."""
+    no_stack = isinstance(error, RuntimeError) and "start new thread" in str(error)
+    refused = isinstance(error, OSError) and error.errno == errno.ENOMEM
+    return no_stack or refused or type(error).__name__ == "ArrowMemoryError"
 
 
 def _place_of(error: Exception) -> str:

@@ -20,6 +20,10 @@ from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
 _LOOK, _PATIENCE, _TURN = 0.05, 5.0, 0.5
+_FAILED = "The process working on this failed."
+_LOGGED = "Try again. var/server.log has what happened; what was sent is unchanged."
+_KILLED = "Close other programs, then try again."
+_CRASHED = "Check that the file is complete, then try again."
 _SMALLER = "Leave out columns or records that are not needed, or import them as several files."
 
 
@@ -55,6 +59,18 @@ def _past(what: str) -> StudyError:
     return _PastLimit(Fault(what, "", _SMALLER))
 
 
+def _ended(task: str, code: int, memory: int) -> StudyError:
+    """What ended a process: libraries abort where the limit gives them no memory; only the system, or
+    somebody on this machine, kills."""
+    _error("helper ended", task=task, code=code)
+    if code == -signal.SIGABRT:
+        return _too_much(memory)
+    if code == -signal.SIGKILL:
+        what = "The process working on this was killed, perhaps because the machine ran out of memory."
+        return fault(what, "", _KILLED)
+    return fault("The process working on this crashed.", "", _CRASHED)
+
+
 def _placed(error: StudyError, where: str) -> StudyError:
     """Faults that do not say where they are, at a place."""
     return StudyError([replace(f, where=f.where or where) for f in error.faults])
@@ -86,11 +102,7 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
                 raise _too_much(memory)
             case _:
                 _error("helper failed", error=str(value)[:500])
-                raise fault(
-                    "The file cannot be read: the program reading it failed",
-                    "",
-                    "Check that it arrived whole.",
-                )
+                raise fault(_FAILED, "", _LOGGED)
 
 
 class _Helper:
@@ -193,15 +205,7 @@ class Helpers:
             kept = True
             return value
         except (_Ended, ConnectionError):
-            code = one.process.wait()
-            _error("helper ended", task=name, code=code)
-            if code in (-signal.SIGABRT, -signal.SIGKILL):
-                raise _placed(_too_much(memory), where) from None
-            raise fault(
-                "This cannot be read: crashed.",
-                where,
-                "Check that it arrived whole.",
-            ) from None
+            raise _placed(_ended(name, one.process.wait(), memory), where) from None
         except StudyError as error:
             kept = not isinstance(error, _PastLimit)
             raise _placed(error, where) from None
@@ -232,11 +236,10 @@ class Helpers:
                     raise helper.faults_from(value)
                 if kind != "done":
                     _error("helper failed", task=name, error=str(value)[:500])
-                    raise fault("This could not be worked out: the program that does it failed.", "")
+                    raise fault(_FAILED, "", _LOGGED)
                 return
         except (EOFError, ConnectionError):
-            _error("helper ended", task=name, code=one.process.wait())
-            raise fault("This exceeded its memory limit.", "", "Ask for less at once.") from None
+            raise _ended(name, one.process.wait(), memory_for(size)) from None
         finally:
             if done and one.alive:
                 self._back(one, True)

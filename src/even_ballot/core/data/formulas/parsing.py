@@ -185,7 +185,7 @@ class Parsed:
 
     def _called(self, name: str, node: ast.Call) -> list[ast.expr]:
         if name not in FUNCTIONS:
-            raise self.fault(f"There is no function {name!r}", node, f"There are: {', '.join(FUNCTIONS)}.")
+            raise self.fault(f"There is no function {name!r}", node, f"Functions: {', '.join(FUNCTIONS)}.")
         least, most = FUNCTIONS[name].least, FUNCTIONS[name].most
         if not least <= len(node.args) <= most:
             wanted = (
