@@ -3,6 +3,7 @@
 import io
 import json
 import zipfile
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -158,6 +159,24 @@ def test_a_change_that_is_no_study_is_refused_and_nothing_saved(
 
 def test_a_study_that_is_not_there(api: Any) -> None:
     assert "no such study" in api("GET", "/studies/nowhere", 404)["faults"][0]["what"]
+
+
+def test_deleted_studies_say_until_when_they_are_kept(api: Any, small: dict[str, Any]) -> None:
+    assert api("GET", "/studies/retention") == {"days": None}
+    api("DELETE", f"/studies/{small['id']}", 204)
+    (card,) = api("GET", "/studies?deleted=true")
+    assert card["deleted"] and card["until"] is None
+    assert (
+        api("PUT", "/studies/retention", json={"days": 30})
+        == api("GET", "/studies/retention")
+        == {"days": 30}
+    )
+    (card,) = api("GET", "/studies?deleted=true")
+    days = datetime.fromisoformat(card["until"]) - datetime.fromisoformat(card["deleted"])
+    assert timedelta(days=30) <= days < timedelta(days=30, minutes=5)
+    assert "number of days" in api("PUT", "/studies/retention", 422, json={"days": 0})["faults"][0]["what"]
+    api("PUT", "/studies/retention", json={"days": None})
+    assert api("GET", "/studies?deleted=true")[0]["until"] is None
 
 
 def test_deleting_for_good_leaves_nothing_of_a_study_and_takes_no_file_of_another(

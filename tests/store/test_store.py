@@ -21,13 +21,13 @@ from even_ballot.store.chunks import LIMIT, column_chunks, column_from, row_chun
 from even_ballot.store.database import newest_revision
 from even_ballot.store.files import file_bytes, file_table, keep_file
 from even_ballot.store.models import Base, ColumnChunk, SourceBytes, SourceFile
+from even_ballot.store.retention import forget_strays
 from even_ballot.store.server import MariaServer
 from even_ballot.store.studies import (
     Files,
     NoStudy,
     StaleState,
     create_study,
-    forget_strays,
     move_study,
     neighbours,
     read_study,

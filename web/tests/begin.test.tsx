@@ -2,7 +2,7 @@
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import recorded from "./recorded.json";
-import { fresh, visit } from "./serving";
+import { type Asked, fresh, visit } from "./serving";
 
 fresh();
 
@@ -120,5 +120,25 @@ describe("parts in the survey that nothing uses", () => {
     expect(await screen.findByText(new RegExp(what))).toBeTruthy();
     await user.click(screen.getByRole("button", { name: "Use them in the design" }));
     await waitFor(() => expect(server.changed?.design).toEqual({ strata: ["h"] }));
+  });
+});
+
+describe("deleted studies", () => {
+  it("say until when they are kept, and are kept as long as is chosen", async () => {
+    const card = { id: "s9", title: "Old ferries", source: "a.csv", records: 3, changed: "2026-03-01T10:00:00Z" };
+    const { server, user } = visit("/", {
+      "GET /studies": ({ query }: Asked) =>
+        query.get("deleted") === "true"
+          ? [{ ...card, deleted: "2026-03-02T10:00:00Z", until: "2026-04-01T10:00:00Z" }]
+          : [],
+      "GET /studies/retention": { days: 30 },
+      "PUT /studies/retention": ({ body }: Asked) => body,
+    });
+    await user.click(await screen.findByRole("button", { name: "Deleted studies" }));
+    expect(await screen.findByText(/deleted 2 March.*; kept until 1 April/)).toBeTruthy();
+    const choice = await screen.findByLabelText("Delete permanently");
+    expect(choice).toHaveProperty("value", "30");
+    await user.selectOptions(choice, "90");
+    await waitFor(() => expect(server.sent("PUT").at(-1)?.body).toEqual({ days: 90 }));
   });
 });

@@ -16,7 +16,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from datetime import timedelta
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import FrameType
@@ -34,12 +33,12 @@ from even_ballot.api.prompt_headers import PromptHeaders
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
+from even_ballot.services.upkeep import keep_tidy
 from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, READERS
 from even_ballot.store.backup import write_backup
 from even_ballot.store.database import connect, current_revision, migrate, newest_revision
 from even_ballot.store.jobs import fail_lost_jobs
 from even_ballot.store.server import DatabaseDown, MariaServer, free_port
-from even_ballot.store.studies import forget_strays
 
 _PORT, _LONGEST_WAIT = 8410, 30.0
 
@@ -224,8 +223,8 @@ def serve(folder: Path, port: int, web: Path) -> int:
             HELPERS.warm()
             DEPENDING.warm()
             app = make_app(engine, web, database)
+            keep_tidy(engine, app.state.pipelines)
             with Session(engine) as session, session.begin():
-                forget_strays(session, timedelta(days=2))
                 if load_demo(session, app.state.pipelines):
                     say("Added the demo study, the Veldry Isles ferry survey.")
             config = uvicorn.Config(

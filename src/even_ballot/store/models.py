@@ -131,6 +131,15 @@ class JobRecord(Base):
     ended: Mapped[datetime | None] = mapped_column(_TIME, default=None)
 
 
+class Setting(Base):
+    """What whoever uses this installation has set, as JSON."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(LONGTEXT)
+
+
 class ReleaseRecord(Base):
     """A release that was made: never changed. number: of its study, from 1; study_sha256: of the study file
     it was made from; document: that file; made_from: edition of the study."""

@@ -4,7 +4,6 @@ import getpass
 import json
 from collections import defaultdict, deque
 from dataclasses import dataclass
-from datetime import timedelta
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
@@ -13,7 +12,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.store.files import new_id
-from even_ballot.store.models import JobRecord, Revision, SourceFile, StudyRecord, now
+from even_ballot.store.models import Revision, SourceFile, StudyRecord, now
 
 
 class StaleState(Exception):
@@ -214,35 +213,3 @@ def source_sizes(session: Session) -> dict[str, tuple[str, int]]:
         )
     )
     return {study_id: (name, records) for study_id, name, records in rows}
-
-
-def purge(session: Session, study_id: str) -> None:
-    """Removes a deleted study for good: its entries, releases and template, and files that no other study
-    reads. Raises StudyError where it was not deleted first."""
-    record = find_study(session, study_id, lock=True)
-    if record.deleted is None:
-        raise fault(
-            "This study has not been deleted.", "", "Delete it first; then it can be deleted for good."
-        )
-    mine, others = set[str](), set[str]()
-    for owner, text in session.execute(select(Revision.study_id, Revision.files)).all():
-        files = Files.load(text)
-        (mine if owner == study_id else others).update({files.source, *files.lookups.values()})
-    session.delete(record)
-    session.flush()
-    if gone := mine - others:
-        session.execute(delete(SourceFile).where(SourceFile.id.in_(gone)))
-        session.execute(delete(JobRecord).where(JobRecord.result.in_(gone)))
-
-
-def forget_strays(session: Session, older_than: timedelta) -> int:
-    """Removes files that no study reads and that have been here a while; returns how many."""
-    used: set[str] = set()
-    for text in session.scalars(select(Revision.files)):
-        files = Files.load(text)
-        used |= {files.source, *files.lookups.values()}
-    old = session.scalars(select(SourceFile.id).where(SourceFile.brought < now() - older_than))
-    stray = [file_id for file_id in old if file_id not in used]
-    if stray:
-        session.execute(delete(SourceFile).where(SourceFile.id.in_(stray)))
-    return len(stray)

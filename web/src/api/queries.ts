@@ -25,6 +25,11 @@ export const studiesQuery = (deleted: boolean) =>
     queryFn: () => got(api.GET("/api/v1/studies", { params: { query: { deleted } } })),
   });
 
+export const retentionQuery = queryOptions({
+  queryKey: ["studies", "retention"],
+  queryFn: () => got(api.GET("/api/v1/studies/retention")),
+});
+
 export const fileQuery = (file_id: string) =>
   queryOptions({
     queryKey: ["file", file_id],

@@ -26,9 +26,12 @@ export const plural = (n: number, one: string, many = `${one}s`) => `${count(n)}
 /** The time of day of a moment the server gave. */
 export const clock = (iso: string) => new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 
-/** Day and time of a moment the server gave. */
-export const day = (iso: string) =>
-  new Date(iso).toLocaleString("en-GB", { day: "numeric", month: "long", hour: "2-digit", minute: "2-digit" });
+/** Day and time of a moment the server gave, with the year where it is not this one. */
+export const day = (iso: string) => {
+  const of = new Date(iso);
+  const year = of.getFullYear() === new Date().getFullYear() ? undefined : "numeric";
+  return of.toLocaleString("en-GB", { day: "numeric", month: "long", year, hour: "2-digit", minute: "2-digit" });
+};
 
 /** Bytes in KB or MB. */
 export const size = (bytes: number) => (bytes < 1e6 ? `${count(bytes / 1000)} KB` : `${decimals(bytes / 1e6, 1)} MB`);

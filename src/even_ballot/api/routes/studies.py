@@ -37,6 +37,12 @@ class At(BaseModel):
     edition: int | None = None
 
 
+class Kept(BaseModel):
+    """Days that deleted studies are kept; none: until somebody deletes them permanently."""
+
+    days: int | None
+
+
 class Made(BaseModel):
     """The identifier of what was made."""
 
@@ -66,6 +72,18 @@ def take_in(request: Request, name: str, session: Transaction, pipelines: Workbe
 def demo(session: Transaction, pipelines: Workbench) -> Made:
     """The demo study, afresh."""
     return Made(id=studies.take_in(session, pipelines, "the demo", demo_zip()))
+
+
+@router.get("/retention")
+def retention(session: Transaction) -> Kept:
+    """How long deleted studies are kept."""
+    return Kept(days=studies.kept_for(session))
+
+
+@router.put("/retention")
+def set_retention(body: Kept, session: Transaction) -> Kept:
+    """Sets how long deleted studies are kept; for those deleted already the days count from now."""
+    return Kept(days=studies.keep_for(session, body.days))
 
 
 @router.get("/{study_id}", response_model_exclude_unset=True)

@@ -24,13 +24,15 @@ from even_ballot.formats.tables.reading_in_words import Reading
 
 @dataclass(frozen=True)
 class StudyCard:
-    """A study in the list."""
+    """A study in the list. deleted, until: when it was deleted, and when it is removed for good."""
 
     id: str
     title: str
     source: str
     records: int
     changed: str
+    deleted: str | None = None
+    until: str | None = None
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,8 @@ from even_ballot.services.studies.progress import StudyProgress
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.files import file_bytes, find_file
 from even_ballot.store.models import now
+from even_ballot.store.retention import purge as purge_study
+from even_ballot.store.retention import retention, set_retention
 from even_ballot.store.studies import (
     Files,
     all_studies,
@@ -32,7 +34,6 @@ from even_ballot.store.studies import (
     read_study,
     source_sizes,
 )
-from even_ballot.store.studies import purge as purge_study
 
 
 def _time(moment: datetime) -> str:
@@ -41,11 +42,28 @@ def _time(moment: datetime) -> str:
 
 def list_studies(session: Session, deleted: bool = False) -> list[StudyCard]:
     """All studies, latest change first."""
-    sizes = source_sizes(session)
+    sizes, kept = source_sizes(session), retention(session)
     return [
-        StudyCard(r.id, r.title, *sizes.get(r.id, ("", 0)), _time(r.changed))
+        StudyCard(
+            r.id,
+            r.title,
+            *sizes.get(r.id, ("", 0)),
+            _time(r.changed),
+            _time(r.deleted) if r.deleted else None,
+            _time(until) if r.deleted and (until := kept.until(r.deleted)) else None,
+        )
         for r in all_studies(session, deleted)
     ]
+
+
+def kept_for(session: Session) -> int | None:
+    """How many days deleted studies are kept; None: until somebody deletes them permanently."""
+    return retention(session).days
+
+
+def keep_for(session: Session, days: int | None) -> int | None:
+    """Sets it; days count from now for what has been deleted already."""
+    return set_retention(session, days).days
 
 
 def begin(

@@ -9,6 +9,7 @@ import { CommonActions } from "../../parts/common-actions";
 import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "../../parts/drop";
 import { day, plural } from "../../parts/figures";
 import { tell } from "../../parts/notices";
+import { KeptFor } from "./kept-for";
 
 const path = (study_id: string) => ({ params: { path: { study_id } } });
 
@@ -29,7 +30,9 @@ function Row({ study, deleted, changed }: { study: Schema["StudyCard"]; deleted:
           </Link>
         )}
         <p className="text-soft text-sm">
-          {study.source}, {plural(study.records, "case")}; last changed {day(study.changed)}
+          {study.source}, {plural(study.records, "case")};{" "}
+          {study.deleted ? `deleted ${day(study.deleted)}` : `last changed ${day(study.changed)}`}
+          {study.until && `; kept until ${day(study.until)}`}
         </p>
       </div>
       {deleted ? (
@@ -153,12 +156,7 @@ export function StudiesPage() {
             />
           </FileDrop>
         )}
-        {deleted && studies.length > 0 && (
-          <p className="text-soft">
-            Until they are deleted permanently, these keep their answers, every entry of their ledgers and all their
-            releases. Permanently deleted studies cannot be restored; backups made before still hold them.
-          </p>
-        )}
+        {deleted && <KeptFor />}
         <ul className="mt-6">
           {studies.map((study) => (
             <Row key={study.id} study={study} deleted={deleted} changed={changed} />
