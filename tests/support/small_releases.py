@@ -31,7 +31,7 @@ def plan(**said: Any) -> ReleasePlan:
 
 
 def small(
-    label: str = "Yes", title: str = "Answers", columns: int = 2, **release: Any
+    label: str = "Yes", title: str = "Answers", columns: int = 2, level: float = 0.95, **release: Any
 ) -> tuple[Study, Results]:
     """A study of a few cases, with a banner of so many columns."""
     n = 4 * columns
@@ -41,7 +41,7 @@ def small(
         "title": title, "source": {"path": "a.csv"},
         "codebook": {"scales": {"q": scale, "b": wide}, "variables": [
             {"name": "q", "kind": "coded", "scale": "q", "label": label}, {"name": "b", "kind": "coded", "scale": "b"}]},
-        "tables": [{"id": "t", "title": title, "stub": ["q"], "banner": ["b"], "show": ["col_pct"]}],
+        "tables": [{"id": "t", "title": title, "stub": ["q"], "banner": ["b"], "show": ["col_pct"], "interval": {"level": level}}],
         "release": release,
     })  # fmt: skip
     data = {

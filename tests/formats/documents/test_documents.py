@@ -91,6 +91,15 @@ def test_a_wide_table_is_broken_by_columns_with_its_stub_repeated() -> None:
     assert joined == [e.text for e in table.groups[0].rows[0].entries]
 
 
+@pytest.mark.parametrize(("level", "said"), [(0.95, "95 % interval"), (0.9, "90 % interval")])
+def test_intervals_below_figures_are_called_by_their_level(level: float, said: str) -> None:
+    study, results = small(level=level)
+    look = {"errors": "below", "intervals": "below"}
+    (table,) = compose(study, results, plan(with_it=[], pictures=False, style=look)).tables
+    named = {row.labels[-1] for group in table.groups for row in group.rows}
+    assert {said, "Standard error"} <= named, named
+
+
 @pytest.mark.parametrize("text", NASTY)
 def test_whatever_a_label_holds_the_files_are_whole(text: str) -> None:
     study, results = small(

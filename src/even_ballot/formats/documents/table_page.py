@@ -74,7 +74,7 @@ def printed_table(
     one = len(figures) == 1 and grid.battery is None
     look = look_of(style)
     named = not one and grid.battery is None
-    printer = RowPrinter(style, look, named)
+    printer = RowPrinter(style, look, named, request.interval.level)
     columns = printer.columns_of(lines)
     groups = []
     for section in grid.sections:

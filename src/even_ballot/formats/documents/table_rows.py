@@ -37,10 +37,11 @@ def times(shape: Shape) -> float:
 
 
 class RowPrinter:
-    """Makes rows of lines. named: whether the stub has a column that names the figures."""
+    """Makes rows of lines. named: whether the stub has a column that names the figures; level: of the
+    intervals, as a share."""
 
-    def __init__(self, style: Style, look: Look, named: bool) -> None:
-        self._style, self._look, self._named = style, look, named
+    def __init__(self, style: Style, look: Look, named: bool, level: float) -> None:
+        self._style, self._look, self._named, self._level = style, look, named, level
 
     def columns_of(self, lines: Sequence[Line]) -> tuple[str, ...]:
         """What each column holds, side by side, where errors or limits stand beside the figures."""
@@ -131,8 +132,7 @@ class RowPrinter:
             line = beside["se"]
             yield line.figure, [self._line_entry(line, c, "({})") for c in across]
         if beside.keys() & {"low", "high"} and self._look.intervals == "below":
-            level = (beside.get("low") or beside["high"]).figure.rsplit(" ", 1)[0]
-            yield f"{level} interval", [Entry(self._limits(bundle, c)) for c in across]
+            yield f"{100 * self._level:g} % interval", [Entry(self._limits(bundle, c)) for c in across]
         for kind in ("rse", "deff", "effective"):
             if (other := beside.get(kind)) is not None:
                 yield other.figure, [self._line_entry(other, c, "{}") for c in across]

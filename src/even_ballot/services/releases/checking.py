@@ -38,13 +38,14 @@ def _screened(results: Results) -> Iterator[Notice]:
     if lost:
         names = tuple(dict.fromkeys(of.variable for of in lost))
         cells = sum(of.cells for of in lost)
-        said = f"{counted(cells, 'answer')} unrecognised, of {counted(len(names), 'variable')}"
+        where = counted(len(names), "variable")
+        said = f"{counted(cells, 'answer')} unrecognised or not in the codebook, in {where}"
         yield Notice("unrecognised", said, "screening", None, cells, names)
     others = [
         f for f in results.findings if f.accepted is None and f.kind not in ("not_placed", "not_in_codebook")
     ]
     if others:
-        said = f"{counted(len(others), 'finding')} that nobody has settled or accepted"
+        said = f"{counted(len(others), 'finding')} neither resolved nor accepted"
         yield Notice(
             "findings", said, "screening", None, len(others), tuple(dict.fromkeys(f.variable for f in others))
         )
