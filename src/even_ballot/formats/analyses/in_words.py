@@ -14,7 +14,6 @@ from even_ballot.core.models.results import (
 )
 
 _LEVEL, _FEW_DF = 0.05, 20
-_HOW = ((0.5, "strongly"), (0.3, "clearly"), (0.1, "weakly"))
 """How two variables go together, from which correlation on."""
 _SKEWED = (
     "Intervals of Pearson's r are a little too narrow where a variable is skewed: in simulations they held "
@@ -111,8 +110,10 @@ def _of_scale(scale: ReliabilityResult) -> Iterator[str]:
         if better:
             yield f"It would be higher without {some(better)}."
     if scale.against:
-        verb = "runs" if len(scale.against) == 1 else "run"
-        yield f"{some(list(scale.against))} {verb} against the others: reverse it, or look at what it asks."
+        one = len(scale.against) == 1
+        mend = "reverse it, or check its wording" if one else "reverse them, or check what they ask"
+        verb = "correlates" if one else "correlate"
+        yield f"{some(list(scale.against))} {verb} negatively with the others: {mend}."
 
 
 def _of_pairs(found: CorrelationsResult) -> Iterator[str]:
@@ -120,10 +121,9 @@ def _of_pairs(found: CorrelationsResult) -> Iterator[str]:
     if there:
         top = max(there, key=lambda of: abs(of.est or 0.0))
         assert top.est is not None
-        how = next((word for least, word in _HOW if abs(top.est) >= least), "hardly")
-        way = "together" if top.est > 0 else "in opposite ways"
         limits = f" ({top.low:.2f} to {top.high:.2f})" if top.low is not None and top.high is not None else ""
-        yield f"{top.a} and {top.b} go {how} {way}: r = {top.est:.2f}{limits}, of {top.n:,} cases."
+        which = "The correlation is" if len(there) == 1 else "The strongest correlation is"
+        yield f"{which} between {top.a} and {top.b}: r = {top.est:.2f}{limits}, n = {top.n:,}."
         if found.method == "pearson":
             yield _SKEWED
     hidden = [f"{of.a} with {of.b}" for of in found.pairs if of.suppressed]
