@@ -189,8 +189,9 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         As many other figures are suppressed (secondary suppression) as are needed to keep anyone from working them out
         from what this study releases: its tables, their totals, weighted figures and tests, and the report on
         weightings. A suppressed small count could then be anything from 0 to the number above. It does not protect
-        against somebody who knows who took part, or against other releases. What is suppressed is shown as × in every table
-        and in the release, and counted in its notes; smallest and largest values of numbers are never released with it.
+        against somebody who knows who took part, or against other releases. What is suppressed is shown as × in every
+        table and in the release, and counted in its notes; smallest and largest values of numbers are never released
+        with it.
       </p>
       {below != null && (
         <>
