@@ -329,7 +329,7 @@ def test_analyses_are_told_with_what_is_wrong_with_one_alone(api: Any, demo: dic
     assert len(set(scale["titles"].values())) == 4, "items by what tells them apart"
     assert len(api("GET", f"{path}/analyses/correlations/views")["correlations"]["pairs"]) == 10
     other = api("GET", f"{path}/analyses/models/nobody", 422)
-    assert "There are: weekly_people, weekly" in other["faults"][0]["mend"]
+    assert "Analyses: weekly_people, weekly" in other["faults"][0]["mend"]
     wrong = {**demo["document"]["models"][0], "id": "wrong", "terms": [["nobody"]], "predictions": []}
     changed = api.change(api("GET", path), models=[*demo["document"]["models"], wrong])
     seen = api("GET", f"{path}/analyses/models/wrong")

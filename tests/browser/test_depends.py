@@ -45,7 +45,7 @@ def test_decisions_are_combined_and_the_cases_that_carry_it_opened(browser: Brow
     points = browser.all('section[aria-label="Combinations"] [role="img"] span span')
     assert len(points) == 8
     browser.act("depends-cases")
-    browser.see("The largest case, record")
+    browser.see("The most influential case, record")
     first = browser.all('section[aria-label="The cases that carry it"] tbody a')[0]
     record = first.text.removeprefix("Record ").replace(",", "")
     first.click()

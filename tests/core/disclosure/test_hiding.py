@@ -235,7 +235,7 @@ def test_figures_that_would_tell_are_hidden_with_a_cell_and_listed_in_the_notes(
         result, study_of([table]).tables[0], study_of([table]).marks, study_of([table]).suppression
     )
     (note,) = [note for note in grid.notes if note.startswith("×")]
-    (said,) = [note for note in grid.notes if note.startswith("What this protects against")]
+    (said,) = [note for note in grid.notes if note.startswith("Protection: ")]
     assert f"is 0, {BELOW} or anything between" in said
     assert note.startswith(f"× suppressed ({len(result.hidden)} figures): fewer than {BELOW} cases, or other")
     lines = [line for section in grid.sections for line in section.lines if line.hidden is not None]

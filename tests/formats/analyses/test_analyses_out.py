@@ -64,7 +64,10 @@ def test_a_scale_is_told_with_the_items_that_spoil_it() -> None:
     scale = ReliabilityResult("r", "R", 90, 0.6, 0.1, 0.4, 0.7, 0.6, items, None, ("q",), 100)
     said = words(scale)
     assert "90 of 100 cases" in said and "α is 0.60 (0.40 to 0.70)" in said
-    assert "higher without q" in said and "q correlates negatively with the others: reverse it, or check its wording." in said
+    assert (
+        "higher without q" in said
+        and "q correlates negatively with the others: reverse it, or check its wording." in said
+    )
 
 
 @pytest.mark.parametrize("r", [0.7, -0.35, 0.02])

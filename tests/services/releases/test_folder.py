@@ -52,7 +52,7 @@ def test_what_no_run_wrote_is_never_replaced(tmp_path: Path) -> None:
     (out / MANIFEST).write_text('{"files": "none"}')
     with pytest.raises(StudyError, match=r"a\.csv"):
         checked_folder(out, replace=True)
-    with pytest.raises(StudyError, match="no folder"):
+    with pytest.raises(StudyError, match="is not a folder"):
         checked_folder(out / "a.csv", replace=True)
 
 
@@ -91,4 +91,4 @@ def test_the_command_refuses_before_it_works_and_says_what_mends_it(tmp_path: Pa
     assert run("--replace", "--formats", "docx,csv")[0] == 0
     assert "release.docx" in held(out) and "release.html" not in held(out)
     code, said = run("--replace", "--formats", "doc")
-    assert code == 2 and "'doc' is no format" in said
+    assert code == 2 and "'doc' is not a format" in said

@@ -58,10 +58,9 @@ class Move:
 
 class Search:
     """What is hidden so far, and how far each event's value is left open. sizes: how many profiles and places
-    are tried, times the usual. watched: events that are not released, but looked after all the same."""
+    are tried, times the usual."""
 
     sizes: tuple[float, ...] = (1.0, 4.0)
-    cheapest: bool = True
 
     def __init__(self, events: Events, atoms: Atoms, below: int, wide: int | None) -> None:
         self.events, self.atoms, self.below = events, atoms, below
@@ -82,7 +81,6 @@ class Search:
         self.dear = np.array(sorted({*events.fixed, *bases}))
         self.vectors: dict[int, dict[str, Floats]] = {}
         self.places: dict[tuple[str, ...], tuple[Ints, Ints]] = {}
-        self.watched: list[int] = []
         self.lay(events.published)
 
     def lay(self, released: Collection[int]) -> None:
@@ -123,16 +121,13 @@ class Search:
     def _shift(self, terms: Terms, by: float) -> bool:
         roots = {root for i, _ in terms for root in self.vector(i)} & set(self.moved)
         best: Move | None = None
-        # Where any move will do, those are tried first that change what the sum is of, not who answered.
-        own = roots if self.cheapest else {self.atoms.root(name) for name in self._named(terms)}
-        size_of = {r: len(self.moved[r]) * self.atoms.components[r].size for r in roots}
-        for root in sorted(roots, key=lambda r: (r not in own, size_of[r], r)):
-            for size in self.sizes if root in own else self.sizes[:-1]:
+        for root, sizes in self._ways(roots, terms):
+            for size in sizes:
                 found = self._move(root, terms, by, size)
                 if found is not None:
                     best = found if best is None or found.cost < best.cost else best
                     break
-            if best is not None and (best.cost < _DEAR or not self.cheapest):
+            if best is not None and best.cost < _DEAR:
                 break
         if best is None:
             return False
@@ -142,10 +137,10 @@ class Search:
         np.minimum.at(self.low, best.events, self.value[best.events] + best.changed)
         return True
 
-    def _named(self, terms: Terms) -> set[str]:
-        """The variables that a sum says more of than that they were answered."""
-        states = (state for i, _ in terms for state in self.keys[i][1])
-        return {name for name, state in states if state != ANSWERED}
+    def _ways(self, roots: Collection[str], terms: Terms) -> list[tuple[str, tuple[float, ...]]]:
+        """The components to move cases of, in this order, and how widely for each."""
+        size_of = {r: len(self.moved[r]) * self.atoms.components[r].size for r in roots}
+        return [(root, self.sizes) for root in sorted(roots, key=lambda r: (size_of[r], r))]
 
     def _part(self, root: str, others: Sequence[str], terms: Terms, size: float) -> Part:
         """Profiles and places worth moving between: those that the sum is of, then the most frequent."""
@@ -224,18 +219,14 @@ class Search:
     def _move(self, root: str, terms: Terms, by: float, size: float) -> Move | None:
         """The cheapest move between profiles of one component that shifts the sum; None where there is
         none."""
-        # What the component has no part in stays as it is.
-        terms = tuple((i, c) for i, c in terms if root in self.vectors[i])
-        others = sorted({*self.beside[root], *(r for i, _ in terms for r in self.vectors[i])} - {root})
-        part = self._part(root, others, terms, size)
+        terms, others, part = self._within(root, terms, size)
         events = self.moved[root]
         counts = self._rows(root, others, part, events, False)
         told = [i for i in events if i in self.events.weighted] if self.atoms.of_weight is not None else []
         rows = scipy.sparse.vstack([counts, self._rows(root, others, part, told, True)]) if told else counts
         of = np.array([*events, *told])
         m, slots = rows.shape[1], len(of)
-        places = [self._rows(root, others, part, [i], False) * c for i, c in terms]
-        aim: Any = places[0] if len(places) == 1 else places[0] + places[1]
+        aim = self._sum(root, others, part, terms)
         hidden = np.array([i in self.hidden for i in of])
         cost = np.where(hidden, 1e-4, 1 + 0.1 * np.log1p(self.value[of]))
         cost = np.where(~hidden & np.isin(of, self.dear), _DEAR * cost, cost)
@@ -249,7 +240,7 @@ class Search:
         bounds[m : 2 * m, 1] = part.cases
         bounds[2 * m :, 1] = np.tile(np.where(fixed, 0.0, np.inf), 2)
         costs = np.concatenate([np.full(2 * m, 1e-6), cost, cost])
-        found = least(costs if self.cheapest else np.zeros(len(costs)), bounds, (a, b))
+        found = least(costs, bounds, (a, b))
         if found is None:
             return None
         d = found[:m] - found[m : 2 * m]
@@ -258,9 +249,19 @@ class Search:
         apart = np.abs(changed) > TRACE
         spent = float(np.where(apart, cost, 0.0).sum())
         numbers = self._numbers(root, others, part, d, events)
-        watched = [i for i in self.watched if {root} <= set(self.vector(i)) <= {root, *others}]
-        touched = np.concatenate([changed[: len(events)], self._rows(root, others, part, watched, False) @ d])
-        return Move(spent, {int(i) for i in of[apart]}, numbers, np.array([*events, *watched]), touched)
+        return Move(spent, {int(i) for i in of[apart]}, numbers, np.array(events), changed[: len(events)])
+
+    def _within(self, root: str, terms: Terms, size: float) -> tuple[Terms, list[str], Part]:
+        """A sum as far as a component has part in it (the rest stays as it is), the components beside it, and
+        what may be moved."""
+        terms = tuple((i, c) for i, c in terms if root in self.vectors[i])
+        others = sorted({*self.beside[root], *(r for i, _ in terms for r in self.vectors[i])} - {root})
+        return terms, others, self._part(root, others, terms, size)
+
+    def _sum(self, root: str, others: Sequence[str], part: Part, terms: Terms) -> Any:
+        """A sum of events over profile × place, (1, A · K)."""
+        first, *more = (self._rows(root, others, part, [i], False) * c for i, c in terms)
+        return sum(more, first)
 
     def _numbers(
         self, root: str, others: Sequence[str], part: Part, d: Floats, events: Sequence[int]

@@ -7,15 +7,14 @@ from even_ballot.core.disclosure.atoms import Atoms, Links
 from even_ballot.core.disclosure.claims import Analyses, Claim, ClaimKey, asked_of, besides_of, claims_of
 from even_ballot.core.disclosure.events import events_of
 from even_ballot.core.disclosure.hiding import sensitive
+from even_ballot.core.disclosure.openings import Openings
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.disclosure.search import Search
 from even_ballot.core.disclosure.tables import HiddenPattern
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
 
 _MOST_LOOKS = 600
-_SIZES = 0.1, 0.5, 2.0
 
 
 @dataclass(frozen=True)
@@ -31,25 +30,22 @@ class _Judge:
     """What is in sight, and whether it leaves every small group open when more is told. hidden: what is not
     in sight of the tables."""
 
-    def __init__(self, search: Search, hidden: set[int], tell: Progress) -> None:
+    def __init__(self, search: Openings, tell: Progress) -> None:
         self.search, self.looks, self.tell = search, 0, tell
-        search.sizes, search.cheapest = _SIZES, False
-        self.search.hidden = hidden
         self.released = set(search.events.published)
         self.small = [
-            terms for terms in sensitive(search) if len(terms) == 1 or not any(i in hidden for i, _ in terms)
+            terms
+            for terms in sensitive(search)
+            if len(terms) == 1 or not any(i in search.hidden for i, _ in terms)
         ]
 
     def allows(self, claims: Sequence[Claim]) -> bool | None:
         """Whether all small groups stay open with these told, and then they are; None where that was not
         found out."""
         search, wanted = self.search, {i for claim in claims for i in claim.told}
-        search.lay(self.released | wanted)
-        search.fixed = (self.released | wanted) - search.hidden
-        search.low, search.high = search.value.copy(), search.value.copy()
         roots = {root for i in wanted for root in search.vector(i)}
         own = [((i, 1.0),) for claim in claims for i in claim.small if 1 <= search.value[i] < search.below]
-        search.watched = [terms[0][0] for terms in (*own, *self.small) if len(terms) == 1]
+        search.tell(self.released | wanted, [of[0][0] for of in (*own, *self.small) if len(of) == 1])
         for terms in dict.fromkeys([*own, *self.small]):
             if not any(root in roots for i, _ in terms for root in search.vector(i)):
                 continue
@@ -94,11 +90,11 @@ def withheld_of(
     events = events_of(shared, requests, margins, besides_of(asking))
     claims = claims_of(events, asking)
     events.weighted |= {i for claim in claims for i in claim.told}
-    search = Search(events, Atoms(events, links or {}, margins), asked.below, asked.range)
     keys = {at: key for key, at in pattern.events.ids.items()}
     hidden = {events.ids[keys[i]] for i in (*pattern.hidden.small, *pattern.hidden.protecting)}
-    judge = _Judge(search, hidden, tell)
-    left = [claim for claim in claims if claim.judged and not _tells_few(claim, search, hidden)]
+    search = Openings(events, Atoms(events, links or {}, margins), asked.below, asked.range, hidden)
+    judge = _Judge(search, tell)
+    left = [claim for claim in claims if claim.judged and not _tells_few(claim, search)]
     unjudged = sum(not claim.judged for claim in claims)
     fine: set[ClaimKey] = set()
     if left and judge.allows(left):
@@ -112,11 +108,11 @@ def withheld_of(
     return Withheld(frozenset(claim.key for claim in claims if claim.key not in fine), unjudged)
 
 
-def _tells_few(claim: Claim, search: Search, hidden: set[int]) -> bool:
+def _tells_few(claim: Claim, search: Openings) -> bool:
     """Whether a claim tells a small group, or a hidden one, by itself."""
     few = (search.value[i] for i in claim.counts)
     return (
         0 < claim.lost < search.below
         or any(0 < n < search.below for n in few)
-        or any(i in hidden for i in claim.told)
+        or any(i in search.hidden for i in claim.told)
     )

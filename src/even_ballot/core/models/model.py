@@ -173,11 +173,17 @@ def _split(laid: Laid, found: Separated, n: int) -> str:
     terms = dict.fromkeys(" × ".join(laid.request.terms[laid.term_of[j - 1]]) for j in found.columns)
     if not terms:
         return "The terms are almost collinear, so the model has no stable estimates. Leave a term out."
-    split = "splits" if len(terms) == 1 else "split"
+    predict = "predicts" if len(terms) == 1 else "predict"
     return (
-        f"{some(list(terms))} {split} the outcome: in some categories, or beyond some value, all cases have "
-        "it or none, so no coefficient is the best. Combine categories, or leave the term out."
+        f"Separation: {some(list(terms))} {predict} the event perfectly in some categories, or beyond "
+        "some value, so the model has no finite estimates. Combine categories, or leave the term out."
     )
+
+
+def _events(laid: Laid) -> int:
+    """How many cases have the event."""
+    pairs = zip(laid.outcome, laid.inside, strict=True)
+    return sum(int(of[which].sum()) for of, which in pairs)
 
 
 def _labels(sample: Sample, request: ModelRequest) -> tuple[str, ...]:
@@ -203,12 +209,7 @@ def fitted_model(
     """
     laid = lay(sample, request, inside, where)
     n = sum(int(of.sum()) for of in laid.inside)
-    events: int | None = None
-    event: tuple[str, ...] = ()
-    if request.kind == "logistic":
-        event = _labels(sample, request)
-        pairs = zip(laid.outcome, laid.inside, strict=True)
-        events = sum(int(of[which].sum()) for of, which in pairs)
+    logistic = request.kind == "logistic"
     bare = ModelResult(
         request.id,
         request.kind,
@@ -218,8 +219,8 @@ def fitted_model(
         variables=tuple(of.told for of in laid.entering.values()),
         in_filter=laid.in_filter,
         lost=laid.lost,
-        events=events,
-        event=event,
+        events=_events(laid) if logistic else None,
+        event=_labels(sample, request) if logistic else (),
     )
     if n == 0:
         return replace(bare, message=_NOBODY)

@@ -64,7 +64,7 @@ def notes_of(
 
 
 PROTECTED = (
-    "What this protects against: from the codebook and all figures of this release (tables, analyses, tests, "
+    "Protection: from the codebook and all figures of this release (tables, analyses, tests, "
     "reports) nobody can tell whether a suppressed small count is 0, {below} or anything between. "
     "What it does not protect against: knowledge of who took part or of a case's weight, and other releases."
 )
