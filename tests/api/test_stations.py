@@ -83,7 +83,7 @@ def test_a_newer_file_is_read_as_the_one_before_it_unless_it_says_its_own(api: A
         ("a.csv", b"", "is empty"),
         ("a.csv", bytes(range(32)) * 9, "This is not"),
         ("a.csv", b"a,b\n1\n", "2 fields"),
-        ("a.xlsx", b"nonsense", "no XLSX file"),
+        ("a.xlsx", b"nonsense", "not an XLSX file"),
     ],
 )
 def test_a_file_that_cannot_be_read_is_refused_and_nothing_kept(

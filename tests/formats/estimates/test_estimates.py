@@ -146,7 +146,7 @@ def test_the_command_line_writes_what_is_asked_for(tmp_path: Path) -> None:
     refused = CliRunner().invoke(
         app, ["run", study_file, "--out", str(tmp_path / "p"), "--formats", "csv,pdfx"]
     )
-    assert refused.exit_code == 2 and "'pdfx' is no format of a release" in refused.output
+    assert refused.exit_code == 2 and "'pdfx' is not a format of a release" in refused.output
     assert not (tmp_path / "p").exists()
     with pytest.raises(StudyError, match="No format is named"):
         release_formats(" , ")

@@ -120,7 +120,7 @@ def test_a_schema_from_elsewhere_is_read() -> None:
     [
         (b"", "The file is empty", "codebook.csv"),
         (b"name,label\nq,Yes\n", "No column is headed", "line 1"),
-        (b"variable,code,label\nq,one,Yes\n", "'one' is no code", "line 2"),
+        (b"variable,code,label\nq,one,Yes\n", "'one' is not a code", "line 2"),
         (b"variable,kind\nq,sort of\n", "kind", "line 2"),
         (b"variable,scale,code,label\nq,s,1,Yes\nr,s,1,No\n", "different codes here", "line 3"),
         (b"variable,code,label\nq,1,Yes\nq,1,No\n", "code 1 is used twice", "line 2"),

@@ -62,7 +62,7 @@ def test_json_lines_are_records_and_lists_are_delimited_cells() -> None:
         ("a.jsonl", b"[1]\n", "not a JSON object"),
         ("a.jsonl", b"\xff\xfe\xfa", "UTF-8"),
         ("a.parquet", b"PAR1 and no more", "cannot be read"),
-        ("a.parquet", b"a,b\n1,2\n", "no PARQUET file"),
+        ("a.parquet", b"a,b\n1,2\n", "not a PARQUET file"),
     ],
 )
 def test_what_cannot_be_read_is_refused(name: str, content: bytes, what: str) -> None:

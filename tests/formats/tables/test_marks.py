@@ -56,7 +56,7 @@ def test_weak_figures_are_marked_where_they_stand_and_counted_below() -> None:
     grid = laid(1, Marks(base=50, df=None), stub=["q"], banner=["b"], show=["col_pct"], tests=[])
     marks = [line.marks for line in grid.sections[0].lines if line.strong]
     assert all(m is not None and not m[0] and m[1] and m[2] for m in marks)
-    assert grid.notes == ("° weak: base under 50 (6 figures).",)
+    assert grid.notes == ("° unreliable: base under 50 (6 figures).",)
     assert laid(1, None, stub=["q"], banner=["b"], show=["col_pct"], tests=[]).notes == ()
 
 

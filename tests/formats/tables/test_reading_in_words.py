@@ -111,7 +111,7 @@ def check_difference(result: TableResult, reading: Reading, cells: list[Cell]) -
     (mine,) = [t for t in tests if t.stub == key and {t.a, t.b} == pair]
     assert abs(mine.t) == max(abs(t.t) for t in tests)
     assert a.est >= b.est
-    said = re.search(rf"the difference, ({NUMBER})( points)?,", reading.text)
+    said = re.search(rf"the difference of ({NUMBER})( points)?[ ;]", reading.text)
     assert said is not None
     size = 100 * (a.est - b.est) if said[2] else a.est - b.est
     assert number(said[1]) == pytest.approx(size, abs=0.051)
