@@ -9,11 +9,12 @@ import pytest
 from calls import Api
 from fastapi.testclient import TestClient
 from hypothesis import settings
-from sqlalchemy import Engine, create_engine, text
+from served import app_on
+from sqlalchemy import Engine, text
 
-from even_ballot.api.app import make_app
 from even_ballot.services.workers.helper_processes import DEPENDING
 from even_ballot.store.database import connect, migrate
+from even_ballot.store.models import Base
 from even_ballot.store.server import MariaServer
 
 # A slow machine is no fault; in CI the same examples each time, so that a landing never hangs on luck.
@@ -76,9 +77,7 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[MariaServer]:
 @pytest.fixture
 def engine(mariadb: MariaServer) -> Iterator[Engine]:
     """An empty, migrated database."""
-    wipe(mariadb)
-    made = connect(mariadb.url)
-    migrate(made)
+    made = emptied(mariadb)
     yield made
     made.dispose()
 
@@ -86,7 +85,7 @@ def engine(mariadb: MariaServer) -> Iterator[Engine]:
 @pytest.fixture
 def api(engine: Engine) -> Iterator[Api]:
     with TestClient(
-        make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False
+        app_on(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False
     ) as client:
         yield Api(client)
 
@@ -94,9 +93,7 @@ def api(engine: Engine) -> Iterator[Api]:
 @pytest.fixture(scope="module")
 def module_engine(mariadb: MariaServer) -> Iterator[Engine]:
     """An empty, migrated database for all tests of a file."""
-    wipe(mariadb)
-    made = connect(mariadb.url, 32)
-    migrate(made)
+    made = emptied(mariadb, 32)
     yield made
     made.dispose()
 
@@ -117,14 +114,16 @@ def small(api: Api) -> dict[str, Any]:
     )
 
 
-def wipe(server: MariaServer) -> None:
-    """Removes every table."""
-    plain = create_engine(server.url)
-    with plain.begin() as connection:
+def emptied(server: MariaServer, connections: int = 8) -> Engine:
+    """A connection to the migrated database with nothing in it."""
+    made = connect(server.url, connections)
+    migrate(made)
+    with made.begin() as connection:
         connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
-        for (name,) in connection.execute(text("SHOW TABLES")).all():
-            connection.execute(text(f"DROP TABLE `{name}`"))
-    plain.dispose()
+        for table in Base.metadata.tables:
+            connection.execute(text(f"DELETE FROM `{table}`"))
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+    return made
 
 
 @pytest.fixture(scope="session")

@@ -8,12 +8,11 @@ from pathlib import Path
 import pytest
 from pages import Browser, chromium
 from selenium.webdriver import Chrome
-from served import served
+from served import app_on, served
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from even_ballot.api.app import make_app
 from even_ballot.services.demo import load_demo
 
 
@@ -32,7 +31,7 @@ class Far:
 @pytest.fixture
 def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[str]:
     """A server on loopback with the demo study in it."""
-    app = make_app(engine, web)
+    app = app_on(engine, web)
     with Session(engine) as session, session.begin():
         load_demo(session, app.state.pipelines)
     far = pytestconfig.getoption("--far")

@@ -44,8 +44,7 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         lifespan=_lifespan,
         generate_unique_id_function=lambda route: route.name,
     )
-    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
-    app.state.jobs = None if engine is None else Jobs(engine)
+    attach(app, engine, database)
     faults.install(app)
     api = APIRouter(prefix="/api/v1")
 
@@ -68,6 +67,12 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
     app.add_middleware(Admission)
     app.add_middleware(Guard)
     return app
+
+
+def attach(app: FastAPI, engine: Engine | None, database: MariaServer | None = None) -> None:
+    """Puts an application on a database, with nothing kept in memory of any other."""
+    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
+    app.state.jobs = None if engine is None else Jobs(engine)
 
 
 @contextlib.asynccontextmanager
