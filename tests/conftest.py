@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import structlog
 from calls import Api
 from fastapi.testclient import TestClient
 from hypothesis import settings
@@ -21,6 +22,13 @@ from even_ballot.store.server import MariaServer
 settings.register_profile("here", deadline=None)
 settings.register_profile("ci", deadline=None, derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "here")
+# Tracebacks with the values of everything in sight take a minute to be drawn.
+structlog.configure(
+    processors=[
+        structlog.processors.add_log_level,
+        structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback),
+    ]
+)
 # Beside other tests on as few processors it would be starved.
 DEPENDING.nice = 1
 

@@ -1,99 +1,13 @@
-"""The shell: every button's action in the palette, keys, deep links, themes, no complaint from axe."""
+"""The shell: keys, deep links, themes, and what newcomers do first."""
 
-import json
 from pathlib import Path
-from typing import Any
-from urllib.parse import quote
 
 import httpx
-import pytest
+from demo_pages import compare_with_palette, visit
 from pages import Browser
 from selenium.webdriver.common.keys import Keys
 
 from even_ballot.demo import FILES
-
-AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
-FIGURE = quote(
-    json.dumps({"stub": {"variable": "ferry_runs_need", "code": 4}, "banner": [], "stat": "col_pct"})
-)
-PAGES = {
-    "intake": ("intake/frame", "Join these columns to the cases"),
-    "questionnaire": ("codebook", "on the scale frequency"),
-    "codebook": ("codebook/ferry_runs_need", "also used by"),
-    "scales": ("codebook/-scales-", "Used by 8 questions"),
-    "formula": ("codebook/-new-", "New variable by a formula"),
-    "several": ("codebook/-several-", "Tick questions on the left"),
-    "screening": ("screening?ledger=true", "Set cases aside"),
-    "flow": ("screening/flow", "Restore them all"),
-    "cells": ("screening/cells", "2,268 cases"),
-    "left out": ("screening/left-out", "Question by question"),
-    "rules": ("screening/rules", "New rule"),
-    "finding": ("screening/too_fast", "The cells"),
-    "battery": ("tables/ferry", "Copy the sentences"),
-    "for all tables": ("tables/_all", "Default banner"),
-    "what figures depend on": ("tables/_depends", "Tables by sensitivity"),
-    "what a table depends on": ("tables/_depends.need", "Figures that move most"),
-    "what a figure depends on": (f"tables/_depends.need?figure={FIGURE}", "Nothing: as published"),
-    "cases that carry a figure": (f"tables/_depends.need?figure={FIGURE}&show=cases", "First-stage units"),
-    "many tables": ("tables/_many", "By this banner"),
-    "weighting": ("weighting/margin-0", "Woman, 18 to 34"),
-    "weights": ("weighting", "Heaviest cases"),
-    "begin": ("weighting/begin", "Separately within"),
-    "limits": ("weighting/limits", "Effect of the upper limit"),
-    "compare": ("weighting/compare", "Effect on estimates"),
-    "new margin": ("weighting/new", "Variables; several are crossed"),
-    "design": ("weighting/design", "142 degrees of freedom"),
-    "tables": ("tables/crossing", "Base (unweighted)"),
-    "model": ("tables/model.weekly", "Odds ratio, on a log axis"),
-    "scale": ("tables/scale.trust", "Cronbach's α"),
-    "correlations": ("tables/pairs.views", "Press a pair for details"),
-    "side by side": ("tables/beside.weekly", "adds isle"),
-    "release": ("release", "142 degrees of freedom"),
-    "look of the release": ("release/look", "How these figures were made"),
-    "single files": ("release/files", "How these figures were made"),
-}
-
-
-def visit(browser: Browser, study: str, page: str) -> None:
-    path, text = PAGES[page]
-    browser.go(f"{study}/{path}")
-    patience, browser.patience = browser.patience, 60
-    browser.see(text)
-    browser.patience = patience
-
-
-def compare_with_palette(browser: Browser) -> None:
-    """Every button is an action, and the palette lists exactly those and the ones that only have a key."""
-    loose = browser.driver.execute_script(
-        "return [...document.querySelectorAll('button')].filter(b => !b.dataset.action && !('passing' in b.dataset)).map(b => b.outerHTML)"
-    )
-    assert loose == []
-    buttons = {b.get_attribute("data-action") for b in browser.all("[data-action]")}
-    browser.driver.execute_script("document.activeElement.blur()")
-    browser.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "k")
-    browser.until(lambda: browser.all("[data-palette-action]"), "the palette")
-    listed = {b.get_attribute("data-palette-action") for b in browser.all("[data-palette-action]")}
-    assert buttons - listed == set()
-    assert {action for action in listed - buttons if not str(action).startswith("go-")} == set()
-    browser.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
-
-
-def test_every_action_of_every_button_is_in_the_palette_and_no_page_scrolls_sideways(
-    browser: Browser, study: str
-) -> None:
-    for page in PAGES:
-        visit(browser, study, page)
-        wide, room = browser.driver.execute_script(
-            "return [document.documentElement.scrollWidth, innerWidth]"
-        )
-        assert wide <= room, page
-        compare_with_palette(browser)
-    browser.go(f"{study}/codebook/ferry_runs_need")
-    browser.act("tool-reverse")
-    compare_with_palette(browser)
-    browser.go("/")
-    browser.see("Drop a file of answers here")
-    compare_with_palette(browser)
 
 
 def test_an_action_is_done_from_the_palette(browser: Browser, study: str) -> None:
@@ -219,20 +133,6 @@ def test_a_newer_file_is_looked_at_rev_down_and_taken_over(browser: Browser, stu
     browser.see("2,510 received")
     browser.act("undo")
     browser.see("2,330 received")
-
-
-@pytest.mark.parametrize("theme", ["light", "dark"])
-def test_axe_finds_nothing(browser: Browser, study: str, theme: str) -> None:
-    browser.driver.execute_script(f"localStorage.setItem('even-ballot-theme', '{theme}')")
-    found: dict[str, list[Any]] = {}
-    for page in PAGES:
-        visit(browser, study, page)
-        browser.driver.execute_script(AXE)
-        report = browser.driver.execute_async_script(
-            "axe.run(document).then(arguments[arguments.length - 1])"
-        )
-        found[page] = [(v["id"], v["nodes"][0]["html"][:200]) for v in report["violations"]]
-    assert "\n".join(f"{page}: {fault}" for page, faults in found.items() for fault in faults) == ""
 
 
 def test_a_changed_target_shows_its_effect_and_a_wrong_one_is_said_in_place(
