@@ -156,7 +156,7 @@ def a_domain_has_one_sided_wilson_intervals_at_ninety_per_cent_and_is_told_in_wo
     browser.choose("Interval sides", "lower")
     browser.see("90 %, lower limit only")
     browser.see("Wilson's limits with the effective base")
-    browser.see("the difference,")
+    browser.see("the difference of")
     browser.see("The most frequent answer is")
     browser.act("copy-words")
     browser.see("clipboard")
