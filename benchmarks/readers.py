@@ -28,11 +28,15 @@ from even_ballot.store.server import MariaServer
 PAGES = ("", "/codebook", "/ledger", "/findings", "/weightings", "/design", "/tables/need", "/flow")
 
 
-def read(address: str, study: str, first: int, rounds: int) -> list[tuple[int, float]]:
-    """Statuses and seconds of some requests in a row."""
+def read(
+    address: str, study: str, first: int, rounds: int, until: float | None = None
+) -> list[tuple[int, float]]:
+    """Statuses and seconds of some requests in a row; until: a time to end at."""
     found = []
     with requests.Session() as session:
         for k in range(rounds):
+            if until is not None and time.perf_counter() > until:
+                break
             began = time.perf_counter()
             status = session.get(
                 f"{address}/studies/{study}{PAGES[(first + k) % len(PAGES)]}", timeout=120
@@ -63,21 +67,13 @@ def write(address: str, study: str, number: int, until: float) -> list[tuple[int
     return found
 
 
-def read_until(address: str, study: str, first: int, until: float) -> list[tuple[int, float]]:
-    """Readings one after the other, until a time."""
-    found: list[tuple[int, float]] = []
-    while time.perf_counter() < until:
-        found += read(address, study, first + len(found), 1)
-    return found
-
-
 def together(address: str, study: str, readers: int, writers: int, seconds: float) -> None:
     """Readers and writers at once; prints how long each waited."""
     read(address, study, 0, len(PAGES))
     until = time.perf_counter() + seconds
     with ThreadPoolExecutor(readers + writers) as pool:
         writing = [pool.submit(write, address, study, k, until) for k in range(writers)]
-        reading = [pool.submit(read_until, address, study, k, until) for k in range(readers)]
+        reading = [pool.submit(read, address, study, k, 1_000_000, until) for k in range(readers)]
         wrote = [one for of in writing for one in of.result()]
         found = [one for of in reading for one in of.result()]
     failed = sum(status != 200 for status, _ in found)

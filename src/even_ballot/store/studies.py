@@ -4,6 +4,7 @@ import getpass
 import json
 from collections import defaultdict, deque
 from dataclasses import dataclass
+from functools import lru_cache
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
@@ -111,6 +112,12 @@ def find_study(session: Session, study_id: str, lock: bool = False) -> StudyReco
     return record
 
 
+@lru_cache(256)
+def _parsed(document: str) -> Study:
+    """A study from its document; nobody changes what was parsed, so that who comes next has the same."""
+    return parse_study(json.loads(document))
+
+
 def create_study(session: Session, study: Study, files: Files, did: str) -> StudyRecord:
     """A new study with its first revision."""
     record = StudyRecord(id=new_id(), title=study.title[:255], revision=1)
@@ -123,9 +130,13 @@ def create_study(session: Session, study: Study, files: Files, did: str) -> Stud
 
 def read_study(session: Session, study_id: str) -> StudyState:
     """A study as it stands."""
-    record = find_study(session, study_id)
-    revision = session.get_one(Revision, (study_id, record.revision))
-    study = parse_study(json.loads(revision.document))
+    in_force = (Revision.study_id == StudyRecord.id) & (Revision.number == StudyRecord.revision)
+    asked = select(StudyRecord, Revision).join(Revision, in_force).where(StudyRecord.id == study_id)
+    found = session.execute(asked).one_or_none()
+    if found is None:
+        raise NoStudy(study_id)
+    record, revision = found.t
+    study = _parsed(revision.document)
     if revision.stamps is None:
         stamps = (Stamp(revision.who, revision.made.isoformat(timespec="seconds") + "Z"),) * len(study.ledger)
     else:

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from even_ballot.core.data.codebook import Code, Role, Scale, Variable
 from even_ballot.core.data.first_look import FirstLook
 from even_ballot.core.faults import fault, some
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 
 _NEAR, _LARGE, _NAME = 1 << 16, 200_000, 80
@@ -46,12 +46,12 @@ class Column:
         """The cells that a mask, an index array or a slice picks."""
         return Column(self.values[keep], self.state[keep], self.words)
 
-    @cached_property
+    @lazy
     def answered(self) -> Bools:
         """Which cells hold an answer."""
         return np.asarray(self.state == ANSWERED)
 
-    @cached_property
+    @lazy
     def distinct(self) -> Ints:
         """The codes among the answers, ascending."""
         values = self.values[self.answered]
@@ -62,7 +62,7 @@ class Column:
                 return np.flatnonzero(np.bincount(values - low)).astype(np.int64) + low
         return np.unique(values).astype(np.int64)
 
-    @cached_property
+    @lazy
     def distinct_values(self) -> NDArray[Any]:
         """The distinct values among the answers, ascending; of texts the places of their words."""
         values = self.values[self.answered]

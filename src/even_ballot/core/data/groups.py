@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.numerics.grouping import numbered
 
@@ -42,7 +42,7 @@ class _Occurring:
         np.minimum.at(first, at.ravel(), np.concatenate([self.first, other.first]))
         return _Occurring(values, first)
 
-    @cached_property
+    @lazy
     def order(self) -> Ints:
         """The values in the order they are counted in."""
         worded = self.values.dtype.kind == "U"

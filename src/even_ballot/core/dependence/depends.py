@@ -5,7 +5,7 @@ Every state is kept by what it is made of, so that an alternative costs what the
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial, reduce
+from functools import partial, reduce
 from typing import Any, TypeVar
 
 from even_ballot.core.dependence.comparing import (
@@ -17,6 +17,7 @@ from even_ballot.core.dependence.comparing import (
 )
 from even_ballot.core.dependence.decisions import Decision, decisions_of, document_of, with_entries_off
 from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
@@ -157,23 +158,23 @@ class Depending:
             if wanted is None or of.id in wanted
         ]
 
-    @cached_property
+    @lazy
     def published(self) -> dict[int, TableResult]:
         """The tables wanted, by their place."""
         return {at: self.base.table(at) for at in self._tables}
 
-    @cached_property
+    @lazy
     def analysed(self) -> dict[tuple[AnalysisPart, int], AnalysisResult]:
         """The analyses wanted, as far as they can be made."""
         made = {(part, at): or_none(partial(self.base.analysis, part, at)) for part, at in self._analyses}
         return {key: result for key, result in made.items() if result is not None}
 
-    @cached_property
+    @lazy
     def decisions(self) -> tuple[Decision, ...]:
         """Every decision in force."""
         return tuple(of for of in self._all if self.reading or not of.reading)
 
-    @cached_property
+    @lazy
     def _all(self) -> tuple[Decision, ...]:
         findings = self.base.findings if self.study.codebook.accepted else ()
         return decisions_of(self.study, findings, bool(self.base.designed.value.units.single.any()))

@@ -7,7 +7,7 @@ margins.
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.dependence.comparing import by_key
 from even_ballot.core.dependence.depends import Depending
 from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.units import Units
@@ -36,7 +37,7 @@ class Contributions:
     row: Ints
     units: Units
 
-    @cached_property
+    @lazy
     def by_unit(self) -> Floats:
         """Σ w z by first-stage unit: T_hi, (U,), in the order of strata."""
         if self.units.own:
@@ -48,14 +49,14 @@ class Contributions:
         """The stratum of each case, (n,)."""
         return np.asarray(self.units.stratum[self.row], np.int64)
 
-    @cached_property
+    @lazy
     def stratum_of_unit(self) -> Ints:
         """The stratum of each unit, (U,)."""
         if self.units.own:
             return np.sort(self._stratum, kind="stable")
         return np.asarray(self.units.stratum, np.int64)
 
-    @cached_property
+    @lazy
     def apart(self) -> Floats:
         """What each unit adds to the variance under the root: √((1 − f_h) n_h/(n_h − 1)) (T_hi − T̄_h), (U,).
         Its squares add up to the variance, where no stratum has one unit only."""
@@ -63,7 +64,7 @@ class Contributions:
         mean = np.bincount(h, weights=self.by_unit, minlength=len(units.psus)) / units.psus
         return np.asarray((self.by_unit - mean[h]) * np.sqrt(units.factor[h]))
 
-    @cached_property
+    @lazy
     def by_stratum(self) -> Floats:
         """Each stratum's part of the variance, (H,)."""
         return np.bincount(
@@ -174,7 +175,7 @@ class _Without(Pipeline):
         super().__init__(base.study, base.inputs, keep, states=True)  # type: ignore[arg-type]
         self._base, self._records = base, records
 
-    @cached_property
+    @lazy
     def cases(self) -> Node[Dataset]:
         """The cases after the ledger, without those."""
         before = self._base.cases

@@ -9,13 +9,13 @@ profiles that no case has are not thought of, which hides more and never less.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.disclosure.events import EventKey, Events
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import alike
 
@@ -129,7 +129,7 @@ class Atoms:
             return None
         return self.root(min(of.names)) if of.names else None
 
-    @cached_property
+    @lazy
     def of_weight(self) -> tuple[str, Floats] | None:
         """The component that knows the weight, and the weight of each of its profiles; None where they are
         all alike, or too many."""

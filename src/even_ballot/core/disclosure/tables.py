@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 from even_ballot.core.disclosure.atoms import Links
 from even_ballot.core.disclosure.dominance import dominated_numbers
@@ -22,6 +21,7 @@ from even_ballot.core.disclosure.kinds import weights_are_judged
 from even_ballot.core.disclosure.request import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.trend import Trend
+from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger.step import Step
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.tables.nets import banner_nets, net_rows
@@ -183,7 +183,7 @@ class _Table:
         self.result, self.request, self.pattern, self.where = result, request, pattern, where
         self.filter_id, _ = filter_of(shared, request, where)
 
-    @cached_property
+    @lazy
     def _states(self) -> dict[tuple[str, bool, CodeOrNet], CategoryState]:
         """States by variable, whether of the banner, and step."""
         found: dict[tuple[str, bool, CodeOrNet], CategoryState] = {}

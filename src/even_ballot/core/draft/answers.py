@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from even_ballot.core.data.dataset import ANSWERED, Column, RawTable
+from even_ballot.core.lazy import lazy
 from even_ballot.core.written.no_answer import means_no_answer
 
 _LOOKED_AT = 500
@@ -24,12 +24,12 @@ class Answers:
     none: dict[str, int]
     rows: int
 
-    @cached_property
+    @lazy
     def said(self) -> dict[str, int]:
         """The entries that are answers."""
         return {word: n for word, n in self.words.items() if word not in self.none}
 
-    @cached_property
+    @lazy
     def cells(self) -> int:
         """How many cells are not blank."""
         return sum(self.words.values())
@@ -39,12 +39,12 @@ class Answers:
         """How many cells are blank."""
         return self.rows - self.cells
 
-    @cached_property
+    @lazy
     def heading(self) -> str:
         """Name and the beginning of the question text, folded, for the words in them."""
         return f"{self.name.replace('_', ' ')} {self.label[:_LOOKED_AT]}".casefold()
 
-    @cached_property
+    @lazy
     def long(self) -> bool:
         """Whether some entries are too long for anything but a text."""
         return any(len(word) > _LOOKED_AT for word in self.words)

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.groups import Groups, grouped
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Merge
@@ -68,18 +68,18 @@ class Units:
         """PSUs less strata, or what the method says."""
         return int(self.psus.sum()) - len(self.psus) if self.df is None else self.df
 
-    @cached_property
+    @lazy
     def single(self) -> NDArray[np.bool_]:
         """Strata of one PSU that would have a variance: those not taken whole."""
         return np.asarray((self.psus == 1) & (self.fraction < 1))
 
-    @cached_property
+    @lazy
     def factor(self) -> Floats:
         """(1 − f_h) n_h/(n_h − 1) by stratum, 0 where n_h is 1."""
         n = self.psus
         return np.where(n > 1, (1 - self.fraction) * n / np.maximum(n - 1, 1), 0.0)
 
-    @cached_property
+    @lazy
     def whole_factor(self) -> Floats:
         """The same without 1 − f_h, which rounding knows nothing of."""
         n = self.psus
@@ -90,7 +90,7 @@ class Units:
         """Whether variances know that the weights meet margins."""
         return self.residuals is not None or isinstance(self.replicates, ByCase)
 
-    @cached_property
+    @lazy
     def inflation(self) -> float:
         """What `mean_of_strata` multiplies the other strata's sum by."""
         if self.single_psu != "mean_of_strata":

@@ -9,7 +9,7 @@ The command line goes straight through it; the server asks for what it needs, an
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -31,6 +31,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.disclosure.withholding import Withheld, withheld_of
 from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
 from even_ballot.core.models.protection import protected
@@ -174,7 +175,7 @@ class Pipeline:
 
         return self._keeper(key, made)
 
-    @cached_property
+    @lazy
     def start(self) -> Node[Dataset]:
         """The cases before the ledger."""
         study = self.study
@@ -183,7 +184,7 @@ class Pipeline:
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
         return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
 
-    @cached_property
+    @lazy
     def ledgered(self) -> Node[Ledgered]:
         """The cases after each step of the ledger, as far as it goes."""
         key, first = self.start.key, self.start.value
@@ -200,7 +201,7 @@ class Pipeline:
             effects.append(effect)
         return Node(key, Ledgered(first, tuple(states), tuple(effects), stopped))
 
-    @cached_property
+    @lazy
     def cases(self) -> Node[Dataset]:
         """The cases after the whole ledger; raises where a step cannot be taken."""
         ledgered = self.ledgered
@@ -208,7 +209,7 @@ class Pipeline:
             raise ledgered.value.fault
         return Node(ledgered.key, ledgered.value.last)
 
-    @cached_property
+    @lazy
     def findings(self) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
         ledgered, book, settings = self.ledgered, self.study.codebook, self.study.screening
@@ -216,7 +217,7 @@ class Pipeline:
         with self._telling(None) as tell:
             return self._keep(key, lambda: sweep(ledgered.value.last, book, settings, tell))
 
-    @cached_property
+    @lazy
     def weighed(self) -> Node[Weighed]:
         """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
         key, cases = self.cases.key, self._part(self.cases.value)
@@ -231,7 +232,7 @@ class Pipeline:
                 outcomes.append(error)
         return Node(key, Weighed(cases, tuple(outcomes)))
 
-    @cached_property
+    @lazy
     def weighted(self) -> Node[Weighted]:
         """The cases with their weights; raises what is wrong with any weighting."""
         weighed = self.weighed
@@ -240,7 +241,7 @@ class Pipeline:
             raise StudyError(item for error in wrong for item in error.faults)
         return Node(weighed.key, weighed.value.made)
 
-    @cached_property
+    @lazy
     def designed(self) -> Node[Sample]:
         """The weighted cases with their design."""
         study, weighed, name = self.study, self.weighed, weight_name(self.study)
@@ -261,7 +262,7 @@ class Pipeline:
 
         return Node(key, self._keep(key, lay))
 
-    @cached_property
+    @lazy
     def shared(self) -> Node[SharedCounts]:
         """The cases that all tables are made of, and what was counted of them."""
         ready, scope = self.designed, self.study.where
@@ -307,7 +308,7 @@ class Pipeline:
         withheld = {(a, b) for of, number, a, b in self.withheld.value.keys if (of, number) == (part, at)}
         return protected(found, below, withheld)
 
-    @cached_property
+    @lazy
     def withheld(self) -> Node[Withheld]:
         """Which analyses are not told when everything is released together."""
         study, shared, pattern = self.study, self.shared, self.pattern
@@ -336,7 +337,7 @@ class Pipeline:
         withheld = self.withheld.value
         return control_of(self.study.suppression, self.pattern.value, len(withheld.keys), withheld.unjudged)
 
-    @cached_property
+    @lazy
     def pattern(self) -> Node[HiddenPattern]:
         """What is hidden when all tables are released together."""
         study, shared = self.study, self.shared

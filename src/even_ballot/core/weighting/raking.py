@@ -5,7 +5,6 @@ Works on the distinct combinations of margin categories with their base weight s
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Variable
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.weighting.base_weights import base_weights
 from even_ballot.core.weighting.laying.combinations import Combinations
@@ -62,12 +62,12 @@ class Raked:
         """The distinct combinations of margin categories."""
         return self.frame.combos
 
-    @cached_property
+    @lazy
     def weights(self) -> Floats:
         """Final weights of all cases, part by part, (n,)."""
         return _together([of.weights for of in self.parts])
 
-    @cached_property
+    @lazy
     def base(self) -> Floats:
         """Their base weights, after an adjustment, (n,)."""
         return _together([of.base for of in self.parts])

@@ -6,9 +6,10 @@ What a format needs is loaded where it is made.
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 
 from even_ballot.core.faults import fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.release.plan import FORMATS, Format, PictureKind, ReleasePlan
 from even_ballot.core.study.results import Results
@@ -75,12 +76,12 @@ class ReleaseFiles:
     progress: Progress = quiet
     writer: Writer = _writing
 
-    @cached_property
+    @lazy
     def plan(self) -> ReleasePlan:
         """The plan of the release, or the usual one."""
         return self.study.release or ReleasePlan()
 
-    @cached_property
+    @lazy
     def document(self) -> Document:
         """The document that every text format shows."""
         from even_ballot.formats.documents.compose import compose

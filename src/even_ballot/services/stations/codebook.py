@@ -13,7 +13,7 @@ from even_ballot.core.ledger.scale_fit import Fit, fits
 from even_ballot.core.screening import Finding, Screening, batteries, found_as
 from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
-from even_ballot.core.study.nodes import Ledgered, key_of
+from even_ballot.core.study.nodes import Ledgered, key_of, said
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
@@ -123,7 +123,12 @@ def _makers(ledgered: Ledgered) -> dict[str, int]:
 
 def codebook(session: Session, pipelines: Pipelines, state: StudyState) -> CodebookView:
     """Variables and scales after as many steps as can be taken."""
-    ledgered = pipelines.ledgered(session, state)[1]
+    key, ledgered = pipelines.ledgered(session, state)
+    made = key_of("codebook view", key, str(len(ledgered.states)), said(state.study.codebook, {"scales"}))
+    return pipelines.once(made, lambda: _codebook_view(state, ledgered))
+
+
+def _codebook_view(state: StudyState, ledgered: Ledgered) -> CodebookView:
     data = ledgered.last
     makers = _makers(ledgered)
     scales = {**state.study.codebook.scales, **data.scales}

@@ -1,21 +1,41 @@
 """How far a study gets, station by station, and what stops it."""
 
+from dataclasses import dataclass
+
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import Fault, StudyError, counted
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
+from even_ballot.core.study.nodes import key_of
 from even_ballot.core.tables.checks import request_faults
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import Station, StudyCounts
 from even_ballot.store.files import find_file
-from even_ballot.store.studies import (
-    StudyState,
-)
+from even_ballot.store.studies import StudyState, dump_study
 
 
+@dataclass(frozen=True)
 class StudyProgress:
-    """How far a study gets, station by station, and what stops it."""
+    """How far a study gets, station by station, in numbers, and what stops it."""
+
+    stations: tuple[Station, ...]
+    tally: StudyCounts
+    faults: tuple[Fault, ...]
+
+
+def progress_of(session: Session, pipelines: Pipelines, state: StudyState) -> StudyProgress:
+    """How far a study gets; made once for a document and its files."""
+
+    def made() -> StudyProgress:
+        walk = _Walk(session, pipelines, state)
+        return StudyProgress(walk.stations, walk.tally, walk.faults)
+
+    return pipelines.once(key_of("progress", dump_study(state.study), state.files.dump()), made)
+
+
+class _Walk:
+    """From station to station."""
 
     def __init__(self, session: Session, pipelines: Pipelines, state: StudyState) -> None:
         self._session, self._pipelines, self._state = session, pipelines, state

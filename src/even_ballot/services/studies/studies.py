@@ -18,7 +18,7 @@ from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.states.writing import write
 from even_ballot.services.stations.intake import bring_in, preview, taken_lines
 from even_ballot.services.stations.views import StudyCard, StudyView
-from even_ballot.services.studies.progress import StudyProgress
+from even_ballot.services.studies.progress import progress_of
 from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.store.files import file_bytes, find_file
 from even_ballot.store.models import now
@@ -82,7 +82,7 @@ def view(session: Session, pipelines: Pipelines, study_id: str) -> StudyView:
     """A study as it stands."""
     state = read_study(session, study_id)
     undo, redo = neighbours(session, state.record)
-    progress = StudyProgress(session, pipelines, state)
+    progress = progress_of(session, pipelines, state)
     return StudyView(
         id=state.record.id,
         title=state.study.title,

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from functools import cached_property
 
 import numpy as np
 
@@ -16,6 +15,7 @@ from even_ballot.core.estimation.ratios import ratio
 from even_ballot.core.estimation.shares import share_variance, shares
 from even_ballot.core.estimation.spread import Spread, central_sums, spread
 from even_ballot.core.estimation.trend import Trend, of_alike, slopes
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.banner import BannerColumns
@@ -84,7 +84,7 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
             if make is not None:
                 yield from make(self.own_row, stat, first)
 
-    @cached_property
+    @lazy
     def own_row(self) -> "CodesRow":
         """Its codes taken as numbers."""
         return CodesRow(self)
@@ -108,7 +108,7 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
             for column in zip(*figures, strict=True)
         ]
 
-    @cached_property
+    @lazy
     def _col_pct(self) -> Estimates:
         return shares(self.block.part, self.block.base, self.units)
 
@@ -132,7 +132,7 @@ class CategoriesByBanner(StubByBanner, CategoryRows):
             variance = share_variance(r, base, variances(linear, self.units))
         return Estimates(r, linear, variance, part.n, base, np.full(r.shape, np.nan))
 
-    @cached_property
+    @lazy
     def known_cells(self) -> Sums:
         """The cells of the codes that the scale knows, (R, 1 + C)."""
         return self.block.part.at(self.known)
@@ -188,7 +188,7 @@ class CodesRow(OwnRow):
         self.codes, self.known, self.block = part.codes, part.known, part.block
         self.cells = part.known_cells
 
-    @cached_property
+    @lazy
     def weights(self) -> Floats:
         """Σ w of each code and column, (R, 1 + C)."""
         return np.asarray(self.cells.w.sum(0))
@@ -197,7 +197,7 @@ class CodesRow(OwnRow):
     def degrees(self) -> Ints | None:
         return self.block.df.column
 
-    @cached_property
+    @lazy
     def _spread(self) -> Spread:
         columns = len(self.paths)
         sums = central_sums(
@@ -208,7 +208,7 @@ class CodesRow(OwnRow):
         )
         return spread(sums, self.cells.n.sum(0))
 
-    @cached_property
+    @lazy
     def _means(self) -> Estimates:
         return coded_means(self.codes, self.cells, self._spread.sd, self.units)
 

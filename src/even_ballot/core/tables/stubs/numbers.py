@@ -3,7 +3,6 @@
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, replace
-from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -25,6 +24,7 @@ from even_ballot.core.estimation.spread import (
 from even_ballot.core.estimation.totals import totals
 from even_ballot.core.estimation.trend import slopes
 from even_ballot.core.faults import fault
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.sample import SamplePart
@@ -120,7 +120,7 @@ class NumberByBanner(StubByBanner):
 
         return list(self.sample.each(of, self.y, self.within(column)))
 
-    @cached_property
+    @lazy
     def tallied(self) -> Moments:
         """Moments of every combination of the banner's categories."""
         key = (
@@ -135,12 +135,12 @@ class NumberByBanner(StubByBanner):
             key, lambda: self.domain.tally_number(self.y, self.inside, self.over), lambda m: 9 * m.w.nbytes
         )
 
-    @cached_property
+    @lazy
     def moments(self) -> Moments:
         """Moments of every column."""
         return laid_moments(self.tallied, self.over)
 
-    @cached_property
+    @lazy
     def own_row(self) -> "NumbersRow":
         """Its figures."""
         return NumbersRow(self)
@@ -191,7 +191,7 @@ class NumbersRow(OwnRow):
     def degrees(self) -> Ints | None:
         return self.of.moments.df
 
-    @cached_property
+    @lazy
     def _spread(self) -> Spread:
         part, n = self.of, self.of.moments.counts
         combinations = part.over.columns + 1
@@ -208,7 +208,7 @@ class NumbersRow(OwnRow):
             columns[1:] = [sums.of(members).together for members in part.over.members]
         return spread(CentralSums.beside(columns), n)
 
-    @cached_property
+    @lazy
     def _means(self) -> Estimates:
         return means(self.of.moments, self._spread.sd, self.units)
 
@@ -221,7 +221,7 @@ class NumbersRow(OwnRow):
     def ratios(self) -> tuple[Estimates, Ints] | None:
         return self._ratios
 
-    @cached_property
+    @lazy
     def _ratios(self) -> tuple[Estimates, Ints] | None:
         return None if self.of.per is None else ratios_of(self.of, *self.of.per)
 

@@ -3,11 +3,11 @@
 import math
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
-from functools import cached_property
 
 from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.intervals import IntervalEnds
 from even_ballot.core.estimation.quantiles import Ranks
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.tables.results import Cell, Plain, StubKey
 from even_ballot.core.tables.statistics import statistic_of
@@ -35,11 +35,11 @@ class OwnRow(NumberRow):
     def unweighted(self) -> tuple[list[float], list[float]]:
         """Unweighted mean and standard deviation of every column; NaN where there is none."""
 
-    @cached_property
+    @lazy
     def _bases(self) -> list[int]:
         return [int(n) for n in self.means().base_n]
 
-    @cached_property
+    @lazy
     def _ranks(self) -> list[Ranks | None]:
         return self.ranks()
 
