@@ -10,6 +10,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault
+from even_ballot.core.lazy import remembered
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.store.files import new_id
@@ -62,6 +63,7 @@ class StudyState:
     stamps: tuple[Stamp, ...] = ()
 
 
+@remembered
 def dump_study(study: Study) -> str:
     """A study as JSON; what was left out stays out."""
     return study.model_dump_json(exclude_none=False, exclude_unset=True, by_alias=True)

@@ -10,6 +10,7 @@ from typing import Generic, Protocol, TypeVar
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.faults import StudyError
+from even_ballot.core.lazy import remembered
 from even_ballot.core.ledger import Effect
 from even_ballot.core.model import Model
 from even_ballot.core.progress import Progress
@@ -36,7 +37,12 @@ def said(part: Model, include: set[str] | None = None) -> str:
     >>> said(Design(), {"single_psu"})
     '{"single_psu":"stop"}'
     """
-    return part.model_dump_json(include=include)
+    return _said(part, None if include is None else frozenset(include))
+
+
+@remembered
+def _said(part: Model, include: frozenset[str] | None) -> str:
+    return part.model_dump_json(include=None if include is None else set(include))
 
 
 @dataclass(frozen=True)

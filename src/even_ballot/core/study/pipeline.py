@@ -31,7 +31,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.disclosure.withholding import Withheld, withheld_of
 from even_ballot.core.faults import StudyError, fault
-from even_ballot.core.lazy import lazy
+from even_ballot.core.lazy import lazy, remembered
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
 from even_ballot.core.models.protection import protected
@@ -83,6 +83,7 @@ def start(study: Study, raw: RawTable) -> Dataset:
     return interpret(raw, _in_use(study), _made_later(study), study.source.decimal or ".")
 
 
+@remembered
 def _in_use(study: Study) -> Codebook:
     """The codebook without scales that neither a variable nor a step names: what is only kept changes
     nothing."""
