@@ -51,7 +51,7 @@ def _tell_of_control(results: "Results") -> None:
         )
         typer.echo(
             f"Disclosure control: {counted(control.hidden, 'group')} suppressed, small ones and those that "
-            f"protect them; {counted(control.withheld, 'analysis', 'analyses')} not told.{judged}",
+            f"protect them; {counted(control.withheld, 'analysis', 'analyses')} suppressed.{judged}",
             err=True,
         )
 

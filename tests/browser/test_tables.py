@@ -111,7 +111,7 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
     browser.tick("independence (Rao–Scott)")
     browser.see("The ferry runs when I need it")
     browser.fill("Name of the net", "Outer isles")
-    browser.choose("What the net holds", "columns: isle")
+    browser.choose("Categories of the net", "columns: isle")
     browser.tick("Tolvey")
     browser.tick("Brim")
     browser.act("add-net")

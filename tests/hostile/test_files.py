@@ -133,7 +133,7 @@ def test_sources_stay_in_the_studys_folder_and_are_regular_files(tmp_path: Path)
     for path in ("pipe.csv", "/dev/zero", "."):
         result = run(path, "--allow-outside")
         assert result.exit_code == 2
-        assert "no regular file" in result.output or "cannot be read" in result.output
+        assert "not a regular file" in result.output or "cannot be read" in result.output
 
 
 def test_an_unforeseen_error_is_one_sentence_and_where_to_report(

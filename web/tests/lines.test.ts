@@ -35,7 +35,7 @@ describe("a scale from lines", () => {
   it("says what keeps it from being one", () => {
     expect(wrongWith([], [])).toMatch("at least one answer");
     expect(wrongWith(codesFrom("1 a\n1 b"), [])).toMatch("Code 1 appears twice");
-    expect(wrongWith(codesFrom("1 a"), codesFrom("9 a"))).toMatch("“a” stands twice");
+    expect(wrongWith(codesFrom("1 a"), codesFrom("9 a"))).toMatch("“a” occurs twice");
     expect(wrongWith(codesFrom("1 a\n2 b"), codesFrom("9 c"))).toBeUndefined();
   });
 });

@@ -95,7 +95,7 @@ describe("what a table asks for", () => {
     await user.click(await screen.findByRole("button", { name: "Remove the net At all" }));
     await waitFor(() => expect(server.changed?.tables[0].nets).toEqual([]));
     await user.type(screen.getByLabelText("Name of the net"), "Seldom");
-    await user.selectOptions(screen.getByLabelText("What the net holds"), "bottom 2");
+    await user.selectOptions(screen.getByLabelText("Categories of the net"), "bottom 2");
     await user.click(screen.getByRole("button", { name: "Add this net" }));
     await waitFor(() => expect(server.changed.tables[0].nets).toEqual([{ label: "Seldom", bottom: 2 }]));
   });

@@ -77,7 +77,7 @@ _POOL_FULL = Fault(
     "All connections to the database are in use; nothing was changed.", "", "Try again in a moment."
 )
 _HALF = Fault(
-    "A text in this holds half a character, which cannot be stored or shown.", "", "Type that text again."
+    "A text in this contains half a character, which cannot be stored or shown.", "", "Type that text again."
 )
 _NO_MEMORY = Fault("This needs more memory than is free; nothing was changed.", "", "Ask for less at once.")
 

@@ -20,7 +20,7 @@ from even_ballot.core.faults import Fault, StudyError, fault, some
     [
         ({"codes": []}, "at least 1"),
         ({"codes": [{"code": 1, "label": "a"}, {"code": 1, "label": "b"}]}, "code 1 is used twice"),
-        ({"codes": [{"code": 1, "label": "a"}, {"code": 2, "label": "a"}]}, "label 'a' stands twice"),
+        ({"codes": [{"code": 1, "label": "a"}, {"code": 2, "label": "a"}]}, "label 'a' occurs twice"),
         (
             {"codes": [{"code": 9, "label": "a"}], "missing": [{"code": 9, "label": "none"}]},
             "code 9 is used twice",
@@ -104,7 +104,7 @@ def test_picking_cases_leaves_the_original_alone() -> None:
     [
         ("Age", "Did you mean age? Names are case-sensitive."),
         ("agee", "Did you mean age?"),
-        ("zzz", "There are: age, sex."),
+        ("zzz", "Variables: age, sex."),
     ],
 )
 def test_a_name_that_is_not_there_brings_what_may_have_been_meant(name: str, mend: str) -> None:

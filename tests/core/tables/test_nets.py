@@ -203,7 +203,7 @@ def test_tables_that_share_passes_are_those_counted_alone() -> None:
 
 
 @pytest.mark.parametrize(("net", "where", "says"), [
-    ({"label": "x", "banner": "b", "codes": [1, 2]}, "tables[0].nets[0].banner", "b is no banner variable"),
+    ({"label": "x", "banner": "b", "codes": [1, 2]}, "tables[0].nets[0].banner", "b is not a banner variable"),
     ({"label": "x", "banner": "a", "codes": [1, 9]}, "tables[0].nets[0].codes", "a has no category 9"),
 ])  # fmt: skip
 def test_a_net_of_columns_that_are_not_there_is_refused(net: dict[str, Any], where: str, says: str) -> None:

@@ -63,7 +63,7 @@ def test_a_table_of_more_figures_than_can_be_shown_is_refused_with_its_size() ->
 
 
 def test_a_table_too_large_for_one_column_is_refused_with_its_size() -> None:
-    with pytest.raises(StudyError, match=r"One column of q is 25,000,000 sums"):
+    with pytest.raises(StudyError, match=r"One column of q needs 25,000,000 sums"):
         wide(5000, 2, 5000, 10_000, show=["col_pct"])
 
 

@@ -81,12 +81,12 @@ def test_a_cell_where_nobody_answered_is_named() -> None:
         weighted(data, nonresponse={"responded": "ok == 1", "cells": ["c"]})
     everybody = weighted(data, nonresponse={"responded": "ok == 1"})
     assert everybody.weights.tolist() == pytest.approx([4, 0, 0, 0])
-    assert [c.label for c in everybody.cells] == ["everybody"]
+    assert [c.label for c in everybody.cells] == ["all cases"]
 
 
 def test_cells_are_coded_and_complete() -> None:
     data = dataset({"c": ["1", ""], "x": ["1.5", "2"], "ok": ["1", "1"]}, c=scale(1, 2))
-    with pytest.raises(StudyError, match="1 case has no value on c"):
+    with pytest.raises(StudyError, match="1 case has no value of c"):
         weighted(data, nonresponse={"responded": "ok == 1", "cells": ["c"]})
     with pytest.raises(StudyError, match="x is a number; cells are made of coded variables"):
         weighted(data, nonresponse={"responded": "ok == 1", "cells": ["x"]})

@@ -106,7 +106,7 @@ def test_groups_are_calibrated_alone_and_the_report_tells_target_before_and_afte
 @pytest.mark.parametrize(
     ("margins", "more", "said"),
     [
-        ([{**MEAN, "targets": [{"at": {}, "value": 999.0}]}], {}, "all its values lie from 1 to 96"),
+        ([{**MEAN, "targets": [{"at": {}, "value": 999.0}]}], {}, "all its values are between 1 and 96"),
         ([{**MEANS, "targets": MEANS["targets"][:1]}], {}, "which has no target"),
         ([{**MEANS, "targets": [*MEANS["targets"], {"at": {"b": 7}, "value": 0.0}]}], {}, None),
         ([{**MEAN, "total_of": "y"}], {}, "no value on y"),

@@ -146,7 +146,7 @@ def test_a_table_without_columns_or_with_too_many_for_a_sheet_is_said() -> None:
     first = book.worksheets[1]
     assert first.max_column == 16_384
     notes = [row[0] for row in first.iter_rows(min_row=10, max_col=1, values_only=True) if row[0]]
-    assert any("columns more stand in All estimates" in str(note) for note in notes)
+    assert any("more columns are in All estimates" in str(note) for note in notes)
 
 
 @pytest.mark.parametrize(

@@ -34,7 +34,7 @@ def test_a_folder_that_holds_files_is_refused_and_replaced_whole_when_asked(tmp_
     out = tmp_path / "out"
     write_folder({"a.csv": [b"1"], "gone.csv": [b"1"]}, out, ABOUT)
     before = held(out)
-    with pytest.raises(StudyError, match="holds files"):
+    with pytest.raises(StudyError, match="contains files"):
         write_folder({"a.csv": [b"2"]}, out, ABOUT)
     assert held(out) == before
     write_folder({"a.csv": [b"2"]}, out, ABOUT, replace=True)

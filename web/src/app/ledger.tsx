@@ -24,7 +24,7 @@ function effect(entry: Schema["LedgerEntry"]) {
   if (lost.length) {
     const cells = lost.reduce((sum, [, words]) => sum + Object.values(words).reduce((a, b) => a + b, 0), 0);
     parts.push(
-      `${plural(cells, "entry", "entries")} unrecognised (${Object.keys(lost[0]?.[1] ?? {})
+      `${plural(cells, "answer")} unrecognised (${Object.keys(lost[0]?.[1] ?? {})
         .slice(0, 3)
         .join(", ")})`,
     );

@@ -47,7 +47,7 @@ class Scale(Model):
             raise ValueError(f"code {codes[0]} is used twice in the scale; give each answer its own code")
         if labels := _twice(item.label for item in every):
             raise ValueError(
-                f"label {labels[0]!r} stands twice in the scale; give each code a label of its own"
+                f"label {labels[0]!r} occurs twice in the scale; give each code a label of its own"
             )
         if words := _twice(word for item in every for word in (item.label, *item.also)):
             raise ValueError(f"the wording {words[0]!r} is assigned to two codes; keep one")

@@ -118,7 +118,7 @@ def new_name(data: Dataset, name: str) -> str:
         raise fault(f"There is a variable {name!r} already.", "", "Choose another name for the new one.")
     if not name.isidentifier():
         raise fault(
-            f"{name!r} cannot stand in a formula.",
+            f"{name!r} cannot be used in a formula.",
             "",
             "Names are letters, digits and _, and begin with a letter.",
         )

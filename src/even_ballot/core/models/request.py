@@ -71,11 +71,11 @@ class ModelRequest(Analysis):
             strange = [name for name in names if name not in used]
             if strange:
                 raise ValueError(
-                    f"{key} names {strange[0]!r}, which no term holds; add a term with it, or leave it out"
+                    f"{key} names {strange[0]!r}, which is in no term; add a term with it, or leave it out"
                 )
         twice = [term for term in self.terms if sum(sorted(term) == sorted(of) for of in self.terms) > 1]
         if twice:
-            raise ValueError(f"the term {' × '.join(twice[0])} stands twice; keep one")
+            raise ValueError(f"the term {' × '.join(twice[0])} occurs twice; keep one")
         if self.outcome and self.outcome in used:
             raise ValueError(f"{self.outcome!r} is the outcome and cannot be in a term; leave it out of one")
         if self.event and self.kind == "linear":

@@ -16,8 +16,8 @@ from even_ballot.core.models.results import (
 _LEVEL, _FEW_DF = 0.05, 20
 """How two variables go together, from which correlation on."""
 _SKEWED = (
-    "Intervals of Pearson's r are a little too narrow where a variable is skewed: in simulations they held "
-    "the truth 92 to 94 times of 100 in place of 95; Spearman's hold what they promise."
+    "Intervals of Pearson's r are a little too narrow where a variable is skewed: in simulations they "
+    "covered the true value 92 to 94 times in 100 instead of 95; Spearman's intervals reach their level."
 )
 Titles = Mapping[str, str]
 
@@ -140,7 +140,7 @@ def analysis_in_words(result: AnalysisResult) -> tuple[str, ...]:
     >>> from even_ballot.core.models.results import PairResult
     >>> pairs = (PairResult("age", "trips", 40, 0.42, 0.1, 0.2, 0.6, 4.2, 0.001),)
     >>> analysis_in_words(CorrelationsResult("c", "C", "spearman", pairs))
-    ('age and trips go clearly together: r = 0.42 (0.20 to 0.60), of 40 cases.',)
+    ('The correlation is between age and trips: r = 0.42 (0.20 to 0.60), n = 40.',)
     """
     if isinstance(result, ModelResult):
         return tuple(_of_model(result))

@@ -33,7 +33,7 @@ def unpacked(content: bytes, name: str) -> dict[str, bytes]:
         items = [item for item in archive.infolist() if not item.is_dir()]
         if len(items) > MOST:
             raise fault(
-                f"The ZIP holds {len(items):,} files; at most {MOST:,} are read.",
+                f"The ZIP contains {len(items):,} files; at most {MOST:,} are read.",
                 name,
                 "Choose the ZIP of one study.",
             )

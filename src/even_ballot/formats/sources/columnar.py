@@ -71,13 +71,13 @@ def _line(text: str, number: int, path: str) -> dict[str, Any]:
         raise fault(
             f"This line is not JSON: {str(error)[:200]}.",
             f"{path}, line {number}",
-            "Each line holds one object.",
+            "Each line must be one object.",
         ) from None
     if not isinstance(record, dict):
         raise fault(
             "This line is not a JSON object.",
             f"{path}, line {number}",
-            "Each line holds one object, a key for each column.",
+            "Each line must be one object, a key for each column.",
         )
     return record
 

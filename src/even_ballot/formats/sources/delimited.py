@@ -94,7 +94,7 @@ def _ragged(text: str, delimiter: str, width: int, path: str) -> StudyError:
         Fault(
             what,
             f"{path}, line {lines}" if wrong else path,
-            "Close open quotes, quote entries that hold the delimiter, or name the right delimiter.",
+            "Close open quotes, quote values that contain the delimiter, or name the right delimiter.",
         )
     )
 

@@ -148,5 +148,5 @@ def _failed(units: Units) -> Fault | None:
     return Fault(
         f"{n:,} of {every:,} replicates cannot be raked to the margins, so there are no standard errors.",
         "design.variance",
-        "Combine categories that stand in few first-stage units, or use linearisation.",
+        "Combine categories that occur in few first-stage units, or use linearisation.",
     )

@@ -184,7 +184,7 @@ def _fitting(grid: Grid) -> tuple[Grid, list[str]]:
     if grid.columns <= most:
         return grid, []
     said = (
-        f"A sheet has {_MOST_COLUMNS:,} columns: {grid.columns - most:,} columns more stand in All estimates."
+        f"A sheet has {_MOST_COLUMNS:,} columns: {grid.columns - most:,} more columns are in All estimates."
     )
     return grid.cut(most), [said]
 

@@ -75,14 +75,14 @@ def checked_folder(out: Path, replace: bool) -> None:
             return
         if not replace:
             raise fault(
-                f"{out} holds files ({held[0]}{' and more' if len(held) > 1 else ''}).",
+                f"{out} contains files ({held[0]}{' and more' if len(held) > 1 else ''}).",
                 "--out",
                 "Choose an empty folder, or say --replace, and it is replaced whole.",
             )
         strange = sorted(set(held) - _ours(out))
         if strange:
             raise fault(
-                f"{out} holds {strange[0]}, which no run wrote there; it would be lost.",
+                f"{out} contains {strange[0]}, which no run wrote; it would be lost.",
                 "--out",
                 "Move it away, or choose another folder.",
             )

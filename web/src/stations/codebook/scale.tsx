@@ -310,7 +310,7 @@ export function ScaleForm({
       />
       <p className="my-2 text-sm">
         {plural(laid.length, "question")}, {plural(scale.codes.length, "answer")}
-        {left > 0 && `; ${plural(left, "entry stays a finding", "entries stay findings")}`}
+        {left > 0 && `; ${plural(left, "answer stays a finding", "answers stay findings")}`}
         {laid.length < targets.length && fits.length > 0 && `; ${count(targets.length - laid.length)} left as they are`}
       </p>
       <TakeStep

@@ -58,7 +58,7 @@ export function Earlier({ made, others }: { made: MadeRelease | undefined; other
           className="!w-64"
           value={until ?? ""}
           options={[
-            ["", "the study as it stands"],
+            ["", "the study as it is now"],
             ...others
               .filter((other) => other.number !== made.number)
               .map((other) => [String(other.number), `release ${other.number}, ${day(other.made)}`] as const),

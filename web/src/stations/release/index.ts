@@ -17,8 +17,8 @@ export const release = {
   help: {
     title: "Release",
     paragraphs: [
-      "The release is shown as the document it will be: write titles, headings, notes and paragraphs where they stand; drag the contents into order (or Alt and the arrows), leave parts out and take others in. Nothing of it changes a figure.",
-      "“Style and files” says in which formats it is made, what goes with it, and how errors, intervals and decimals are printed. A .docx of your organisation can supply the styles of the text document.",
+      "The release is shown as the document it will be: write titles, headings, notes and paragraphs in place; drag the contents into order (or Alt and the arrows), leave parts out and add others. Nothing of it changes a figure.",
+      "“Style and files” says in which formats it is made, what comes with it, and how errors, intervals and decimals are printed. A .docx of your organisation can supply the styles of the text document.",
       "Before it is made, the list on the left names what to look at; each line links to its place; none blocks the release. A release that was made stays as it was, with the SHA-256 of every file; any two can be compared, and what changed can be written into the next.",
       "The same study and plan give the same bytes, here and at the command line.",
     ],

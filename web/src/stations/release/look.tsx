@@ -79,7 +79,7 @@ export function Look({ planning }: { planning: Planning }) {
           />
         ))}
       </div>
-      <Sub>What goes with it</Sub>
+      <Sub>Included files</Sub>
       <div className="grid grid-cols-2 gap-x-6">
         {WITH.map(([what, label]) => (
           <Tick

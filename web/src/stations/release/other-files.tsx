@@ -111,7 +111,7 @@ export function OtherFiles() {
     );
   return (
     <div className="max-w-3xl">
-      <Heading over="Of the study as it stands">Single files</Heading>
+      <Heading over="Of the study as it is now">Single files</Heading>
       <ul>
         {FILES.filter(([, , name]) => name !== "replicates.json" || study.document.design?.save_replicates).map(
           (item) => (

@@ -45,7 +45,7 @@ export function ReleaseStation() {
         </Empty>
       );
     }
-    if (next.error) return <Empty title="The release cannot be laid out">{next.error.message}</Empty>;
+    if (next.error) return <Empty title="The release cannot be shown">{next.error.message}</Empty>;
     if (!next.data) {
       return (
         <p role="status" className="text-soft">

@@ -33,7 +33,7 @@ export const screening = {
     paragraphs: [
       "What does not fit: codes that are not in the codebook, values that are neither code nor number, staff tests, speeding, duplicate records, straight-lining, unanswered questions. Each finding leads to its cells.",
       "Resolve a finding by recoding all its cells at once, by setting its cases aside, or by accepting it with a reason; it comes back when it changes. Checks of whole records need to know which columns hold status, identifier and times: say so under About, in the Codebook.",
-      "All cells shows every case as it stands after the ledger: sort by a heading, narrow by a condition, walk with the arrow keys, Page Up and Down, Home and End (with Ctrl to the very first and last). Enter changes the cell in hand: that one alone, or all cells with the same value.",
+      "All cells shows every case as it is after the ledger: sort by a heading, narrow by a condition, walk with the arrow keys, Page Up and Down, Home and End (with Ctrl to the very first and last). Enter changes the cell in hand: that one alone, or all cells with the same value.",
       "Cases are set aside, never deleted: the flow of cases lists them by reason, and each can be restored. Item non-response is shown by question, by case and by pattern.",
     ],
     words: [

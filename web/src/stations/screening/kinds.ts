@@ -4,7 +4,7 @@ type Finding = Schema["Finding"];
 
 /** Checks in the words of the trade: the heading of their findings, and what one of them says. */
 export const KINDS: Record<string, { heading: string; says: string }> = {
-  rule: { heading: "Rules broken", says: "a rule that must hold does not" },
+  rule: { heading: "Rules broken", says: "a rule is not met" },
   not_in_codebook: { heading: "Codes not in the codebook", says: "the scale does not know this code" },
   not_placed: { heading: "Unrecognised answers", says: "fits neither a code nor a number" },
   out_of_range: { heading: "Out of range", says: "beyond what the codebook says it can be" },

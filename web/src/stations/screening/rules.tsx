@@ -22,7 +22,7 @@ export function Rules() {
   const save = (to: typeof rules) => change.mutateAsync({ codebook: { ...book, rules: to } });
   return (
     <section aria-label="Rules" className="max-w-2xl">
-      <Heading over="What must hold for every case">Rules</Heading>
+      <Heading over="Conditions every case must meet">Rules</Heading>
       <ul>
         {rules.map((rule) => (
           <li key={rule.name} className="flex items-baseline gap-3 border-hair border-b py-1.5">

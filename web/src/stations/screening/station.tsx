@@ -31,7 +31,7 @@ function Item({ group, current }: { group: Group; current: boolean }) {
           <span className="figures shrink-0 text-soft text-sm">{count(group.cases)}</span>
         </span>
         <span className="block truncate text-soft text-sm">
-          {group.accepted ? "✓ let stand: " : ""}
+          {group.accepted ? "✓ accepted: " : ""}
           {group.accepted ?? said}
         </span>
       </Link>

@@ -31,7 +31,7 @@ export const tables = {
       "The plan is on the left: find, group, put in order (Alt and the arrows), make many at once, or read it from a file. The open table is recalculated at every change. T on a question in the Codebook opens its table by the default banner.",
       "Stub variables go down, banner variables across; type a part of a name or of a question. Shift and Enter sets one within the one before. The first column is all cases in the filter; a filter is a domain: nobody is removed, so standard errors stay right.",
       "Choose a heading to sort by it, a figure to see what is behind it: its uncertainty, the other columns, the cases. P turns the table into a chart and back; saved, a chart brings its title and the table's notes with it. E and I show standard errors and intervals.",
-      "Models, scale reliability and correlations stand below the tables of the plan; the plus beside a heading begins one. Choose the event of a model on the bar of answers; press a category to make it the reference. Average predictions say what would be expected if everyone were in one category. Models are compared in a table of their own.",
+      "Models, scale reliability and correlations are listed below the tables of the plan; the plus beside a heading begins one. Choose the event of a model on the bar of answers; press a category to make it the reference. Average predictions say what would be expected if everyone were in one category. Models are compared in a table of their own.",
       "Behind a figure: add its column to a contrast or subtract it, and see where its design effect comes from and how large another sample would have to be. Contrasts have their own error and test, whether columns share cases or not.",
       "What a figure depends on has a page of its own, opened from behind it: everything is recalculated leaving out one decision at a time, and shown by how far it moves the figure. Tick decisions that could have been taken otherwise, and the figure is calculated for every combination of them. “Influential cases” lists cases and first-stage units by what they contribute to its standard error, each with the exact figure without it. The release’s appendix can show it.",
       "“Sensitivity of the figures” does the same for the whole plan: decisions by the largest change they make anywhere, tables and analyses by how much they hang on one. Alternatives of your own, such as another cut-off, are added there. None of this changes the study; switching an entry off from there does, and can be undone.",
@@ -40,7 +40,7 @@ export const tables = {
     words: [
       ["Base", "the cases that answered, unweighted."],
       ["Design effect", "the variance over that of a simple random sample of the same size."],
-      ["Intraclass correlation", "how much alike cases of one first-stage unit are: 0 not at all, 1 wholly."],
+      ["Intraclass correlation", "how much alike cases of one first-stage unit are: 0 not at all, 1 completely."],
       [
         "Effective base",
         "the base over the design effect: how many cases of a simple random sample would say as much.",
@@ -52,7 +52,7 @@ export const tables = {
       ["Cronbach's α", "how well items that are meant to measure one thing agree, up to 1."],
       ["Suppressed", "figures of few cases, and others from which those could be calculated."],
       ["% of cases, % of responses", "of those who answered the question; of all the answers they ticked."],
-      ["Clearest of", "the sentences name the clearest difference, and hold it against all those it was picked from."],
+      ["Clearest of", "the sentences name the clearest difference, and test it against all those it was picked from."],
       ["Logit, Wald, Wilson, beta", "ways to make an interval for a share; logit keeps it between 0 and 100."],
     ],
   },

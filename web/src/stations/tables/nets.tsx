@@ -86,7 +86,7 @@ export function Nets({
             onKeyDown={(e) => e.key === "Enter" && add()}
           />
           <Choice
-            aria-label="What the net holds"
+            aria-label="Categories of the net"
             className="!w-64"
             value={options.some(([o]) => o === of) ? of : (options[0]?.[0] ?? of)}
             onChange={(e) => {

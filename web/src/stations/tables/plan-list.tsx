@@ -95,7 +95,7 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
         </ActionButton>
         <ActionButton
           id="all-tables"
-          label="What holds for all tables"
+          label="Settings for all tables"
           icon={SlidersHorizontal}
           look="quiet"
           pressed={current === ALL_TABLES}

@@ -49,7 +49,7 @@ export function TablesStation() {
       <Empty title={other ? "There is no such analysis" : item ? "There is no such table" : "No table yet"}>
         {tabled
           ? "A new table begins with a question; choose its stub and banner next. Or make several at once."
-          : "Tables need coded questions or numbers. Lay an answer scale on a question first, in the Codebook."}
+          : "Tables need coded questions or numbers. Apply an answer scale to a question first, in the Codebook."}
       </Empty>
     );
   };

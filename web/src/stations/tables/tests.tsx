@@ -4,7 +4,7 @@ import { decimals } from "../../parts/figures";
 type Test = Schema["TableResult"]["tests"][number];
 
 const NAMES = {
-  independence: "Do the answers go with it? Rao and Scott, second order",
+  independence: "Independence: Rao and Scott, second order",
   wald: "The same by the adjusted Wald test",
   trend: "Trend over its order: slope per code",
 } as const;

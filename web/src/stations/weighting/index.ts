@@ -43,7 +43,7 @@ export const weighting = {
       ],
       [
         "Account for raking",
-        "what the margins fix is no longer counted as uncertain; estimates that go with them get smaller standard errors.",
+        "what the margins fix is no longer counted as uncertain; estimates related to them get smaller standard errors.",
       ],
       [
         "Stratum, cluster",

@@ -129,7 +129,7 @@ class Parsed:
             raise self._fault("This is not a valid formula", min(at, len(self.source))) from None
         except (RecursionError, MemoryError, ValueError):
             raise fault(
-                "The formula is nested too deeply, or holds characters no formula has.", self.where
+                "The formula is nested too deeply, or contains characters no formula has.", self.where
             ) from None
         return tree
 

@@ -151,7 +151,7 @@ def _unknown(margin: Margin, cases: int, where: str) -> StudyError:
     return fault(
         f"{counted(cases, 'case has', 'cases have')} no value on {margin.title}.",
         where,
-        "Fill it in, set these cases aside, or hold their share as it is.",
+        "Fill it in, set these cases aside, or keep their share as it is.",
         kind="unknown_on_margin",
         write='"unknown": "hold"',
     )

@@ -27,7 +27,7 @@ export function wrongWith(codes: readonly Code[], missing: readonly Code[]): str
   const code = twice(all.map((c) => c.code));
   if (code != null) return `Code ${code} appears twice.`;
   const label = twice(all.map((c) => c.label));
-  if (label != null) return `“${label}” stands twice.`;
+  if (label != null) return `“${label}” occurs twice.`;
   return undefined;
 }
 

@@ -75,7 +75,7 @@ export function CellsPage() {
         over={
           search.aside
             ? "As they were before the entry that set them aside"
-            : "As they stand after the ledger; every change is an entry of it"
+            : "As they are after the ledger; every change is an entry of it"
         }
       >
         {search.aside ? `Cases set aside by entry ${search.aside}` : "All cells"}
