@@ -285,10 +285,8 @@ def test_what_splits_the_outcome_is_named_and_so_is_an_outcome_without_choice() 
     x = [float(k) for k in range(12)]
     data = small(x=x, e=[int(v > 5) for v in x], g=["1", "2"] * 6, z=[0] * 12, u=[0, 1, 1, 0] * 3)
     split = only(data, {"outcome": "e", "terms": [["g"], ["x"]]})
-    assert (
-        "x" in split.message and "predicts the event perfectly" in split.message and split.coefficients == ()
-    )
-    assert "g" not in split.message.split(" split")[0]
+    assert split.message.startswith("Separation: x predicts the event perfectly")
+    assert split.coefficients == ()
     assert "the same for all 12 cases" in only(data, {"outcome": "z", "terms": [["x"]]}).message
     fine = only(data, {"outcome": "u", "terms": [["x"]]})
     assert fine.message is None and fine.events == 6
