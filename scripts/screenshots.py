@@ -80,6 +80,7 @@ def pictures(browser: Browser, study: str) -> None:  # noqa: PLR0915
     browser.see("Effect of the upper limit")
     browser.fill("Upper limit", "2.5", enter=True)
     browser.see("0 to 2.5 times the mean")
+    browser.until(lambda: "Recalculating" not in browser.text(), "the figures of the new limit")
     time.sleep(0.6)
     browser.driver.save_screenshot(str(OUT / "limits.png"))
     browser.follow("Compare weights")
