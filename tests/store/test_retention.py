@@ -1,5 +1,8 @@
 """What was deleted goes for good when its days are over, never at once, and takes nothing of others with it."""
 
+import gc
+import threading
+import weakref
 from datetime import datetime, timedelta
 
 import pytest
@@ -7,17 +10,18 @@ from builders import study
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.source import read_source
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.upkeep import tidy
+from even_ballot.services.upkeep import keep_tidy, tidy
 from even_ballot.store.files import keep_file
 from even_ballot.store.models import SourceFile, now
-from even_ballot.store.retention import Retention, purge_due, retention, set_retention
-from even_ballot.store.studies import Files, all_studies, create_study
+from even_ballot.store.retention import Retention, purge, purge_due, retention, set_retention
+from even_ballot.store.studies import Files, all_studies, create_study, read_study
 
 DAY = timedelta(days=1)
 CONTENT = b"a,b\n1,2\n"
@@ -62,6 +66,34 @@ def test_days_count_from_the_deletion_but_from_the_setting_for_what_was_deleted_
         assert session.query(SourceFile).count() == 1
         set_retention(session, None)
         assert retention(session).days is None
+
+
+def test_what_was_purged_is_in_no_memory(engine: Engine) -> None:
+    (gone,) = made(engine, DAY)
+    with Session(engine) as session, session.begin():
+        study_of_it = weakref.ref(read_study(session, gone).study)
+        assert study_of_it() is read_study(session, gone).study
+        purge(session, gone)
+    gc.collect()
+    assert study_of_it() is None
+
+
+def test_upkeep_goes_on_after_a_database_that_was_away(
+    engine: Engine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    calls, again = list[int](), threading.Event()
+
+    def tidied(*_: object) -> None:
+        calls.append(1)
+        if len(calls) == 2:
+            raise OperationalError("select", {}, Exception("gone"))
+        if len(calls) > 3:
+            again.set()
+
+    monkeypatch.setattr("even_ballot.services.upkeep.tidy", tidied)
+    ended = keep_tidy(engine, Pipelines(), each=0.01)
+    assert again.wait(10)
+    ended.set()
 
 
 def test_upkeep_removes_what_is_due(engine: Engine, monkeypatch: pytest.MonkeyPatch) -> None:

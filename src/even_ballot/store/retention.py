@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import fault
 from even_ballot.store.models import JobRecord, Revision, Setting, SourceFile, StudyRecord, now
-from even_ballot.store.studies import Files, find_study
+from even_ballot.store.studies import Files, find_study, forget_parsed
 
 _NAME = "retention"
 LONGEST = 3650
@@ -68,6 +68,7 @@ def purge(session: Session, study_id: str) -> None:
         (mine if owner == study_id else others).update(_read_by(text))
     session.delete(record)
     session.flush()
+    forget_parsed()
     if gone := mine - others:
         session.execute(delete(SourceFile).where(SourceFile.id.in_(gone)))
         session.execute(delete(JobRecord).where(JobRecord.result.in_(gone)))

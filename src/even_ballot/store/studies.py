@@ -16,6 +16,9 @@ from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.store.files import new_id
 from even_ballot.store.models import Revision, SourceFile, StudyRecord, now
 
+_LARGE = 1 << 20
+"""Characters of a document that is parsed anew each time."""
+
 
 class StaleState(Exception):
     """Somebody else changed the study since it was read. `did` says what they did."""
@@ -114,10 +117,20 @@ def find_study(session: Session, study_id: str, lock: bool = False) -> StudyReco
     return record
 
 
-@lru_cache(256)
-def _parsed(document: str) -> Study:
-    """A study from its document; nobody changes what was parsed, so that who comes next has the same."""
+@lru_cache(32)
+def _kept(document: str) -> Study:
     return parse_study(json.loads(document))
+
+
+def _parsed(document: str) -> Study:
+    """A study from its document. Nobody changes what was parsed, so that who comes next has the same; large
+    ones are not kept."""
+    return _kept(document) if len(document) <= _LARGE else parse_study(json.loads(document))
+
+
+def forget_parsed() -> None:
+    """Lets go of every document that was kept in memory."""
+    _kept.cache_clear()
 
 
 def create_study(session: Session, study: Study, files: Files, did: str) -> StudyRecord:

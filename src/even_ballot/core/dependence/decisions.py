@@ -11,8 +11,8 @@ from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.sampling.design import Jackknifed, Linearised, SinglePsu
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.alternatives import Alternative, put
-from even_ballot.core.study.pipeline import weight_name
 from even_ballot.core.study.study_file import Study, parse_study
+from even_ballot.core.study.uses import weight_name
 
 DecisionKind = Literal[
     "ledger", "margin", "limits", "nonresponse", "weight", "calibrated", "variance", "single_psu", "weak",

@@ -16,7 +16,6 @@ import numpy as np
 
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
-from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.disclosure.claims import Analyses
@@ -31,7 +30,7 @@ from even_ballot.core.disclosure.tables import (
 )
 from even_ballot.core.disclosure.withholding import Withheld, withheld_of
 from even_ballot.core.faults import StudyError, fault
-from even_ballot.core.lazy import lazy, remembered
+from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
 from even_ballot.core.models.protection import protected
@@ -53,6 +52,7 @@ from even_ballot.core.study.nodes import (
 )
 from even_ballot.core.study.results import FaultyTable, Results, Weighted
 from even_ballot.core.study.study_file import Study
+from even_ballot.core.study.uses import book_in_use, made_later, margins_of, weight_name
 from even_ballot.core.tables.display import Display
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
@@ -80,23 +80,7 @@ def start(study: Study, raw: RawTable) -> Dataset:
     >>> start(study, ferry_answers()).n
     8
     """
-    return interpret(raw, _in_use(study), _made_later(study), study.source.decimal or ".")
-
-
-@remembered
-def _in_use(study: Study) -> Codebook:
-    """The codebook without scales that neither a variable nor a step names: what is only kept changes
-    nothing."""
-    book = study.codebook
-    named = {variable.scale for variable in book.variables}
-    named |= {getattr(step, "scale", None) for step in study.ledger}
-    return book.model_copy(update={"scales": {n: s for n, s in book.scales.items() if n in named}})
-
-
-def _made_later(study: Study) -> list[str]:
-    """Names of the variables that steps and weightings make."""
-    made = [name for step in study.ledger for name in step.makes()]
-    return made + [weighting.save_as for weighting in study.weightings]
+    return interpret(raw, book_in_use(study), made_later(study), study.source.decimal or ".")
 
 
 def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked, WeightingReport]:
@@ -111,33 +95,6 @@ def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked,
     result = rake(cases, weighting, where)
     weighted = with_weight(cases, result, where)
     return weighted, result, report(weighted, result, weighting)
-
-
-def weight_name(study: Study) -> str | None:
-    """The weight that tables use: the design's; where it says nothing, the last weighting's, or none.
-
-    >>> from even_ballot.core.study.study_file import parse_study
-    >>> step = {"do": "drop_cases", "where": "age < 20"}
-    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
-    >>> weight_name(study) is None
-    True
-    """
-    if "weight" in study.design.model_fields_set:
-        return study.design.weight
-    return study.weightings[-1].save_as if study.weightings else None
-
-
-def margins_of(study: Study) -> tuple[tuple[str, ...], ...]:
-    """The variables of every margin that a report is made on, its groups included.
-
-    >>> from even_ballot.core.study.study_file import parse_study
-    >>> step = {"do": "drop_cases", "where": "age < 20"}
-    >>> study = parse_study({"source": {"path": "answers.csv"}, "ledger": [step]})
-    >>> margins_of(study)
-    ()
-    """
-    named = (tuple(dict.fromkeys((*w.within, *m.by))) for w in study.weightings for m in w.margins)
-    return tuple(name for name in dict.fromkeys(named) if name)
 
 
 def _once(key: str, make: Callable[[], T]) -> T:
@@ -180,8 +137,8 @@ class Pipeline:
     def start(self) -> Node[Dataset]:
         """The cases before the ledger."""
         study = self.study
-        book = said(_in_use(study), {"scales", "variables"})
-        decimal, made = study.source.decimal or ".", sorted(_made_later(study))
+        book = said(book_in_use(study), {"scales", "variables"})
+        decimal, made = study.source.decimal or ".", sorted(made_later(study))
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
         return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
 

@@ -95,7 +95,7 @@ export function Numbers({
     ["smallest", number.low],
     ["lower quartile", number.quarter],
     ["median", number.median],
-    ["three quarters below", number.three_quarters],
+    ["upper quartile", number.three_quarters],
     ["largest", number.high],
     ["mean", number.mean],
   ];

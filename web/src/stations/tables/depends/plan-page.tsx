@@ -16,7 +16,7 @@ const COLUMNS = [
   ["Without", "words"],
   ["As a bar", "drawn", "w-40"],
   ["Largest", "number"],
-  ["Tests turned", "number"],
+  ["Tests changed", "number"],
 ] as const;
 
 const most = (line: DependenceLine) => Math.max(0, ...Object.values(line.largest));
@@ -47,13 +47,13 @@ export function Decisions({ lines }: { lines: readonly DependenceLine[] }) {
   return (
     <table className="w-full text-sm">
       <caption className="pb-1 text-left text-soft text-xs">
-        The largest change of any figure, in its own standard errors
+        The largest change of any figure, in its own standard errors; longer bars of other weights are cut off
       </caption>
       <Columns of={COLUMNS} />
       <tbody>
         {sorted.map((line) => (
           <tr key={line.id} className="border-hair border-b">
-            <th scope="row" className="py-1 text-left font-normal">
+            <th scope="row" className="py-1 pr-4 text-left font-normal">
               {line.says}
               {line.instead && <span className="block text-soft text-xs">instead: {line.instead}</span>}
               <Also line={line} />
