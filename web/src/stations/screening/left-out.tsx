@@ -18,7 +18,7 @@ function HowMany({ found }: { found: NonResponse }) {
     <table className="w-full max-w-2xl text-sm">
       <thead>
         <tr className="border-rule border-y text-left font-serif">
-          <th className="w-28 py-0.5 font-semibold">Left out</th>
+          <th className="w-28 py-0.5 font-semibold">Unanswered</th>
           <th className="font-semibold" colSpan={2}>
             Cases
           </th>
@@ -131,7 +131,7 @@ export function LeftOut() {
   ];
   return (
     <section aria-label="Item non-response">
-      <Heading over="Item non-response, unweighted">Item non-response</Heading>
+      <Heading over="Unweighted, of the cases in use">Item non-response</Heading>
       <div className="flex max-w-3xl items-end gap-3">
         <div className="w-60">
           <Field label="From question">
