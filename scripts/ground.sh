@@ -61,6 +61,9 @@ python_packages() {
   made .venv "$(lock_hash "$lock")"
 }
 
+# Where Python may not keep what it compiles by itself, every process would compile our code anew.
+compiled_ahead() { .venv/bin/python -m compileall -q src; }
+
 # The interface: packages by npm ci, then the build.
 interface() {
   local locked built
@@ -84,7 +87,9 @@ interface() {
 to_run() {
   local lock=${1:-requirements.lock}
   debian mariadbd=mariadb-server
-  if python_ready "$lock"; then return; fi
-  debian py:ensurepip=python3-venv
-  python_packages "$lock"
+  python_ready "$lock" || {
+    debian py:ensurepip=python3-venv
+    python_packages "$lock"
+  }
+  compiled_ahead
 }

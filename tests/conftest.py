@@ -10,7 +10,6 @@ import structlog
 from calls import Api
 from fastapi.testclient import TestClient
 from hypothesis import settings
-from served import app_on
 from sqlalchemy import Engine, text
 
 from even_ballot.services.workers.helper_processes import DEPENDING
@@ -93,7 +92,7 @@ def engine(mariadb: MariaServer) -> Iterator[Engine]:
 @pytest.fixture
 def api(engine: Engine) -> Iterator[Api]:
     with TestClient(
-        app_on(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False
+        make_app(engine), base_url="http://127.0.0.1:8410", raise_server_exceptions=False
     ) as client:
         yield Api(client)
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from pages import Browser, chromium
 from selenium.webdriver import Chrome
-from served import app_on, served
+from served import served
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 from starlette.types import ASGIApp, Receive, Scope, Send
@@ -31,7 +31,7 @@ class Far:
 @pytest.fixture
 def address(engine: Engine, web: Path, pytestconfig: pytest.Config) -> Iterator[str]:
     """A server on loopback with the demo study in it."""
-    app = app_on(engine, web)
+    app = make_app(engine, web)
     with Session(engine) as session, session.begin():
         load_demo(session, app.state.pipelines)
     far = pytestconfig.getoption("--far")

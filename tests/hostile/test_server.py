@@ -2,7 +2,6 @@
 another holds, and nothing that was acknowledged is lost. `--kills 100` kills as often."""
 
 import contextlib
-import json
 import os
 import random
 import signal
@@ -22,6 +21,7 @@ import pytest
 import requests
 from fastapi.testclient import TestClient
 from pymysql.err import DataError, OperationalError
+from running import Running
 from served import served
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError, TimeoutError
@@ -197,39 +197,6 @@ def test_a_deleted_study_is_not_changed(address: str) -> None:
     )
     assert answer.status_code == 422
     assert "deleted" in answer.json()["faults"][0]["what"]
-
-
-class Running:
-    """A server of its own, as ./start starts it."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        (folder / "web" / "assets").mkdir(parents=True, exist_ok=True)
-        (folder / "web" / "index.html").write_text("<!doctype html>")
-        self.process = self._start()
-
-    def _start(self) -> subprocess.Popen[bytes]:
-        (self.folder / "var" / "running.json").unlink(missing_ok=True)
-        command = [sys.executable, "-m", "even_ballot.api.serve", "--folder", str(self.folder / "var"), "--port", "0",
-                   "--web", str(self.folder / "web")]  # fmt: skip
-        return subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-
-    def address(self) -> str:
-        until = time.monotonic() + 60
-        while time.monotonic() < until:
-            with contextlib.suppress(OSError, ValueError):
-                return (
-                    str(json.loads((self.folder / "var" / "running.json").read_text())["address"]) + "/api/v1"
-                )
-            time.sleep(0.05)
-        raise AssertionError("the server did not start")
-
-    def again(self) -> None:
-        self.process = self._start()
-
-    def end(self) -> int:
-        self.process.send_signal(signal.SIGTERM)
-        return self.process.wait(40)
 
 
 def lives(pid: int) -> bool:

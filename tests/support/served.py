@@ -5,15 +5,9 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
-from functools import lru_cache
-from pathlib import Path
 
 import uvicorn
-from fastapi import FastAPI
-from sqlalchemy import Engine
 from starlette.types import ASGIApp
-
-from even_ballot.api.app import attach, make_app
 
 
 @contextlib.contextmanager
@@ -33,18 +27,3 @@ def served(app: ASGIApp) -> Iterator[str]:
     yield f"http://127.0.0.1:{port}"
     server.should_exit = True
     thread.join(20)
-
-
-@lru_cache
-def _app(web: Path | None) -> FastAPI:
-    return make_app(None, web)
-
-
-def app_on(engine: Engine, web: Path | None = None) -> FastAPI:
-    """The application on a database. Its routes are built once a process; it keeps nothing else from one test
-    to the next."""
-    app = _app(web)
-    attach(app, engine)
-    # What it holds back requests with belongs to the loop of one server.
-    app.middleware_stack = None
-    return app

@@ -5,7 +5,7 @@ import json
 from collections.abc import AsyncIterator
 from pathlib import Path
 
-from fastapi import APIRouter, FastAPI
+from fastapi import FastAPI
 from fastapi.responses import FileResponse, JSONResponse, Response
 from sqlalchemy import Engine
 from starlette.staticfiles import StaticFiles
@@ -44,35 +44,28 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         lifespan=_lifespan,
         generate_unique_id_function=lambda route: route.name,
     )
-    attach(app, engine, database)
+    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
+    app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)
-    api = APIRouter(prefix="/api/v1")
 
-    @api.get("/health", tags=["health"])
+    @app.get("/api/v1/health", tags=["health"])
     def health() -> dict[str, str]:
         """Says that the server is up, which version, and how its database stands."""
         standing = DatabaseState("up") if database is None else database.state
         return {"version": __version__, "database": standing.state, "says": standing.says}
 
-    @api.get("/vocabulary", tags=["vocabulary"])
+    @app.get("/api/v1/vocabulary", tags=["vocabulary"])
     def vocabulary_of_choices() -> Vocabulary:
         """What can be chosen: figures, functions of formulas, parts of entries."""
         return vocabulary()
 
     for station in (studies, intake, jobs, preparation, weighting, tables, dependence, pictures, releases):
-        api.include_router(station.router)
-    app.include_router(api)
+        app.router.routes.extend(station.router.routes)
     if web is not None:
         _serve(app, web)
     app.add_middleware(Admission)
     app.add_middleware(Guard)
     return app
-
-
-def attach(app: FastAPI, engine: Engine | None, database: MariaServer | None = None) -> None:
-    """Puts an application on a database, with nothing kept in memory of any other."""
-    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
-    app.state.jobs = None if engine is None else Jobs(engine)
 
 
 @contextlib.asynccontextmanager

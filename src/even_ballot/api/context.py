@@ -5,7 +5,8 @@ import unicodedata
 from collections.abc import Iterator
 from typing import Annotated, Any
 
-from fastapi import Depends, Request
+from fastapi import APIRouter, Depends, Request
+from fastapi.routing import APIRoute
 from sqlalchemy.orm import Session
 
 from even_ballot.api.faults import Faults, Stale
@@ -23,6 +24,19 @@ REFUSALS: dict[int | str, dict[str, Any]] = {
     429: {"model": Faults, "description": "Too many requests wait"},
     503: {"model": Faults, "description": "The database does not answer"},
 }
+
+
+def station(prefix: str, tag: str) -> APIRouter:
+    """A router at an address below the API's, its operations named by their functions. Its routes are the
+    application's as they are: to include it would build each a second time, which half of a start went to.
+    """
+    return APIRouter(
+        prefix=f"/api/v1{prefix}", tags=[tag], responses=REFUSALS, generate_unique_id_function=_name
+    )
+
+
+def _name(route: APIRoute) -> str:
+    return route.name
 
 
 def _transaction(request: Request) -> Iterator[Session]:

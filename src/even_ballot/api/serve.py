@@ -145,6 +145,15 @@ def _port(wanted: int) -> int:
     return wanted
 
 
+def _warm() -> None:
+    """What the first requests would otherwise wait for, once the server answers: processes and compiled code
+    take longer to load than the server does, and would have it wait for a processor."""
+    READERS.warm()
+    HELPERS.warm()
+    prepare()
+    DEPENDING.warm()
+
+
 class _Server(uvicorn.Server):
     """Says the address once it listens."""
 
@@ -164,6 +173,7 @@ class _Server(uvicorn.Server):
         if self.started:
             self._running.write_text(json.dumps({"pid": os.getpid(), "address": self._address}))
             say(f"\nEven Ballot is at {self._address}\nCtrl-C stops it.")
+            threading.Thread(target=_warm, daemon=True).start()
 
 
 def _as_ctrl_c(number: int, frame: object) -> None:
@@ -210,7 +220,6 @@ def serve(folder: Path, port: int, web: Path) -> int:
         database = MariaServer(folder / "mariadb")
         first = not (database.data / "mysql").exists()
         say("Creating the database …" if first else "Starting the database …")
-        threading.Thread(target=prepare, daemon=True).start()
         try:
             if not _started(database):
                 return 1
@@ -219,9 +228,6 @@ def serve(folder: Path, port: int, web: Path) -> int:
             migrate(engine)
             fail_lost_jobs(engine)
             database.watch()
-            READERS.warm()
-            HELPERS.warm()
-            DEPENDING.warm()
             app = make_app(engine, web, database)
             keep_tidy(engine, app.state.pipelines)
             with Session(engine) as session, session.begin():

@@ -2,12 +2,12 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import StreamingResponse
 from pydantic import TypeAdapter, ValidationError
 from starlette.types import Receive, Scope, Send
 
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, station
 from even_ballot.api.faults import Faults
 from even_ballot.core.faults import fault
 from even_ballot.services.dependence.asked import (
@@ -20,7 +20,7 @@ from even_ballot.services.dependence.asked import (
     Waiting,
 )
 
-router = APIRouter(prefix="/studies/{study_id}", tags=["dependence"], responses=REFUSALS)
+router = station("/studies/{study_id}", "dependence")
 _FIGURE: TypeAdapter[FigureKey] = TypeAdapter(FigureKey)
 Figure = Annotated[str, Query(max_length=4000, description="A figure: its stub, banner and stat, as JSON.")]
 

@@ -1,10 +1,10 @@
 """Intake: files brought in and shown before they are imported."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import taken_body
-from even_ballot.api.context import REFUSALS, Pool, Transaction, Workbench
+from even_ballot.api.context import Pool, Transaction, Workbench, station
 from even_ballot.api.routes.studies import Made
 from even_ballot.core.draft.line import DraftLine, LineKind
 from even_ballot.core.study.study_file import Source
@@ -15,7 +15,7 @@ from even_ballot.services.stations.views import FilePreview, LineView, StudyView
 from even_ballot.services.studies import studies
 from even_ballot.services.workers.jobs import JobView
 
-router = APIRouter(tags=["intake"], responses=REFUSALS)
+router = station("", "intake")
 
 
 @router.post("/files")

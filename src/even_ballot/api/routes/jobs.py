@@ -5,13 +5,13 @@ import json
 from collections.abc import AsyncIterator
 from dataclasses import asdict
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from fastapi.responses import StreamingResponse
 
-from even_ballot.api.context import REFUSALS, Pool, Transaction
+from even_ballot.api.context import Pool, Transaction, station
 from even_ballot.services.workers.jobs import JobView
 
-router = APIRouter(prefix="/jobs", tags=["jobs"], responses=REFUSALS)
+router = station("/jobs", "jobs")
 _LOOK = 0.1
 
 

@@ -2,13 +2,13 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel, Field
 
-from even_ballot.api.context import REFUSALS
+from even_ballot.api.context import station
 from even_ballot.services.stations.pictures import PictureFormat, picture_file
 
-router = APIRouter(prefix="/pictures", tags=["pictures"], responses=REFUSALS)
+router = station("/pictures", "pictures")
 
 
 class Picture(BaseModel):

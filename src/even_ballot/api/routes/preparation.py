@@ -2,11 +2,11 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from pydantic import BaseModel, Field
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
+from even_ballot.api.context import CurrentStudy, Transaction, Workbench, attachment, station
 from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.ordering.orders import Ordered, in_order
 from even_ballot.core.ledger.scale_fit import Fit
@@ -31,7 +31,7 @@ from even_ballot.services.stations.views import (
 )
 from even_ballot.services.workers.ongoing_work import Doing
 
-router = APIRouter(prefix="/studies/{study_id}", tags=["preparation"], responses=REFUSALS)
+router = station("/studies/{study_id}", "preparation")
 
 
 class Condition(BaseModel):

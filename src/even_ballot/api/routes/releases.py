@@ -1,14 +1,14 @@
 """Releases: as they would be made, made, kept and compared."""
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Pool, Transaction, Workbench, attachment
+from even_ballot.api.context import CurrentStudy, Pool, Transaction, Workbench, attachment, station
 from even_ballot.services.releases import made
 from even_ballot.services.releases.views import Compared, Releases, ReleaseView
 from even_ballot.services.workers.jobs import JobView
 
-router = APIRouter(prefix="/studies/{study_id}/releases", tags=["releases"], responses=REFUSALS)
+router = station("/studies/{study_id}/releases", "releases")
 _TYPES = {
     "csv": "text/csv; charset=utf-8",
     "docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",

@@ -2,18 +2,18 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
+from even_ballot.api.context import CurrentStudy, Transaction, Workbench, attachment, station
 from even_ballot.core.draft.line import DraftLine
 from even_ballot.services.demo import demo_zip
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies import changes, studies
 from even_ballot.store.studies import read_study
 
-router = APIRouter(prefix="/studies", tags=["studies"], responses=REFUSALS)
+router = station("/studies", "studies")
 
 
 class Begin(BaseModel):

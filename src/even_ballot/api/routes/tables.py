@@ -2,11 +2,11 @@
 
 from typing import Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from fastapi.responses import StreamingResponse
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench, attachment
+from even_ballot.api.context import CurrentStudy, Transaction, Workbench, attachment, station
 from even_ballot.core.faults import fault
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
@@ -21,7 +21,7 @@ from even_ballot.services.stations.views import (
     WithheldView,
 )
 
-router = APIRouter(prefix="/studies/{study_id}", tags=["tables"], responses=REFUSALS)
+router = station("/studies/{study_id}", "tables")
 
 _TYPES = {
     "tables.xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",

@@ -2,18 +2,18 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from pydantic import BaseModel
 
 from even_ballot.api.admission import body_of
-from even_ballot.api.context import REFUSALS, CurrentStudy, Transaction, Workbench
+from even_ballot.api.context import CurrentStudy, Transaction, Workbench, station
 from even_ballot.core.weighting.comparison import Comparison
 from even_ballot.core.weighting.limit_price import LimitPrice
 from even_ballot.core.weighting.pasted_targets import PastedTargets
 from even_ballot.services.stations import weighting
 from even_ballot.services.stations.views import DesignView, HeavyCase, TargetLines, WeightingsView
 
-router = APIRouter(prefix="/studies/{study_id}", tags=["weighting"], responses=REFUSALS)
+router = station("/studies/{study_id}", "weighting")
 
 
 class Pasted(BaseModel):
