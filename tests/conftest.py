@@ -12,6 +12,7 @@ from fastapi.testclient import TestClient
 from hypothesis import settings
 from sqlalchemy import Engine, text
 
+from even_ballot.api.app import make_app
 from even_ballot.services.workers.helper_processes import DEPENDING
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.models import Base

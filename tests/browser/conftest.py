@@ -13,6 +13,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 from starlette.types import ASGIApp, Receive, Scope, Send
 
+from even_ballot.api.app import make_app
 from even_ballot.services.demo import load_demo
 
 
