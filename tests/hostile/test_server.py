@@ -27,9 +27,9 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError, TimeoutError
 
 from even_ballot.api.app import make_app
-from even_ballot.api.context import _transaction
+from even_ballot.store import room
 from even_ballot.store.database import OutcomeUnknown, connect, migrate
-from even_ballot.store.server import MariaServer
+from even_ballot.store.server import DatabaseDown, MariaServer
 
 READERS, ROUNDS = 100, 3
 
@@ -110,7 +110,7 @@ def test_memory_stays_flat_over_many_requests(address: str, demo: str) -> None:
 
 
 class Broken:
-    """A session of a database that fails as it is told."""
+    """A database that fails as it is told."""
 
     def __init__(self, error: Exception) -> None:
         self.error = error
@@ -135,9 +135,9 @@ class Broken:
     ],
 )  # fmt: skip
 def test_what_the_database_says_is_told_as_what_it_is(error: Exception, status: int, says: str) -> None:
-    app = make_app(None)
     told = DBAPIError("select", {}, error) if isinstance(error, OperationalError | DataError) else error
-    app.dependency_overrides[_transaction] = lambda: Broken(told)
+    app = make_app(None)
+    app.state.engine = Broken(told)
     with TestClient(app, base_url="http://127.0.0.1:8410", raise_server_exceptions=False) as client:
         answer = client.get("/api/v1/studies")
     assert answer.status_code == status
@@ -173,6 +173,65 @@ def test_a_database_that_dies_comes_back_and_the_state_is_said(tmp_path: Path) -
         assert seen == {200, 503}
     database.stop()
     engine.dispose()
+
+
+def test_on_a_full_disk_everything_is_read_nothing_is_lost_and_it_goes_on_by_itself(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    database = MariaServer(tmp_path / "mariadb")
+    database.start()
+    engine = connect(database.url)
+    migrate(engine)
+    database.watch()
+    with served(make_app(engine, database=database)) as url:
+        address = f"{url}/api/v1"
+        study = requests.post(f"{address}/studies/demo", timeout=60).json()["id"]
+        edition = requests.get(f"{address}/studies/{study}", timeout=60).json()["edition"]
+        change = {"edition": edition, "parts": {"title": "Boats"}}
+        monkeypatch.setattr(room, "ROOM", 1 << 62)
+        refused = [
+            requests.patch(f"{address}/studies/{study}", json=change, timeout=60),
+            requests.post(f"{address}/files?name=a.csv", data=b"a\n1\n", timeout=60),
+            requests.post(f"{address}/studies/{study}/releases?edition={edition}", json={}, timeout=60),
+        ]
+        assert [one.status_code for one in refused] == [507] * 3, [one.text for one in refused]
+        assert {one.json()["faults"][0]["mend"] for one in refused} == {"Make room there."}
+        for page in ("", "/codebook", "/tables/need", "/releases/next"):
+            assert requests.get(f"{address}/studies/{study}{page}", timeout=60).status_code == 200
+        assert database.pid is not None
+        os.kill(database.pid, signal.SIGKILL)
+        until = time.monotonic() + 30
+        while database.state.why != "the disk is full" and time.monotonic() < until:
+            time.sleep(0.05)
+        said = requests.get(f"{address}/studies", timeout=60)
+        assert said.status_code == 503
+        assert "(the disk is full)" in said.json()["faults"][0]["what"]
+        monkeypatch.undo()
+        until = time.monotonic() + 30
+        while requests.get(f"{address}/studies", timeout=60).status_code != 200 and time.monotonic() < until:
+            time.sleep(0.05)
+        assert (
+            requests.patch(f"{address}/studies/{study}", json=change, timeout=60).json()["title"] == "Boats"
+        )
+    database.stop()
+    engine.dispose()
+
+
+def test_one_that_waits_for_room_is_ended_at_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    database = MariaServer(tmp_path / "mariadb")
+    database.start()
+    database.watch()
+    monkeypatch.setattr(room, "ROOM", 1 << 62)
+    assert database.pid is not None
+    os.kill(database.pid, signal.SIGKILL)
+    until = time.monotonic() + 30
+    while database.state.why != "the disk is full" and time.monotonic() < until:
+        time.sleep(0.05)
+    began = time.monotonic()
+    database.stop()
+    assert time.monotonic() - began < 20
+    with pytest.raises(DatabaseDown, match="the disk is full"):
+        database.start()
 
 
 def test_a_change_sent_again_because_its_answer_was_lost_is_the_same_change(address: str) -> None:

@@ -14,7 +14,8 @@ from starlette.exceptions import HTTPException
 
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Stopped
-from even_ballot.store.database import OutcomeUnknown, code_of, is_lost, refusal_of
+from even_ballot.store.database import FULL, OutcomeUnknown, code_of, is_lost, refusal_of
+from even_ballot.store.room import NoRoom
 from even_ballot.store.studies import NoStudy, StaleState
 
 _log = structlog.get_logger("even_ballot")
@@ -53,6 +54,7 @@ def install(app: FastAPI) -> None:
         MemoryError: lambda _, __: _again(_NO_MEMORY),
         OutcomeUnknown: lambda app, _: _unknown(app),
         DBAPIError: lambda app, error: _database(app, error),
+        NoRoom: lambda _, __: _answer(507, FULL),
     }
 
     def handle(kind: type[Exception], answer: Callable[[FastAPI, Any], JSONResponse]) -> None:
@@ -137,5 +139,6 @@ def _tried_again(app: FastAPI) -> str:
 
 
 def _is_starting(app: FastAPI) -> bool:
+    """Whether a database that does not answer is started again by us, noticed already or not."""
     database = app.state.database
-    return database is not None and database.state.state == "starting"
+    return database is not None and database.state.state != "down"

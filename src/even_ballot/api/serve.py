@@ -14,7 +14,6 @@ import signal
 import socket
 import sys
 import threading
-import time
 from collections.abc import Callable, Iterator
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
@@ -193,7 +192,7 @@ def _started(database: MariaServer) -> bool:
             if error.lasting:
                 return False
             say(f"Trying again in {delay:.0f} s. Ctrl-C stops.")
-        time.sleep(delay)
+        database.wait_to_try(delay)
         delay = min(2 * delay, _LONGEST_WAIT)
 
 

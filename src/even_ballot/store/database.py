@@ -3,20 +3,22 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Connection, Delete, Engine, UpdateBase, create_engine, event, text
 from sqlalchemy.engine import URL
 from sqlalchemy.exc import DBAPIError, InterfaceError, ProgrammingError
 from sqlalchemy.orm import ORMExecuteState, Session
 
 from even_ballot.core.faults import Fault
+from even_ballot.store.room import NoRoom, has_room
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def connect(url: URL | str, connections: int = 8) -> Engine:
     """An engine with a pool of so many connections; those that the server has dropped are replaced before
-    they are used. Where all are taken for a while, sqlalchemy.exc.TimeoutError."""
-    return create_engine(
+    they are used. Where all are taken for a while, sqlalchemy.exc.TimeoutError. What adds to tables or
+    changes them raises NoRoom where the disk that the server's socket is on is full."""
+    engine = create_engine(
         url,
         pool_pre_ping=True,
         pool_recycle=1800,
@@ -27,6 +29,19 @@ def connect(url: URL | str, connections: int = 8) -> Engine:
         # A socket of our own: reading the machine's certificates takes longer than connecting.
         connect_args={"ssl_disabled": True},
     )
+    socket = engine.url.query.get("unix_socket")
+    if isinstance(socket, str):
+        _look_for_room(engine, Path(socket).parent)
+    return engine
+
+
+def _look_for_room(engine: Engine, folder: Path) -> None:
+    """Has the engine look before it writes; removing is always allowed, since it may be what makes room."""
+
+    @event.listens_for(engine, "before_execute")
+    def look(connection: Connection, clause: object, *_: object) -> None:
+        if isinstance(clause, UpdateBase) and not isinstance(clause, Delete) and not has_room(folder):
+            raise NoRoom
 
 
 class OutcomeUnknown(Exception):
@@ -56,14 +71,12 @@ class Refusal:
 
 
 # MariaDB's numbers: lock wait and deadlock; disk or table full; packet too large; value that does not fit.
+FULL = Fault("The disk that the database is on is full; nothing of this was saved.", "", "Make room there.")
 _REFUSED = {
     (1205, 1213): Refusal(
         503, Fault("Somebody else was saving the same; nothing of this was saved.", "", "Save it again.")
     ),
-    (3, 1021, 1026, 1030, 1114): Refusal(
-        507,
-        Fault("The disk that the database is on is full; nothing of this was saved.", "", "Make room there."),
-    ),
+    (3, 1021, 1026, 1030, 1114): Refusal(507, FULL),
     (1153, 2020): Refusal(
         413,
         Fault(

@@ -12,12 +12,15 @@ import subprocess
 import tempfile
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
 import pymysql
 from sqlalchemy.engine import URL
+
+from even_ballot.store.room import has_room
 
 DATABASE = "even_ballot"
 # What the application does with its tables, and their migrations; nothing outside its database, no files.
@@ -89,7 +92,7 @@ class MariaServer:
         self._password_file = self.folder / "password"
         self._process: subprocess.Popen[bytes] | None = None
         self._lock = threading.RLock()
-        self._watched = False
+        self._watched = self._stopped = False
         self._apart: tempfile.TemporaryDirectory[str] | None = None
         self.port, self._said_from = 0, 0
         self.state = DatabaseState("down", "It has not been started.")
@@ -135,6 +138,7 @@ class MariaServer:
         self._end_stray()
         _private(self._password_file, secrets.token_urlsafe(32) + "\n")
         self.port = free_port()
+        self._stopped = False
         with self._lock:
             self._run(wait)
 
@@ -158,6 +162,8 @@ class MariaServer:
         raise last
 
     def _run_once(self, wait: float) -> None:
+        if not has_room(self.folder):
+            raise _down("the disk is full")
         self._said_from = self.log.stat().st_size if self.log.exists() else 0
         command = [program("mariadbd"), *self._options(), f"--port={self.port}"]
         with os.fdopen(os.open(self.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as log:
@@ -195,11 +201,12 @@ class MariaServer:
                     self.state = DatabaseState("starting", str(error), getattr(error, "why", ""))
                 # What failed to start is looked at again as if it had ended.
                 self._process = process
-            self._wait_to_try(min(2.0 ** (tries - 1), _LONGEST_WAIT))
+            self.wait_to_try(min(2.0 ** (tries - 1), _LONGEST_WAIT))
 
-    def _wait_to_try(self, seconds: float) -> None:
-        until = time.monotonic() + seconds
-        while self._watched and time.monotonic() < until:
+    def wait_to_try(self, seconds: float) -> None:
+        """Waits before it is tried again; not longer than the disk is full, where it is."""
+        until, full = time.monotonic() + seconds, not has_room(self.folder)
+        while not self._stopped and time.monotonic() < until and not (full and has_room(self.folder)):
             time.sleep(_LOOK)
 
     def _end_stray(self, wait: float = 30) -> None:
@@ -293,7 +300,7 @@ class MariaServer:
         assert self._process is not None
         until = time.monotonic() + seconds
         while time.monotonic() < until:
-            if self._process.poll() is not None:
+            if self._process.poll() is not None or self._stopped or not has_room(self.folder):
                 break
             try:
                 pymysql.connect(
@@ -303,11 +310,10 @@ class MariaServer:
             except pymysql.err.OperationalError:
                 time.sleep(0.05)
         last = self._last_words(40)
-        self._end()
-        why = reason_in("\n".join(last))
-        raise DatabaseDown(
-            f"MariaDB did not start{f': {why}' if why else ''}. Its log ends: " + " / ".join(last[-3:]), why
-        )
+        # Where it waits for room it hears nothing.
+        full = not has_room(self.folder)
+        self._end(1 if full or self._stopped else 30)
+        raise _down("the disk is full" if full else reason_in("\n".join(last)), last[-3:])
 
     def _last_words(self, lines: int) -> list[str]:
         """What the server that was started last wrote at its end."""
@@ -317,7 +323,7 @@ class MariaServer:
 
     def stop(self) -> None:
         """Stops the server and waits for it."""
-        self._watched = False
+        self._watched, self._stopped = False, True
         with self._lock:
             self._end()
             self.state = DatabaseState("down", "It was stopped.")
@@ -325,11 +331,11 @@ class MariaServer:
                 self._apart.cleanup()
                 self._apart = None
 
-    def _end(self) -> None:
+    def _end(self, patience: float = 30) -> None:
         if self._process is not None and self._process.poll() is None:
             self._process.send_signal(signal.SIGTERM)
             try:
-                self._process.wait(30)
+                self._process.wait(patience)
             except subprocess.TimeoutExpired:
                 self._process.kill()
                 self._process.wait()
@@ -341,6 +347,12 @@ class MariaServer:
             self._process.kill()
             self._process.wait()
             self._process = None
+
+
+def _down(why: str, last: Sequence[str] = ()) -> DatabaseDown:
+    """Why it did not start; last: what it wrote last."""
+    said = f" Its log ends: {' / '.join(last)}" if last else ""
+    return DatabaseDown(f"MariaDB did not start{f': {why}' if why else ''}.{said}", why)
 
 
 def _port_taken(lines: list[str]) -> bool:

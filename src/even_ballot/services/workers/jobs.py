@@ -16,8 +16,9 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.progress import Progress, Stopped
-from even_ballot.store.database import refusal_of
+from even_ballot.store.database import FULL, refusal_of
 from even_ballot.store.jobs import begin_job, end_job, faults_of, find_job, note_progress
+from even_ballot.store.room import NoRoom
 
 _log = structlog.get_logger()
 _EVERY, _IN_VIEW = 0.5, 60
@@ -142,6 +143,8 @@ class Jobs:
         except DBAPIError as error:
             refused = refusal_of(error)
             return "failed", None, (_NO_DATABASE if refused is None else refused.fault,)
+        except NoRoom:
+            return "failed", None, (FULL,)
         except OSError as error:
             _log.exception("job failed", job=job_id)
             return "failed", None, (_DISK_FULL if error.errno == errno.ENOSPC else _FAILED,)
