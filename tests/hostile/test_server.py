@@ -126,7 +126,7 @@ class Broken:
         (OperationalError(1021, "disk full"), 507, "disk that the database is on is full"),
         (OperationalError(1114, "table full"), 507, "disk that the database is on is full"),
         (OperationalError(1153, "packet"), 413, "too large to be stored in one piece"),
-        (OperationalError(1213, "deadlock"), 503, "Somebody else was saving the same"),
+        (OperationalError(1213, "deadlock"), 503, "Another change was being saved"),
         (DataError(1406, "too long"), 422, "too long"),
         (OperationalError(1142, "denied"), 500, "The database refused this"),
         (OutcomeUnknown(), 503, "it may have been saved, or not"),

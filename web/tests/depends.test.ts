@@ -56,7 +56,7 @@ describe("combinations of decisions", () => {
       se: null,
     })) as never[];
     expect(saysCombined(lines, cell)).toBe(
-      "Over 4 combinations it is 36.0 to 44.0 %, half of them 39.0 to 42.5 %, 2 inside the published interval; of 1 combination nothing remains. Published: 40.0 %.",
+      "Over 4 combinations it is 36.0 to 44.0 %, half of them 39.0 to 42.5 %, 2 inside the published interval; for 1 combination it cannot be calculated. Published: 40.0 %.",
     );
     expect(quantile([1, 2, 4], 0.75)).toBe(3);
   });

@@ -74,7 +74,12 @@ class Refusal:
 FULL = Fault("The disk that the database is on is full; nothing of this was saved.", "", "Make room there.")
 _REFUSED = {
     (1205, 1213): Refusal(
-        503, Fault("Somebody else was saving the same; nothing of this was saved.", "", "Save it again.")
+        503,
+        Fault(
+            "Another change was being saved at the same time; nothing of this one was saved.",
+            "",
+            "Save it again.",
+        ),
     ),
     (3, 1021, 1026, 1030, 1114): Refusal(507, FULL),
     (1153, 2020): Refusal(

@@ -9,7 +9,7 @@ import { texts, type VariableView } from "./matching";
 const SEPARATORS = [
   [";", "semicolon"],
   [",", "comma"],
-  ["|", "upright bar"],
+  ["|", "vertical bar"],
   ["\n", "line break"],
 ] as const;
 

@@ -167,8 +167,8 @@ class Parsed:
                 return []
         self._check_operators(self._text)
         if isinstance(node, ast.IfExp):
-            raise self.fault("`if` is not part of formulas", node, "Use pick(condition, a, b).")
-        raise self.fault("This is not part of formulas", node)
+            raise self.fault("`if` is not allowed in a formula", node, "Use pick(condition, a, b).")
+        raise self.fault("This is not allowed in a formula", node)
 
     def _compared(self, node: ast.Compare) -> list[ast.expr]:
         parts = [node.left]
@@ -180,7 +180,9 @@ class Parsed:
             elif type(compare) in COMPARE:
                 parts.append(right)
             else:
-                raise self.fault("This comparison is not part of formulas", right, "Use == != < <= > >= in.")
+                raise self.fault(
+                    "This comparison is not allowed in a formula", right, "Use == != < <= > >= in."
+                )
         return parts
 
     def _called(self, name: str, node: ast.Call) -> list[ast.expr]:

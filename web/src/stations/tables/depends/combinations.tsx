@@ -26,7 +26,7 @@ export function saysCombined(lines: readonly PathLine[], cell: Published): strin
     inside == null ? "" : `, ${inside === values.length ? "all" : count(inside)} inside the published interval`;
   const middle = `half of them ${between(figure(quantile(values, 0.25)), figure(quantile(values, 0.75)))}${unit}`;
   const gone = lines.length - values.length;
-  const none = gone ? `; of ${plural(gone, "combination")} nothing remains` : "";
+  const none = gone ? `; for ${plural(gone, "combination")} it cannot be calculated` : "";
   return `Over ${plural(values.length, "combination")} it is ${between(figure(first), figure(last))}${unit}, ${middle}${within}${none}. Published: ${figure(cell.est)}${unit}.`;
 }
 

@@ -96,7 +96,7 @@ export function FigureDecisions({
                 className="max-w-64 truncate px-2 text-soft text-xs"
                 title={`${line.refused.what} ${line.refused.mend}`}
               >
-                nothing remains: {line.refused.what}
+                cannot be calculated: {line.refused.what}
               </td>
             ) : (
               <>
