@@ -101,7 +101,7 @@ def a_nested_banner_is_compared_by_letters_at_two_levels(browser: Browser, study
     browser.unfold("figures")
     browser.tick("column differences (letters)")
     browser.see("Letters: significantly larger than that column at the 5 % level; two-sided")
-    browser.choose("Level of the letters", "0.01,0.05")
+    browser.choose("Level of letters and arrows", "0.01,0.05")
     browser.see("at the 1 % level; lower-case letters: at the 5 % level")
     browser.choose("Adjusted for the number of comparisons", "holm")
     browser.see("adjusted by Holm")

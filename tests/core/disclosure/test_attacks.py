@@ -223,7 +223,14 @@ def test_a_share_of_nearly_all_is_hidden_with_its_rest() -> None:
 
 def test_no_difference_of_hidden_shares_is_released() -> None:
     found = results(
-        answers(3, 60), [{**Q, "banner": ["isle"], "tests": ["columns", "independence", "trend"]}]
+        answers(3, 60),
+        [
+            {
+                **Q,
+                "banner": ["isle"],
+                "tests": ["columns", "against_total", "against_rest", "independence", "trend"],
+            }
+        ],
     )
     (table,) = found.tables
     hidden = {(f.stub.code, f.banner[0].code) for f in table.hidden or () if f.stat == "col_pct" and f.banner}

@@ -4552,6 +4552,40 @@ export interface components {
             value: string;
         };
         /**
+         * PartComparison
+         * @description A banner column, a, less the total or less the rest: the other categories of the innermost variable,
+         *     in one stub row (a share, or a mean where it has no code), with its interval.
+         */
+        PartComparison: {
+            /** A */
+            a: (number | string)[];
+            /** Banner */
+            banner: string[];
+            /** Diff */
+            diff: number;
+            /** High */
+            high?: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "against_total" | "against_rest";
+            /** Low */
+            low?: number | null;
+            /** P */
+            p: number;
+            /** P Adjusted */
+            p_adjusted: number;
+            /** Se */
+            se: number;
+            /** Stub */
+            stub: {
+                [key: string]: unknown;
+            };
+            /** T */
+            t: number;
+        };
+        /**
          * PartShown
          * @description A part as it is shown: what it is called, how it is written, what can be chosen, each with what it
          *     is called, and what it is where nothing is said.
@@ -6143,7 +6177,7 @@ export interface components {
              * Tests
              * @default []
              */
-            tests?: ("independence" | "wald" | "columns" | "trend")[];
+            tests?: ("independence" | "wald" | "columns" | "against_total" | "against_rest" | "trend")[];
             /** Title */
             title?: string | null;
             /**
@@ -6175,7 +6209,7 @@ export interface components {
             /** Stubs */
             stubs: components["schemas"]["StubHeading"][];
             /** Tests */
-            tests: (components["schemas"]["Independence"] | components["schemas"]["Wald"] | components["schemas"]["ColumnComparison"] | components["schemas"]["Trend"])[];
+            tests: (components["schemas"]["Independence"] | components["schemas"]["Wald"] | components["schemas"]["ColumnComparison"] | components["schemas"]["PartComparison"] | components["schemas"]["Trend"])[];
             /** Title */
             title: string;
         };

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.results import AnalysisResult, CorrelationsResult, ModelResult
 from even_ballot.core.tables.results import BannerPath, Cell, StubKey, TableResult, Test, as_json
@@ -184,7 +184,7 @@ def _tests(table: TableResult | None) -> dict[str, tuple[dict[str, Any], float]]
 
 
 def _p(test: Test) -> float:
-    return test.p_adjusted if isinstance(test, ColumnComparison) else test.p
+    return test.p_adjusted if isinstance(test, ColumnComparison | PartComparison) else test.p
 
 
 def _significant(p: float | None, alpha: float) -> bool:

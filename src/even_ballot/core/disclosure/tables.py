@@ -19,7 +19,7 @@ from even_ballot.core.disclosure.events import (
 from even_ballot.core.disclosure.hiding import Hidden, hide
 from even_ballot.core.disclosure.kinds import weights_are_judged
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.estimation.trend import Trend
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger.step import Step
@@ -316,6 +316,11 @@ class _Table:
             stub = StubKey(**test.stub)
             paths = (tuple(map(BannerKey.of, test.banner, path)) for path in (test.a, test.b))
             return all((stub, path) not in touched for path in paths)
+        if isinstance(test, PartComparison):
+            # What a column is held against is made of all others of its row.
+            own = StubKey(**test.stub)
+            entry = {path for stub, path in touched if stub == own}
+            return all(path and tuple(key.variable for key in path) != test.banner for path in entry)
         variable = test.stub["variable"] if isinstance(test, Trend) else test.stub
         return (variable, test.banner) not in blocks
 

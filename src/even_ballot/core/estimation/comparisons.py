@@ -1,4 +1,4 @@
-"""Differences of two columns, and p-values adjusted_p_values for their number."""
+"""Differences of two columns, or of a column and what it is part of; p-values adjusted for their number."""
 
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -33,6 +33,33 @@ class ColumnComparison:
     def of(self) -> str:
         """The figure that is compared."""
         return self.stat or ("mean" if len(self.stub) == 1 else "col_pct")
+
+
+Against = Literal["against_total", "against_rest"]
+AGAINST: tuple[Against, ...] = ("against_total", "against_rest")
+
+
+@dataclass(frozen=True)
+class PartComparison:
+    """A banner column, a, less the total or less the rest: the other categories of the innermost variable,
+    in one stub row (a share, or a mean where it has no code), with its interval."""
+
+    kind: Against
+    stub: dict[str, Any]
+    banner: tuple[str, ...]
+    a: tuple[int | str, ...]
+    diff: float
+    se: float
+    t: float
+    p: float
+    p_adjusted: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def of(self) -> str:
+        """The figure that is compared."""
+        return "mean" if len(self.stub) == 1 else "col_pct"
 
 
 def adjusted_p_values(p: Floats, how: Adjust) -> Floats:

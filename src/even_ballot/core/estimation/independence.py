@@ -182,3 +182,32 @@ def wald(w: Floats, own: Floats | None, units: Units) -> tuple[float, float, flo
         return None
     f = (df - k + 1) / (k * df) * statistic
     return statistic, f, float(k), float(df - k + 1), float(scipy.special.fdtrc(k, df - k + 1, f))
+
+
+def of_several_answers(
+    shares: Floats, columns: Floats, covariance: Floats, n: int, df: int
+) -> tuple[float, float, float, float, float] | None:
+    """chi2, f, df1, df2, p of a several-answer question against a banner variable: every option's table of
+    chosen or not, together (Rao and Scott's first- and second-order corrections; Bilder and Loughin, 2004).
+
+    shares: (J, C), of each column who chose each option; columns: (C,), the columns' shares; covariance: (J
+    · C, J · C), of the shares less those of everybody; n: cases. None where fewer than two columns or no
+    option is left, or all covariances are 0.
+
+    >>> shares, columns = np.array([[0.5, 0.3]]), np.array([0.5, 0.5])
+    >>> v = np.array([[0.004, -0.004], [-0.004, 0.004]])
+    >>> [round(x, 4) for x in of_several_answers(shares, columns, v, 100, 20)]
+    [4.1667, 2.5, 1.0, 20.0, 0.1295]
+    """
+    all_of = shares @ columns
+    if shares.shape[0] < 1 or shares.shape[1] < 2 or df < 1:
+        return None
+    scale = np.sqrt(columns / (all_of * (1 - all_of))[:, None]).ravel()
+    apart = (shares - all_of[:, None]).ravel() * scale
+    v = covariance * np.outer(scale, scale)
+    trace, trace_squared, statistic = float(np.trace(v)), float((v * v.T).sum()), float(apart @ apart)
+    if not (trace > 0 and trace_squared > 0 and np.isfinite(trace_squared)):
+        return None
+    f, df1 = statistic / trace, trace**2 / trace_squared
+    df2 = df1 * df
+    return n * statistic, f, df1, df2, float(scipy.special.fdtrc(df1, df2, f))

@@ -12,7 +12,7 @@ from even_ballot.core.sampling.case_values import covariance, summed
 from even_ballot.core.sampling.planning import DeffParts
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.sampling.units import Units
-from even_ballot.core.tables.contrasts.columns import ContrastColumn
+from even_ballot.core.tables.contrasts.columns import column_at
 from even_ballot.core.tables.contrasts.combined import Combined
 from even_ballot.core.tables.contrasts.figures import StubFigures
 from even_ballot.core.tables.request import Contrast, ContrastTerm, TableRequest
@@ -99,7 +99,7 @@ def design_effect(
     row = next((i for i, of in enumerate(figures.rows) if of.key == stub), None) if figures else None
     if figures is None or row is None:
         raise fault("Only shares and means have a design effect.", where, "Choose another figure.")
-    column = ContrastColumn(shared, request, at, f"{where}.at")
+    column = column_at(shared, request, at, f"{where}.at")
     contrast = Contrast(label="figure", of=(ContrastTerm(at=at, times=1),))
     figure = _Figure(Combined(shared, figures, [column], contrast, domain.who), row, domain.who)
     n, w, w2, f2, squares = figure.sums().tolist()

@@ -13,6 +13,7 @@ from even_ballot.core.tables.statistics import StatName
 
 # Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
 Beside = Literal["se", "interval", "rse", "deff", "effective"]
+TestName = Literal["independence", "wald", "columns", "against_total", "against_rest", "trend"]
 BannerEntry = str | Annotated[tuple[str, ...], Field(min_length=1, max_length=6)]
 
 
@@ -82,7 +83,7 @@ class TableRequest(Model):
     nets: tuple[Net, ...] = Field(default=(), max_length=500)
     dates: Period = "month"
     total_row: bool = False
-    tests: tuple[Literal["independence", "wald", "columns", "trend"], ...] = ()
+    tests: tuple[TestName, ...] = ()
     adjust: Adjust = "none"
     levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
     plain: bool = False

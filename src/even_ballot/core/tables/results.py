@@ -7,11 +7,11 @@ from typing import Any
 from pydantic import BaseModel
 
 from even_ballot.core.data.categories import Category
-from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.estimation.independence import Independence, Wald
 from even_ballot.core.estimation.trend import Trend
 
-Test = Independence | Wald | ColumnComparison | Trend
+Test = Independence | Wald | ColumnComparison | PartComparison | Trend
 
 
 @dataclass(frozen=True, slots=True)

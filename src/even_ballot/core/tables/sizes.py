@@ -12,6 +12,8 @@ blocks."""
 REFUSED = 60_000_000
 FIGURES = 1_000_000
 TESTED = 5_000
+_TESTED_SEVERAL = 1_000
+"""Of several answers every case has a value in each cell."""
 
 
 def _rows(units: Units) -> int:
@@ -98,11 +100,15 @@ def check_figures(data: Dataset, entries: list[BannerColumns], request: TableReq
     tested = {"independence", "wald"} & set(request.tests)
     for name in request.stub if tested else ():
         for over in entries:
-            cells = _height(data, name, where) * max(over.columns, 1)
-            if data.variable(name).kind == "coded" and cells > TESTED:
+            variable = data.variable(name)
+            several = variable.kind == "multi"
+            most = _TESTED_SEVERAL if several else TESTED
+            rows = len(variable.parts) if several else _height(data, name, where)
+            cells = rows * max(over.columns, 1)
+            if variable.kind in ("coded", "multi") and cells > most:
                 raise fault(
                     f"A test of {name} by {' × '.join(over.heading.variables)} is over {cells:,} cells; at "
-                    f"most {TESTED:,}.",
+                    f"most {most:,}.",
                     where,
                     "Leave that test out of this table, or join categories.",
                 )

@@ -8,6 +8,7 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.contrasts import contrasts_of
+from even_ballot.core.tables.contrasts.against import against
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
 from even_ballot.core.tables.shared import SharedCounts
@@ -15,6 +16,7 @@ from even_ballot.core.tables.sizes import check_figures, columns_at_once
 from even_ballot.core.tables.stubs.categories import CategoriesByBanner
 from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.numbers import NumberByBanner
+from even_ballot.core.tables.stubs.several_test import several_independence
 from even_ballot.core.tables.stubs.stub import StubByBanner
 
 
@@ -68,6 +70,7 @@ def counted_table(
                 stubs.append(part.heading)
             cells += part.cells(0 if total else 1)
             tests += part.tests()
+        tests += _case_by_case(shared, domain, request, i, entries[j], where)
     if request.layout == "battery":
         _check_battery(stubs, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
@@ -83,6 +86,16 @@ def counted_table(
         tuple(tests),
         contrasts=found,
     )
+
+
+def _case_by_case(
+    shared: SharedCounts, domain: Domain, request: TableRequest, at: int, over: BannerColumns, where: str
+) -> Iterator[Test]:
+    """Tests of what shares cases, which tallies by unit do not hold."""
+    name = request.stub[at]
+    if shared.head.variable(name).kind == "multi":
+        yield from several_independence(domain, request, name, over, f"{where}.stub[{at}]")
+    yield from against(shared, domain, request, name, over, where)
 
 
 def _parts(

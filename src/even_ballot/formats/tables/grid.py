@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
 from even_ballot.core.disclosure.request import Suppression
-from even_ballot.core.estimation.comparisons import ColumnComparison
+from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, effective_base, may_have_letters, relative_error, weak
@@ -21,7 +21,7 @@ from even_ballot.core.tables.results import (
 )
 from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
 from even_ballot.formats.tables.layout import Bases, BatteryColumn, Grid, Kind, Line, Section, Spanner
-from even_ballot.formats.tables.notes import notes_of
+from even_ballot.formats.tables.notes import arrows, notes_of
 
 
 def name_of(stat: str, kind: str = "coded") -> str:
@@ -59,8 +59,9 @@ class _Compared:
     def __init__(self, result: TableResult, request: TableRequest, keys: list[NamedPath]) -> None:
         self.levels, self.keys = request.levels, keys
         self.tests = [test for test in result.tests if isinstance(test, ColumnComparison)]
+        self.parts = [test for test in result.tests if isinstance(test, PartComparison)]
         self.of_columns: dict[NamedPath, str] = {}
-        self.left_out = 0
+        self.arrows, self.left_out = arrows(request), 0
         if "columns" in request.tests:
             for banner in result.banners:
                 inside = [key for key in keys if tuple(name for name, _ in key) == banner.variables]
@@ -69,7 +70,7 @@ class _Compared:
 
     def letters(self, stub: StubKey, stat: str, allowed: Sequence[bool]) -> tuple[str | None, ...] | None:
         """Beside the figures of one line; allowed: which of them may be held against others."""
-        if not statistic_of(stat).compared or not self.of_columns:
+        if not statistic_of(stat).compared or not (self.of_columns or self.arrows):
             return None
         said = {
             name: value for name in ("variable", "code", "net") if (value := getattr(stub, name)) is not None
@@ -94,7 +95,25 @@ class _Compared:
             self.left_out += len(there) - len(shown)
             of = letters_of(shown, letters, self.levels)
             found |= {tuple(zip(banner, path, strict=True)): text for path, text in of.items()}
+        for key, arrow in self._arrows(said, stat, allowed):
+            found[key] = f"{found[key]} {arrow}" if key in found else arrow
         return tuple(found.get(key) for key in self.keys) if found else None
+
+    def _arrows(
+        self, stub: dict[str, object], stat: str, allowed: Sequence[bool]
+    ) -> Iterator[tuple[NamedPath, str]]:
+        """Which way the figures of one line differ from what they are held against."""
+        may = {key for key, fits in zip(self.keys, allowed, strict=True) if fits}
+        loosest = self.levels[-1]
+        for test in self.parts:
+            key = tuple(zip(test.banner, test.a, strict=True))
+            if test.stub != stub or test.of != stat or key not in self.keys:
+                continue
+            if key not in may:
+                self.left_out += 1
+            elif test.p_adjusted < loosest:
+                arrow = ("↑" if test.diff > 0 else "↓") + self.arrows[test.kind]
+                yield key, arrow if test.p_adjusted < self.levels[0] else f"({arrow})"
 
 
 Name = tuple[str, int | None, str | None, NamedPath, str]

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from even_ballot.core.estimation.comparisons import AGAINST
 from even_ballot.core.faults import counted
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
@@ -16,6 +17,28 @@ ADJUSTED = {
     "holm": "adjusted by Holm",
     "fdr": "adjusted for the false discovery rate (Benjamini and Hochberg)",
 }
+
+
+OTHERS = {"against_total": "the total", "against_rest": "the rest"}
+"""What a column is held against, in words."""
+
+
+def arrows(request: TableRequest) -> dict[str, str]:
+    """By test of a column against what it is part of, what tells it from the other where both are asked."""
+    asked = [kind for kind in AGAINST if kind in request.tests]
+    return {kind: "" if len(asked) == 1 else OTHERS[kind][4] for kind in asked}
+
+
+def _of_arrows(request: TableRequest) -> Iterator[str]:
+    """What arrows beside figures mean."""
+    first, *second = (f"{100 * level:g} %" for level in request.levels)
+    for kind, sign in arrows(request).items():
+        loose = f"; in brackets: at the {second[0]} level" if second else ""
+        rest = " (the other categories of its variable)" if kind == "against_rest" else ""
+        yield (
+            f"↑{sign} ↓{sign}: significantly larger or smaller than {OTHERS[kind]}{rest} at the {first} level"
+            f"{loose}; two-sided, {ADJUSTED[request.adjust]}."
+        )
 
 
 def notes_of(
@@ -44,10 +67,12 @@ def notes_of(
         loose = f"; lower-case letters: at the {second[0]} level" if second else ""
         said = f"significantly larger than that column at the {first} level{loose}"
         yield f"Letters: {said}; two-sided, {ADJUSTED[request.adjust]}."
-        if without_letters:
-            few = "" if least is None else f" or its base under {least:,}"
-            left = counted(without_letters, "comparison")
-            yield f"No letters where either figure is unreliable{few} ({left} left out)."
+    yield from _of_arrows(request)
+    if without_letters:
+        signs = (letters is not None) * ["letters"] + bool(arrows(request)) * ["arrows"]
+        few = "" if least is None else f" or its base under {least:,}"
+        left = counted(without_letters, "comparison")
+        yield f"No {' or '.join(signs)} where either figure is unreliable{few} ({left} left out)."
     why: dict[str, int] = {}
     for line in (line for section in sections for line in section.lines):
         for mark in line.marks or ():

@@ -23,10 +23,14 @@ const SIDES = [
 ] as const;
 const TESTS = [
   ["columns", "column differences (letters)"],
+  ["against_total", "each column against the total (arrows)"],
+  ["against_rest", "each column against the rest (arrows)"],
   ["independence", "independence (Rao–Scott)"],
   ["wald", "the same, adjusted Wald"],
   ["trend", "trend across the banner"],
 ] as const;
+/** Tests that are said beside the figures, by a letter or an arrow. */
+export const SIGNED: readonly string[] = ["columns", "against_total", "against_rest"];
 const ADJUST = [
   ["none", "not adjusted"],
   ["bonferroni", "Bonferroni"],
@@ -67,14 +71,18 @@ export function saysFigures(request: Request, vocabulary: Vocabulary): string {
   const interval = request.interval ?? {};
   const sides = SIDES.find(([s]) => s === (interval.sides ?? "both"))?.[1];
   const tests = request.tests ?? [];
+  const signs = [
+    tests.includes("columns") ? "letters" : "",
+    tests.includes("against_total") || tests.includes("against_rest") ? "arrows" : "",
+  ].filter(Boolean);
   return [
     (request.show ?? ["n", "col_pct"]).map((s) => statisticName(vocabulary, s)).join(", "),
     `${plainly(100 * (interval.level ?? 0.95))} % ${METHODS.find(([m]) => m === (interval.method ?? "logit"))?.[1]}, ${sides}`,
     (request.nets ?? []).length ? `nets ${(request.nets ?? []).map((n) => n.label).join(", ")}` : "",
-    tests.includes("columns")
-      ? `letters at ${(request.levels ?? [0.05]).map((l) => `${plainly(100 * l)} %`).join(" and ")}`
+    signs.length
+      ? `${signs.join(" and ")} at ${(request.levels ?? [0.05]).map((l) => `${plainly(100 * l)} %`).join(" and ")}`
       : "",
-    tests.some((t) => t !== "columns") ? "tests" : "",
+    tests.some((t) => !SIGNED.includes(t)) ? "tests" : "",
   ]
     .filter(Boolean)
     .join(" · ");
@@ -214,10 +222,10 @@ export function Figures({ request, codebook, save }: Asked) {
             onChange={(e) => save({ tests: e.target.checked ? [...tests, test] : tests.filter((t) => t !== test) })}
           />
         ))}
-        {tests.includes("columns") && (
+        {tests.some((test) => SIGNED.includes(test)) && (
           <>
             <Choice
-              aria-label="Level of the letters"
+              aria-label="Level of letters and arrows"
               className="!w-36"
               value={levels}
               options={LETTERS.some(([l]) => l === levels) ? LETTERS : [...LETTERS, [levels, levels]]}

@@ -1,5 +1,6 @@
 import type { Schema } from "../../api/client";
 import { decimals } from "../../parts/figures";
+import { SIGNED } from "./figures";
 
 type Test = Schema["TableResult"]["tests"][number];
 
@@ -26,7 +27,7 @@ function says(test: Test): string {
 
 /** Tests of whole tables, one line each; comparisons of columns stand as letters beside the figures. */
 export function Tests({ result }: { result: Schema["TableResult"] }) {
-  const whole = result.tests.filter((t) => t.kind !== "columns");
+  const whole = result.tests.filter((t) => !SIGNED.includes(t.kind ?? ""));
   if (!whole.length) return null;
   const title = (variables: readonly string[]) =>
     result.banners.find((b) => b.variables.join() === variables.join())?.titles.join(" › ") ?? variables.join(" › ");

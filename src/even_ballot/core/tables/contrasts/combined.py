@@ -43,6 +43,8 @@ class Combined:
         f = len(stub.rows)
         sums = summed(self.sample, who, self._weighted, (len(columns), 4, f))
         self.above, self.below, self.absolute, there = (sums[:, k] for k in range(4))
+        # Unweighted, who is in a column and answered.
+        self.cases = np.stack([self._count(column) for column in columns])
         self.totals = np.array([row.stat == "total" for row in stub.rows])
         with np.errstate(all="ignore"):
             # A total of a column without a case is none.
@@ -63,6 +65,10 @@ class Combined:
             # Per cents of rows and of the whole are of all columns of their entry.
             wide = np.array([row.stat in ("row_pct", "total_pct") for row in self.stub.rows])
             yield above * inside, below * (inside | wide)
+
+    def _count(self, column: ContrastColumn) -> Floats:
+        of = zip(self.who, column.inside, self.stub.answered, strict=True)
+        return np.full(len(self.stub.rows), float(sum((a & b & c).sum() for a, b, c in of)))
 
     def _weighted(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]

@@ -7,7 +7,7 @@ import numpy as np
 import scipy
 
 from even_ballot.core.estimation.intervals import symmetric
-from even_ballot.core.tables.contrasts.columns import ContrastColumn
+from even_ballot.core.tables.contrasts.columns import column_at
 from even_ballot.core.tables.contrasts.combined import Combined
 from even_ballot.core.tables.contrasts.figures import StubFigures
 from even_ballot.core.tables.contrasts.positions import Positions, positions_shown
@@ -74,7 +74,7 @@ def contrasts_of(
     df, found = domain.units.degrees_of_freedom, list[ContrastResult]()
     columns = [
         [
-            ContrastColumn(shared, request, term.at, f"{where}.contrasts[{i}].of[{j}].at")
+            column_at(shared, request, term.at, f"{where}.contrasts[{i}].of[{j}].at")
             for j, term in enumerate(c.of)
         ]
         for i, c in enumerate(request.contrasts)

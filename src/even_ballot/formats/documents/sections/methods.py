@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 
 from even_ballot import __version__
+from even_ballot.core.estimation.comparisons import AGAINST
 from even_ballot.core.faults import counted, some
 from even_ballot.core.release.plan import Style
 from even_ballot.core.study.results import Results
@@ -22,7 +23,7 @@ from even_ballot.formats.documents.parts import (
 )
 from even_ballot.formats.tables.designs import design_sentence, method_sentence
 from even_ballot.formats.tables.methods import interval_sentences, weight_sentence
-from even_ballot.formats.tables.notes import ADJUSTED
+from even_ballot.formats.tables.notes import ADJUSTED, OTHERS
 
 Hashes = Mapping[str, str]
 """SHA-256 of the source files, by their names."""
@@ -151,6 +152,12 @@ def _tests(study: Study) -> Iterator[str]:
         if "columns" in request.tests:
             levels = " and ".join(f"{100 * level:g} %" for level in request.levels)
             yield f"Columns are compared pair by pair at {levels}, two-sided, {ADJUSTED[request.adjust]}."
+        others = [OTHERS[kind] for kind in AGAINST if kind in request.tests]
+        if others:
+            yield (
+                f"Each column is tested against {' and against '.join(others)}, with the covariance of the "
+                f"part and the whole, two-sided, {ADJUSTED[request.adjust]}."
+            )
 
 
 def _marks(study: Study) -> Iterator[str]:

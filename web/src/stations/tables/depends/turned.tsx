@@ -1,6 +1,7 @@
 import type { Schema } from "../../../api/client";
 import type { DependenceLine, FigureKey } from "../../../api/depends";
 import { decimals, plural } from "../../../parts/figures";
+import { SIGNED } from "../figures";
 import { columnLabel, rowLabel } from "../headings";
 import { insteadOf } from "./words";
 
@@ -30,7 +31,7 @@ export function turnsLetter(turned: readonly Turned[], figure: FigureKey): boole
       (stub.code ?? null) === (figure.stub.code ?? null) &&
       (stub.net ?? null) === (figure.stub.net ?? null);
     const columns = [of(t).a, of(t).b].map((c) => JSON.stringify(c));
-    return t.kind === "columns" && same && JSON.stringify(of(t).banner) === names && columns.includes(path);
+    return SIGNED.includes(t.kind) && same && JSON.stringify(of(t).banner) === names && columns.includes(path);
   });
 }
 
@@ -42,6 +43,10 @@ export function saysTurned(turned: Turned, result: Schema["TableResult"]): strin
   const row = rowLabel(result, stubOf(turned));
   const from = `${p(turned.p)} → ${p(turned.p_without)}`;
   if (a && b) return `${row}: ${columnLabel(result, banner, a)} and ${columnLabel(result, banner, b)}, ${from}`;
+  if (a) {
+    const other = turned.kind === "against_rest" ? "the rest" : "the total";
+    return `${row}: ${columnLabel(result, banner, a)} against ${other}, ${from}`;
+  }
   const name = turned.kind === "trend" ? "trend over" : "with";
   return `${row} ${name} ${banner.join(" × ")}, ${from}`;
 }
