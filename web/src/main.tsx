@@ -9,7 +9,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { router } from "./app/router";
+import { loadTheRest, router } from "./app/router";
 import { applyTheme, storedTheme } from "./parts/theme";
 
 applyTheme(storedTheme());
@@ -29,3 +29,5 @@ if (root)
       </QueryClientProvider>
     </StrictMode>,
   );
+// Some browsers have no idle callback.
+(window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 1000)))(loadTheRest);

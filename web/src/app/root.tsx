@@ -1,11 +1,21 @@
 import { Outlet } from "@tanstack/react-router";
-import { Suspense, useMemo, useState } from "react";
+import { lazy, type ReactNode, Suspense, useMemo, useState } from "react";
 import { useKeys } from "../parts/actions";
 import { type Showing, ShowingContext } from "../parts/labels";
 import { Notices } from "../parts/notices";
+import { useOpened } from "../parts/opened";
 import { Doing } from "./doing";
-import { Help } from "./help";
-import { Palette } from "./palette";
+
+const Palette = lazy(() => import("./palette").then((of) => ({ default: of.Palette })));
+const Help = lazy(() => import("./help").then((of) => ({ default: of.Help })));
+
+/** What is fetched when it is first opened, and stays from then on. */
+function OnceOpened({ name, children }: { name: ReturnType<typeof useOpened>; children: ReactNode }) {
+  const opened = useOpened() === name;
+  const [asked, setAsked] = useState(opened);
+  if (opened && !asked) setAsked(true);
+  return asked && <Suspense fallback={null}>{children}</Suspense>;
+}
 
 /** What stands around every page: the palette, the help, the notices. */
 export function Root() {
@@ -18,8 +28,12 @@ export function Root() {
         <Outlet />
       </Suspense>
       <Doing />
-      <Palette />
-      <Help />
+      <OnceOpened name="palette">
+        <Palette />
+      </OnceOpened>
+      <OnceOpened name="help">
+        <Help />
+      </OnceOpened>
       <Notices />
     </ShowingContext>
   );

@@ -1,16 +1,21 @@
-import { createRoute, createRouter, redirect } from "@tanstack/react-router";
+import { createRoute, createRouter, lazyRouteComponent, redirect } from "@tanstack/react-router";
 import { rootRoute, studyRoute } from "../routes";
 import { STATIONS } from "../stations";
-import { IntakePreview } from "../stations/intake/preview";
 import { StudiesPage } from "../stations/studies/page";
 import { Broken } from "./broken";
 import { Root } from "./root";
-import { StudyShell } from "./shell";
 
 const root = rootRoute.update({ component: Root, errorComponent: Broken, notFoundComponent: () => <Broken /> });
-const study = studyRoute.update({ component: StudyShell, errorComponent: Broken });
+const study = studyRoute.update({
+  component: lazyRouteComponent(() => import("./shell"), "StudyShell"),
+  errorComponent: Broken,
+});
 const studies = createRoute({ getParentRoute: () => rootRoute, path: "/", component: StudiesPage });
-const arriving = createRoute({ getParentRoute: () => rootRoute, path: "/arriving/$file", component: IntakePreview });
+const arriving = createRoute({
+  getParentRoute: () => rootRoute,
+  path: "/arriving/$file",
+  component: lazyRouteComponent(() => import("../stations/intake/preview"), "IntakePreview"),
+});
 const first = createRoute({
   getParentRoute: () => studyRoute,
   path: "/",
@@ -26,6 +31,14 @@ export const router = createRouter({
   routeTree: root.addChildren([studies, arriving, study.addChildren([first, ...below])]),
   defaultPreload: false,
 });
+
+/** Loads what is shown at other addresses while nobody waits, so that no station is waited for later. */
+export function loadTheRest(): void {
+  void import("./palette");
+  void import("./help");
+  for (const { options } of [arriving, ...STATIONS.map((station) => station.route)])
+    void options.component?.preload?.();
+}
 
 declare module "@tanstack/react-router" {
   interface Register {

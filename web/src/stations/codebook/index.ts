@@ -1,12 +1,11 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { CodebookStation } from "./station";
 
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "codebook/{-$item}",
-  component: CodebookStation,
+  component: lazyRouteComponent(() => import("./station"), "CodebookStation"),
   validateSearch: (search: Record<string, unknown>): { tool?: string } =>
     search.tool ? { tool: String(search.tool) } : {},
 });

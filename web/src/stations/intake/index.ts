@@ -1,12 +1,11 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { IntakeStation } from "./station";
 
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "intake/{-$item}",
-  component: IntakeStation,
+  component: lazyRouteComponent(() => import("./station"), "IntakeStation"),
 });
 
 export const intake = {

@@ -1,12 +1,11 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { ReleaseStation } from "./station";
 
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "release/{-$item}",
-  component: ReleaseStation,
+  component: lazyRouteComponent(() => import("./station"), "ReleaseStation"),
 });
 
 export const release = {

@@ -1,7 +1,6 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { ScreeningStation } from "./station";
 
 /** Which cells are looked at, and in what order. */
 interface CellsSearch {
@@ -14,7 +13,7 @@ interface CellsSearch {
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "screening/{-$item}",
-  component: ScreeningStation,
+  component: lazyRouteComponent(() => import("./station"), "ScreeningStation"),
   validateSearch: (search: Record<string, unknown>): CellsSearch => ({
     ...(search.where ? { where: String(search.where) } : {}),
     ...(search.sort ? { sort: String(search.sort) } : {}),

@@ -1,8 +1,7 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { FigureKey } from "../../api/depends";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { TablesStation } from "./station";
 
 /** Which figure is asked what it depends on, and what of that is shown. */
 type DependsSearch = { figure?: FigureKey; show?: "combinations" | "cases" };
@@ -17,7 +16,7 @@ const route = createRoute({
     ...(isFigure(search.figure) ? { figure: search.figure } : {}),
     ...(search.show === "combinations" || search.show === "cases" ? { show: search.show } : {}),
   }),
-  component: TablesStation,
+  component: lazyRouteComponent(() => import("./station"), "TablesStation"),
 });
 
 export const tables = {

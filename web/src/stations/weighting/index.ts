@@ -1,12 +1,11 @@
-import { createRoute } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 import type { Station } from "../../parts/station";
 import { studyRoute } from "../../routes";
-import { WeightingStation } from "./station";
 
 const route = createRoute({
   getParentRoute: () => studyRoute,
   path: "weighting/{-$item}",
-  component: WeightingStation,
+  component: lazyRouteComponent(() => import("./station"), "WeightingStation"),
   validateSearch: (search: Record<string, unknown>): { by?: string } => (search.by ? { by: String(search.by) } : {}),
 });
 
