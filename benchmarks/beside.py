@@ -24,7 +24,7 @@ from sqlalchemy.orm import Session
 from even_ballot.api.app import make_app
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
-from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS
+from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, warm
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.server import MariaServer, free_port
 
@@ -58,7 +58,7 @@ def demo_served(folder: Path) -> Iterator[str]:
         while not server.started:
             time.sleep(0.05)
         prepare()
-        DEPENDING.warm()
+        warm()
         yield f"http://127.0.0.1:{port}/api/v1/studies/{study}"
         server.should_exit = True
         time.sleep(0.5)

@@ -138,7 +138,7 @@ def _served(folder: Path, web: Path) -> tuple[subprocess.Popen[bytes], str]:
     command = [
         sys.executable,
         "-m",
-        "even_ballot.api.serve",
+        "even_ballot.api",
         "--folder",
         str(folder),
         "--port",

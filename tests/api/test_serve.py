@@ -21,7 +21,7 @@ from even_ballot.store.server import free_port
 
 
 class Server:
-    """`python -m even_ballot.api.serve` on a folder."""
+    """`python -m even_ballot.api` on a folder."""
 
     def __init__(self, folder: Path, web: Path) -> None:
         self.folder = folder
@@ -29,7 +29,7 @@ class Server:
         self.command = [
             sys.executable,
             "-m",
-            "even_ballot.api.serve",
+            "even_ballot.api",
             "--folder",
             str(folder),
             "--port",

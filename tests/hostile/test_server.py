@@ -366,7 +366,7 @@ def test_a_server_told_to_end_does_not_finish_what_is_being_counted(tmp_path: Pa
 
 def test_what_keeps_the_server_from_starting_is_a_sentence(tmp_path: Path) -> None:
     def said(*options: str) -> str:
-        command = [sys.executable, "-m", "even_ballot.api.serve", "--web", str(tmp_path), *options]
+        command = [sys.executable, "-m", "even_ballot.api", "--web", str(tmp_path), *options]
         found = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
         assert found.returncode == 1
         assert "Traceback" not in found.stderr

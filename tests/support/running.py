@@ -20,7 +20,7 @@ class Running:
 
     def _start(self) -> subprocess.Popen[bytes]:
         (self.folder / "var" / "running.json").unlink(missing_ok=True)
-        command = [sys.executable, "-m", "even_ballot.api.serve", "--folder", str(self.folder / "var"), "--port", "0",
+        command = [sys.executable, "-m", "even_ballot.api", "--folder", str(self.folder / "var"), "--port", "0",
                    "--web", str(self.folder / "web")]  # fmt: skip
         return subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 

@@ -1,6 +1,6 @@
 """Everything started together: database, migrations, demo study, server; and stopped together.
 
-python -m even_ballot.api.serve [--folder var] [--port 8410] [--web web/dist]
+python -m even_ballot.api [--folder var] [--port 8410] [--web web/dist]
 """
 
 import argparse
@@ -33,7 +33,7 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
 from even_ballot.services.upkeep import keep_tidy
-from even_ballot.services.workers.helper_processes import DEPENDING, HELPERS, READERS
+from even_ballot.services.workers.helper_processes import warm
 from even_ballot.store.backup import write_backup
 from even_ballot.store.database import connect, current_revision, migrate, newest_revision
 from even_ballot.store.jobs import fail_lost_jobs
@@ -147,10 +147,8 @@ def _port(wanted: int) -> int:
 def _warm() -> None:
     """What the first requests would otherwise wait for, once the server answers: processes and compiled code
     take longer to load than the server does, and would have it wait for a processor."""
-    READERS.warm()
-    HELPERS.warm()
+    warm()
     prepare()
-    DEPENDING.warm()
 
 
 class _Server(uvicorn.Server):
@@ -271,7 +269,3 @@ def main() -> None:
     # Not waiting for threads: what they worked out is asked for by nobody any more, and all that is kept is
     # kept.
     os._exit(code)
-
-
-if __name__ == "__main__":
-    main()

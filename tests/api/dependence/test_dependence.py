@@ -96,13 +96,13 @@ def test_whoever_goes_away_stops_the_work_and_the_process_stays(api: Any, demo: 
     """The process that worked on it is free again, and is the same one."""
     lines(api.raw("GET", f"/studies/{demo['id']}/depends/why"))
     before = {id(one) for one in DEPENDING._free.queue}
-    assert len(before) == 2
+    assert before
     study, raw, lookups = loaded(FILES)
     found = DEPENDING.stream("decisions", document_of(study), raw, lookups, "why", True)
     next(found)
     found.close()
     until = time.monotonic() + 10
-    while len(DEPENDING._free.queue) < 2 and time.monotonic() < until:
+    while len(DEPENDING._free.queue) < len(before) and time.monotonic() < until:
         time.sleep(0.02)
     assert {id(one) for one in DEPENDING._free.queue} == before
 

@@ -6,6 +6,7 @@ import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -56,11 +57,11 @@ def test_faults_come_through_and_leave_the_process_ready(helpers: Helpers) -> No
 
 
 def test_a_process_that_is_killed_is_a_fault_and_another_stands_ready(helpers: Helpers) -> None:
-    helpers.warm()
+    read(helpers)
     (one,) = helpers._free.queue
     large = b"id,q\n" + b"".join(b"%d,answer %d\n" % (k, k) for k in range(400_000))
     with pytest.raises(StudyError, match="was killed, perhaps because the machine ran out of memory"):
-        read(helpers, large, progress=lambda says, share: os.kill(one.process.pid, signal.SIGKILL))
+        read(helpers, large, progress=lambda says, share: os.kill(one.pid, signal.SIGKILL))
     assert read(helpers).names == ("id", "q")
 
 
@@ -113,10 +114,32 @@ def test_threads_that_end_take_no_process_with_them(helpers: Helpers) -> None:
         thread.start()
         thread.join()
 
-    in_a_thread(helpers.warm)
+    in_a_thread(lambda: read(helpers))
     time.sleep(0.3)
     assert helpers._free.queue[0].alive
     read(helpers)
+
+
+def test_a_process_that_has_nothing_to_do_ends_and_another_is_there_when_asked(helpers: Helpers) -> None:
+    read(helpers)
+    (one,) = helpers._free.queue
+    helpers.end_idle(60)
+    assert one.alive
+    helpers.end_idle(0)
+    assert not one.alive
+    assert not helpers._free.queue
+    assert read(helpers).names == ("id", "q")
+    assert not helpers.busy
+
+
+def test_a_process_shares_what_it_has_ready(helpers: Helpers) -> None:
+    """What it holds by itself is a part of what it has: the rest is its parent's."""
+    read(helpers)
+    (one,) = helpers._free.queue
+    lines = Path(f"/proc/{one.pid}/smaps_rollup").read_text().splitlines()
+    sizes = {line.split()[0]: int(line.split()[1]) for line in lines if line.endswith("kB")}
+    assert sizes["Rss:"] > 60_000
+    assert sizes["Pss:"] < 0.7 * sizes["Rss:"]
 
 
 def test_a_copy_of_this_process_works_within_the_same_limits(monkeypatch: pytest.MonkeyPatch) -> None:

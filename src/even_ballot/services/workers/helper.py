@@ -1,9 +1,5 @@
 """What is done in a process of its own: files taken apart, pictures drawn. Whatever a file does to it ends
-that process, not the server's.
-
-python -m even_ballot.services.workers.helper FD NICE TASK …: loads what tasks need and works through
-those that come in by a socket.
-"""
+that process, not the server's."""
 
 import ctypes
 import errno
@@ -12,7 +8,6 @@ import os
 import pickle
 import resource
 import signal
-import sys
 import threading
 import time
 import traceback
@@ -25,7 +20,6 @@ from typing import Any
 import pyarrow as pa
 
 from even_ballot.core.faults import Fault, StudyError
-from even_ballot.core.numerics.compiled import prepare
 
 TASKS = {
     "read": ("even_ballot.formats.sources.source", "read_source"),
@@ -161,17 +155,12 @@ def _end_with(parent: int) -> None:
     os._exit(1)
 
 
-def main() -> None:
+def work(connection: Connection, nice: int) -> None:
+    """Works through the tasks that come in, one after the other. nice: how far this gives way to others."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    connection = Connection(int(sys.argv[1]))
-    os.nice(int(sys.argv[2]))
-    loads = set(sys.argv[3:])
-    for name in loads:
-        task(name)
-    if loads & STREAMS:
-        prepare()
+    os.nice(nice)
     while True:
         try:
             asked = receive(connection)
@@ -181,7 +170,3 @@ def main() -> None:
             continue  # What was to be stopped had ended.
         name, args, memory = asked
         carry_out(connection, name, args, memory)
-
-
-if __name__ == "__main__":
-    main()

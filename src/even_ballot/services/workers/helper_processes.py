@@ -1,16 +1,16 @@
 """Work on files and pictures done in processes of its own, within limits of memory and time; what a file
 does there ends that process, and is told as a fault."""
 
+import multiprocessing
 import os
 import queue
 import signal
-import socket
-import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable, Generator
 from dataclasses import replace
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection, Pipe
 from typing import Any
 
@@ -20,6 +20,8 @@ from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
 
 _LOOK, _PATIENCE, _TURN = 0.05, 5.0, 0.5
+RESTING = 120.0
+"""Seconds that a process which has nothing to do is kept."""
 _FAILED = "The process working on this failed."
 _LOGGED = "Try again. var/server.log has what happened; what was sent is unchanged."
 _KILLED = "Close other programs, then try again."
@@ -105,57 +107,79 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
                 raise fault(_FAILED, "", _LOGGED)
 
 
-class _Helper:
-    """A warm process."""
+_NURSERY = multiprocessing.get_context("forkserver")
+_NURSERY.set_forkserver_preload(["even_ballot.services.workers.nursery"])
 
-    def __init__(self, loads: tuple[str, ...], nice: int) -> None:
-        ours, theirs = socket.socketpair()
+
+class _Helper:
+    """A process, forked from one that has what tasks need ready."""
+
+    def __init__(self, nice: int) -> None:
+        self.connection, theirs = Pipe()
         with theirs:
-            program = "even_ballot.services.workers.helper"
-            command = [sys.executable, "-m", program, str(theirs.fileno()), str(nice), *loads]
-            self.process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
-        self.connection = Connection(ours.detach())
-        self.used = 0
+            self.process = _NURSERY.Process(target=helper.work, args=(theirs, nice), daemon=True)
+            self.process.start()
+        self.used, self.since = 0, time.monotonic()
+
+    @property
+    def pid(self) -> int:
+        return self.process.pid or 0
 
     @property
     def alive(self) -> bool:
-        return self.process.poll() is None
+        return self.process.exitcode is None
+
+    def code(self) -> int:
+        """Of its end, once it has ended."""
+        self.process.join(_PATIENCE)
+        return self.process.exitcode or 0
 
     def end(self) -> None:
         self.process.kill()
-        self.process.wait()
+        self.process.join()
         self.connection.close()
 
 
-class Helpers:
-    """Some warm processes; one that ended is replaced at once. most: how many there are while others are
-    waited for, of which one alone may work on what takes more than the least memory; tasks: after how many
-    one is replaced; loads: tasks whose code they have ready; nice: how far they give way to others."""
+def warm() -> None:
+    """Starts the process that helpers are forked from, so that the first file need not wait for it."""
+    forkserver.ensure_running()
 
-    def __init__(
-        self,
-        count: int = 2,
-        tasks: int = 200,
-        loads: tuple[str, ...] = ("read",),
-        nice: int = 1,
-        most: int | None = None,
-    ) -> None:
-        self.nice, self._loads, self._count, self._tasks = nice, loads, count, tasks
+
+class Helpers:
+    """Processes that work on what is asked, and rest for a while before they end. count: how many may rest;
+    most: how many there are while others are waited for, of which one alone may work on what takes more than
+    the least memory; tasks: after how many one is replaced; nice: how far they give way to others."""
+
+    def __init__(self, count: int = 2, tasks: int = 200, nice: int = 1, most: int | None = None) -> None:
+        self.nice, self._count, self._tasks = nice, count, tasks
         self._most = max(count, most or count)
         self._free: queue.LifoQueue[_Helper] = queue.LifoQueue()
         self._lock, self._large = threading.Lock(), threading.BoundedSemaphore(1)
-        self._started = 0
+        self._started, self._looked_after = 0, False
 
-    def warm(self) -> None:
-        """Starts the processes, so that the first file finds one ready."""
-        with self._lock:
-            while self._started < self._count:
-                self._started += 1
-                self._free.put(self._new())
+    def end_idle(self, seconds: float = RESTING) -> None:
+        """Ends the processes that have had nothing to do for so long."""
+        rested: list[_Helper] = []
+        with self._lock, self._free.mutex:
+            for one in list(self._free.queue):
+                if time.monotonic() - one.since > seconds:
+                    self._free.queue.remove(one)
+                    rested.append(one)
+            self._started -= len(rested)
+        for one in rested:
+            one.end()
+
+    def _look_after(self) -> None:
+        while True:
+            time.sleep(RESTING / 4)
+            self.end_idle()
 
     def _one(self) -> _Helper:
         """A process that is free; another one where none is and there may be more."""
-        self.warm()
+        with self._lock:
+            if not self._looked_after:
+                self._looked_after = True
+                threading.Thread(target=self._look_after, name="helpers", daemon=True).start()
         try:
             one = self._free.get_nowait()
         except queue.Empty:
@@ -176,6 +200,7 @@ class Helpers:
             fewer = self._started > self._count
             self._started -= fewer
         if kept and not fewer:
+            one.since = time.monotonic()
             self._free.put(one)
             return
         one.end()
@@ -201,11 +226,11 @@ class Helpers:
         kept = False
         try:
             helper.send(one.connection, (name, args, memory))
-            value = _followed(one.connection, one.process.pid, memory, seconds_for(size), progress)
+            value = _followed(one.connection, one.pid, memory, seconds_for(size), progress)
             kept = True
             return value
         except (_Ended, ConnectionError):
-            raise _placed(_ended(name, one.process.wait(), memory), where) from None
+            raise _placed(_ended(name, one.code(), memory), where) from None
         except StudyError as error:
             kept = not isinstance(error, _PastLimit)
             raise _placed(error, where) from None
@@ -239,7 +264,7 @@ class Helpers:
                     raise fault(_FAILED, "", _LOGGED)
                 return
         except (EOFError, ConnectionError):
-            raise _ended(name, one.process.wait(), memory_for(size)) from None
+            raise _ended(name, one.code(), memory_for(size)) from None
         finally:
             if done and one.alive:
                 self._back(one, True)
@@ -260,7 +285,7 @@ class Helpers:
         self._back(one, False)
 
     def _new(self) -> _Helper:
-        return _Helper(self._loads, self.nice)
+        return _Helper(self.nice)
 
     def close(self) -> None:
         """Ends the processes that are free."""
@@ -273,9 +298,9 @@ class Helpers:
 
 READERS = Helpers(1, most=3)
 """For files that are brought in."""
-HELPERS = Helpers(1, loads=("draft",), most=3)
+HELPERS = Helpers(1, most=3)
 """For everything else that looks at what came from outside; no file that is slow to read keeps it waiting."""
-DEPENDING = Helpers(loads=("decisions", "paths", "influence"), nice=9)
+DEPENDING = Helpers(nice=9)
 """For what may take long, and gives way to everything else."""
 
 
