@@ -15,7 +15,8 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.study.pipeline import given
 from even_ballot.core.study.study_file import Study
 from even_ballot.demo import FILES
-from even_ballot.services.running import load_study, load_table
+from even_ballot.services.answers import load_table
+from even_ballot.services.running import load_study
 
 
 def many(study: Study, count: int) -> Study:

@@ -1,6 +1,7 @@
 """The command line: outputs, exit codes, messages, nothing half-written."""
 
 import json
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -50,6 +51,14 @@ def test_a_run_writes_its_files(tmp_path: Path) -> None:
     document = json.loads((tmp_path / "out" / "results.json").read_text())
     assert document["cases"] == {"source": 2330, "used": 2268}
     assert [t["id"] for t in document["tables"]] == ["need", "crossing", "fares", "why", "ferry"]
+
+
+def test_what_disclosure_control_hid_is_told(case: Path, tmp_path: Path) -> None:
+    result = run(broken(case, lambda document: document.update(suppression={"below": 30})), tmp_path / "out")
+    assert result.exit_code == 0
+    assert re.search(r"Disclosure control: [1-9]\d* groups? suppressed, small ones and those", result.stderr)
+    document = json.loads((tmp_path / "out" / "results.json").read_text())
+    assert any(table.get("hidden") for table in document["tables"])
 
 
 def _short(document: dict[str, Any]) -> None:

@@ -4,16 +4,19 @@ What a command needs is loaded when it runs, so that help comes at once.
 """
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NoReturn
 
+# Help in plain letters: markup takes as long to load as a small study to run.
+os.environ.setdefault("TYPER_USE_RICH", "0")
 import typer
 
 from even_ballot import __version__
 
 if TYPE_CHECKING:
-    from even_ballot.core.faults import StudyError, counted
+    from even_ballot.core.faults import StudyError
     from even_ballot.core.study.results import Results
 
 _REPORT = "Please report it, with the study file if you can share it; --debug shows the traceback."
@@ -42,6 +45,8 @@ def _own_fault(error: Exception) -> NoReturn:
 
 def _tell_of_control(results: "Results") -> None:
     """What disclosure control has hidden."""
+    from even_ballot.core.faults import counted
+
     if (control := results.control) is not None:
         judged = (
             ""
@@ -152,6 +157,33 @@ def draft(
         return
     tell_draft(made.reading, made.lines, Console(stderr=True, highlight=False))
     typer.echo(f"{made.records:,} records, {made.columns:,} columns. Written: {out}")
+
+
+@app.command()
+def parts(
+    answers: Annotated[Path, typer.Argument(help="A file of delimited text in UTF-8.")],
+    out: Annotated[Path, typer.Option(help="The folder the parts go into; it is made.")],
+    records: Annotated[int, typer.Option(min=1, help="Records of a part.")] = 1_000_000,
+) -> None:
+    """Makes parts of a large file in one pass: Parquet files that a study file names by their folder. Every
+    column is kept as text, as it stands.
+
+    Exits with 2 where the file cannot be read; then there is no folder.
+    """
+    from even_ballot.core.faults import StudyError, counted
+    from even_ballot.services.answers import make_parts
+
+    def progress(says: str, share: float | None) -> None:
+        if sys.stderr.isatty():
+            typer.echo(f"\r{says}: {100 * (share or 0):.0f} %", err=True, nl=False)
+
+    try:
+        found, made = make_parts(answers, out, records, progress)
+    except StudyError as error:
+        _refuse(error)
+    if sys.stderr.isatty():
+        typer.echo("", err=True)
+    typer.echo(f"{counted(found, 'record')} in {counted(made, 'part')}. Written: {out}")
 
 
 @app.command()

@@ -5,7 +5,8 @@ from typing import Any
 
 from even_ballot.core.dependence.depends import Depending
 from even_ballot.core.study.pipeline import given
-from even_ballot.services.running import load_study, load_table
+from even_ballot.services.answers import load_table
+from even_ballot.services.running import load_study
 
 
 def loaded(folder: Path) -> tuple[Any, Any, dict[str, Any]]:

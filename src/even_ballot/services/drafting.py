@@ -11,8 +11,8 @@ from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.taking import taken
 from even_ballot.core.faults import fault
 from even_ballot.core.study.study_file import Source, Study
+from even_ballot.services.answers import load_table
 from even_ballot.services.releases.folder import write_outputs
-from even_ballot.services.running import load_table
 
 
 @dataclass(frozen=True)

@@ -1,15 +1,11 @@
 """A study file run from end to end."""
 
-import hashlib
 import json
-import os
-import stat
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
 from even_ballot.core.sampling.design import former_names
 from even_ballot.core.study.pipeline import Pipeline, given
@@ -17,6 +13,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.roles import role_notices
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.tables.designs import design_notices
+from even_ballot.services.answers import load_table, opened, source_hashes
 from even_ballot.services.workers.helper_processes import forked
 from even_ballot.services.workers.process_limits import give_back
 
@@ -51,48 +48,13 @@ def _no_number(word: str) -> None:
 LARGEST_STUDY = 64 << 20
 
 
-def _opened(path: Path, where: str, inside: Path | None, most: int) -> bytes:
-    """A regular file's bytes; `inside`: the folder it has to stand in, links followed."""
-    try:
-        if inside is not None and not path.resolve().is_relative_to(inside.resolve()):
-            raise fault(
-                f"{path} is outside the study file's folder.",
-                where,
-                "Move it there, or run with --allow-outside.",
-            )
-        # Not waiting for somebody to write into it, where it is a pipe.
-        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
-        with os.fdopen(handle, "rb") as file:
-            about = os.fstat(handle)
-            if not stat.S_ISREG(about.st_mode):
-                raise fault(f"{path} is not a regular file.", where, "Name a file.")
-            if about.st_size > most:
-                raise fault(
-                    f"{path} is larger than {most / 2**30:g} GiB.", where, "Leave out what is not needed."
-                )
-            return file.read()
-    except (OSError, ValueError) as error:
-        said = error.strerror if isinstance(error, OSError) else str(error)
-        raise fault(
-            f"{path} cannot be read: {said}.", where, "Paths are relative to the study file."
-        ) from None
-
-
 def _document(path: Path) -> Any:
-    return read_document(_opened(path, str(path), None, LARGEST_STUDY), str(path))
+    return read_document(opened(path, str(path), None, LARGEST_STUDY), str(path))
 
 
 def load_study(path: Path) -> Study:
     """A study from its file."""
     return parse_study(_document(path))
-
-
-def load_table(folder: Path, source: Source, where: str, outside: bool = False) -> tuple[RawTable, Source]:
-    """The table a study file points at, relative to it, and how it was read. outside: it may stand
-    elsewhere than in the study's folder. It is read in a process of its own, within limits."""
-    content = _opened(folder / source.path, f"{where}.path", None if outside else folder, 8 << 30)
-    table: tuple[RawTable, Source] = forked("read", content, source, size=len(content), where=source.path)
-    return table
 
 
 def _ready(path: Path, outside: bool) -> tuple[Study, Pipeline, Source]:
@@ -157,21 +119,11 @@ def release_of(
 
     study, results = run_file(path, outside)
     usual: tuple[Format, ...] = ("xlsx",) if study.release is None else study.release.formats
-    files = ReleaseFiles(study, results, formats or usual, guard, source_hashes(path, study))
+    files = ReleaseFiles(study, results, formats or usual, guard, source_hashes(path.parent, study))
     if (template := release_template(path, study, outside)) is not None:
         files.template, files.left_out = forked("template", template, size=len(template), where="template")
     files.appendix = appendix_blocks(path, study, results, outside)
     return files
-
-
-def source_hashes(path: Path, study: Study) -> dict[str, str]:
-    """SHA-256 of the files that a study file at a path reads, by their names."""
-    names = dict.fromkeys((study.source.path, *(source.path for source in study.lookups.values())))
-    found = {}
-    for name in names:
-        with (path.parent / name).open("rb") as file:
-            found[name] = hashlib.file_digest(file, "sha256").hexdigest()
-    return found
 
 
 def release_template(path: Path, study: Study, outside: bool = False) -> bytes | None:
@@ -180,7 +132,7 @@ def release_template(path: Path, study: Study, outside: bool = False) -> bytes |
     if name is None:
         return None
     most = 20 << 20
-    return _opened(path.parent / name, "release.style.template", None if outside else path.parent, most)
+    return opened(path.parent / name, "release.style.template", None if outside else path.parent, most)
 
 
 def run_problems(study: Study, results: Results) -> tuple[str, ...]:

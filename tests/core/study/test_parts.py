@@ -30,7 +30,8 @@ from even_ballot.core.weighting.comparison import compare
 from even_ballot.core.weighting.limit_price import limit_prices
 from even_ballot.core.weighting.raking import rake
 from even_ballot.demo import FILES
-from even_ballot.services.running import load_study, load_table
+from even_ballot.services.answers import load_table
+from even_ballot.services.running import load_study
 
 Loaded = tuple[Study, RawTable, dict[str, RawTable]]
 MORE = ["median", "q10", "q95", "mode", "geometric_mean", "q0", "q100"]

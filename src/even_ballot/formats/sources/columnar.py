@@ -14,7 +14,7 @@ from even_ballot.core.faults import fault, whole
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import without_blank_records
 from even_ballot.formats.sources.headings import split_headings
-from even_ballot.formats.sources.packing import as_column
+from even_ballot.formats.sources.packing import DELIMITER, LABEL, as_column
 from even_ballot.formats.sources.readable import readable
 from even_ballot.formats.sources.sizes import check_cells, check_columns, check_headings
 from even_ballot.formats.sources.spreadsheet import spelled
@@ -44,8 +44,9 @@ def _text(values: pa.ChunkedArray) -> Column:
     return text_column([spelled(cell) for cell in cells])
 
 
-def read_parquet(content: bytes, source: Source) -> RawTable:
-    """A Parquet file's columns; nested ones are refused by name."""
+def read_parquet(content: bytes, source: Source) -> tuple[RawTable, str | None]:
+    """A Parquet file's columns, and how they were delimited where they are text that was; nested ones are
+    refused by name."""
     with readable(source.path, "The Parquet file"):
         about = parquet.ParquetFile(io.BytesIO(content))
         check_cells(about.metadata.num_rows, about.metadata.num_columns, len(content), source.path)
@@ -60,8 +61,13 @@ def read_parquet(content: bytes, source: Source) -> RawTable:
             )
         table = about.read()
         names, labels = split_headings([table.column_names])
+        labels = tuple(
+            (field.metadata or {}).get(LABEL, label.encode()).decode()
+            for field, label in zip(table.schema, labels, strict=True)
+        )
         check_headings(labels, source.path)
-        return without_blank_records(names, labels, [_text(column) for column in table.columns])
+        delimiter = (table.schema.metadata or {}).get(DELIMITER, b"").decode() or None
+        return without_blank_records(names, labels, [_text(column) for column in table.columns]), delimiter
 
 
 def _line(text: str, number: int, path: str) -> dict[str, Any]:

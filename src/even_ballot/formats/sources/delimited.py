@@ -162,7 +162,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     _check_closed(body, lines, source.path)
     progress("Splitting the records", None)
     texts = _parsed(body, delimiter, len(names), lines, source.path, progress)
-    _check_last(texts, body, source.path)
+    check_last(texts, body, source.path)
     columns = _in_entries(texts, progress)
     if heads[names_row - 1][0].strip() == "row":
         # Records that were written here: texts are as they were before they were guarded.
@@ -228,7 +228,7 @@ def _check_closed(body: bytes, lines: int, path: str) -> None:
         raise _open_quote(body.rfind(b'"'), body, path)
 
 
-def _check_last(columns: list[pa.ChunkedArray], body: bytes, path: str) -> None:
+def check_last(columns: list[pa.ChunkedArray], body: bytes, path: str) -> None:
     """Refuses a file that ends inside a quoted cell. Such a cell is the last of the last record, and holds
     the rest of the file."""
     if not len(columns[-1]) or b'"' not in body:
@@ -298,6 +298,25 @@ def _parsed(
         raise fault(
             f"The file does not read as delimited text: {error}.", path, "Check the quotes."
         ) from None
+
+
+def first_record(head: bytes, tail: bytes, guess: Guess, source: Source) -> tuple[int, int]:
+    """Where the records of a file in UTF-8 begin, and how many bytes of its end are none. head, tail: its
+    first and last bytes."""
+    marked = 3 if head.startswith(b"\xef\xbb\xbf") else 0
+    text = head[marked:].decode(errors="ignore")
+    heads, lines, *_ = _headings(text, guess.delimiter, source)
+    kept, _ = cut_tail(tail, guess.delimiter, max(map(len, heads)), source.rows_below)
+    return marked + _after(head[marked:], lines), len(tail) - len(kept)
+
+
+def ragged_in(error: str, path: str) -> StudyError:
+    """What Arrow says of a file that is read block by block."""
+    if "columns" in error.lower():
+        found = error.split(":", 1)[-1].strip()[:200]
+        what = f"A record does not have as many fields as the heading: {found}."
+        return fault(what, path, "Close open quotes, or quote values that contain the delimiter.")
+    return fault(f"The file does not read as delimited text: {error[:200]}.", path, "Check the quotes.")
 
 
 def as_csv(table: RawTable) -> bytes:

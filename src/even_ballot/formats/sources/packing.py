@@ -13,6 +13,11 @@ from even_ballot.core.data.interpretation import parse_number
 from even_ballot.core.data.words import Words
 from even_ballot.core.numerics.arrays import Bools, Floats
 
+DELIMITER = b"even_ballot.delimiter"
+"""Metadata of a Parquet file that holds delimited text as it stands: how it was delimited, which says how its
+decimals may be written."""
+LABEL = b"even_ballot.label"
+"""Metadata of a Parquet column: the text of its question, where its name is another."""
 _MANY = 4096
 _BLANK = r"^[\s\v\p{Z}\x{1c}-\x{1f}\x{85}]*$"
 _NUMBER = r"^[\s\v]*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,6})?[\s\v]*$"

@@ -64,7 +64,8 @@ def _read(content: bytes, source: Source, kind: Format, progress: Progress) -> t
     elif kind == "parquet":  # Each reader but the first is loaded where a file asks for it.
         from even_ballot.formats.sources.columnar import read_parquet
 
-        table = read_parquet(content, source)
+        table, delimiter = read_parquet(content, source)
+        said = {} if delimiter is None else {"delimiter": delimiter}
     elif kind == "jsonl":
         from even_ballot.formats.sources.columnar import read_json_lines
 
@@ -74,6 +75,6 @@ def _read(content: bytes, source: Source, kind: Format, progress: Progress) -> t
 
         table, found = read_spreadsheet(content, source)
         said = asdict(found)
-    if source.decimal is None and kind == "csv":
+    if source.decimal is None and said.get("delimiter") is not None:
         said["decimal"] = guess_decimal(table.columns, said["delimiter"])
     return table, source.model_copy(update={"format": kind, **said})

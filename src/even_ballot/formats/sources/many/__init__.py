@@ -1,0 +1,1 @@
+"""Answers in many files: read as one table, and made of one file."""
