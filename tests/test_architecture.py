@@ -1,6 +1,7 @@
 """Arrows point inward only, among layers and among the rooms of the core; rooms and functions stay small."""
 
 import ast
+import os
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -46,12 +47,6 @@ def imports(tree: ast.AST) -> set[str]:
     return found
 
 
-def only_for_types(tree: ast.Module) -> set[str]:
-    """What is imported for type checkers alone."""
-    blocks = (n for n in tree.body if isinstance(n, ast.If) and ast.unparse(n.test) == "TYPE_CHECKING")
-    return {name for block in blocks for name in imports(block)}
-
-
 def test_every_layer_imports_inward_only() -> None:
     wrong = []
     for path, tree in modules():
@@ -82,13 +77,62 @@ def test_every_room_of_the_core_uses_those_before_it_only() -> None:
         if parts[0] != "core" or parts[1] in FLAT:
             continue
         assert parts[1] in ROOMS, f"{path} is in no room that is known; its order among the others is wanted"
-        for module in imports(tree) - only_for_types(tree):
+        for module in imports(tree):
             used = module.split(".")
             if used[:2] != ["even_ballot", "core"] or len(used) < 3 or used[2] in FLAT:
                 continue
             if used[2] in ROOMS and ROOMS.index(used[2]) > ROOMS.index(parts[1]):
                 wrong.append(f"{'/'.join(parts)} imports {module}")
     assert wrong == []
+
+
+def circles(arrows: dict[str, set[str]]) -> list[list[str]]:
+    """Names that lead to each other and back."""
+
+    def reached(start: str) -> set[str]:
+        seen, left = set[str](), [start]
+        while left:
+            new = arrows.get(left.pop(), set()) - seen
+            seen |= new
+            left += new
+        return seen
+
+    to = {name: reached(name) for name in arrows}
+    return [
+        sorted(other for other in to[name] if name in to.get(other, ()))
+        for name in arrows
+        if name in to[name]
+    ]
+
+
+def test_a_circle_is_found() -> None:
+    assert circles({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}) == [["a", "b", "c"]] * 3
+    assert circles({"a": {"b"}, "b": set()}) == []
+
+
+def test_no_files_import_each_other() -> None:
+    """For types neither."""
+    files = {".".join(path.relative_to(ROOT).with_suffix("").parts): tree for path, tree in modules()}
+    arrows = {}
+    for name, tree in files.items():
+        found = {module.removeprefix("even_ballot.") for module in imports(tree)}
+        # A folder's own file hands on what its files define; who names one of those does not ask it.
+        inner = {of.rpartition(".")[0] for of in found if of in files}
+        arrows[name] = {of if of in files else f"{of}.__init__" for of in found - inner} & set(files) - {name}
+    assert sum(map(len, arrows.values())) > 1000
+    assert circles(arrows) == []
+
+
+def test_no_files_of_the_interface_import_each_other() -> None:
+    root = PROJECT / "web" / "src"
+    files = {str(path.relative_to(root).with_suffix("")): path for path in root.rglob("*.ts*")}
+    arrows = {}
+    for name, path in files.items():
+        named = re.findall(r'(?:from|import\() ?"(\.[^"]+)"', path.read_text())
+        found = {os.path.normpath(f"{Path(name).parent}/{of}") for of in named}
+        arrows[name] = {of if of in files else f"{of}/index" for of in found} & set(files)
+    assert sum(map(len, arrows.values())) > 500
+    assert circles(arrows) == []
 
 
 def test_no_room_holds_more_than_a_dozen_files() -> None:

@@ -70,7 +70,7 @@ class Results:
     @property
     def summary(self) -> Summary:
         """What was guessed, not placed, out of scale, not met."""
-        return summary_of(self)
+        return summary_of(self.guessed, self.kinds, self.findings, self.weightings)
 
     @staticmethod
     def _refused(table: FaultyTable) -> dict[str, Any]:

@@ -1,16 +1,13 @@
 """What a run took for granted, and what it could not do: what was guessed, not placed, out of scale, not
 met."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from even_ballot.core.screening import Finding
 from even_ballot.core.weighting.laying.margins import CategoryCodes
 from even_ballot.core.weighting.report import WeightingReport
-
-if TYPE_CHECKING:
-    # Results hold a summary of themselves.
-    from even_ballot.core.study.results import Results
 
 
 @dataclass(frozen=True)
@@ -86,27 +83,28 @@ def unmet_targets(report: WeightingReport) -> tuple[UnmetTarget, ...]:
 _MET = 1e-9
 
 
-def summary_of(results: "Results") -> Summary:
-    """The summary of a run.
+def summary_of(
+    guessed: Mapping[str, Any],
+    kinds: Mapping[str, str],
+    findings: Sequence[Finding],
+    reports: Sequence[WeightingReport],
+) -> Summary:
+    """The summary of a run: how its source was read, the kinds of columns, what was found, its weightings.
 
-    >>> from even_ballot.core.data.example import ferry_answers
-    >>> from even_ballot.core.study.pipeline import run
-    >>> from even_ballot.core.study.study_file import parse_study
-    >>> found = summary_of(run(parse_study({"source": {"path": "a.csv"}}), ferry_answers(), {}))
-    >>> found.kinds["age"], found.not_placed
-    ('number', ())
+    >>> summary_of({"delimiter": ";"}, {"age": "number"}, (), ()).nothing_found
+    True
     """
     by_kind: dict[str, list[UnfitEntries]] = {"not_placed": [], "not_in_codebook": []}
     others: dict[str, int] = {}
-    for finding in results.findings:
+    for finding in findings:
         if finding.kind in by_kind:
             by_kind[finding.kind].append(UnfitEntries(finding.variable, finding.value, finding.cases))
         elif finding.accepted is None:
             others[finding.kind] = others.get(finding.kind, 0) + finding.cases
-    unmet = tuple(target for report in results.weightings for target in unmet_targets(report))
+    unmet = tuple(target for report in reports for target in unmet_targets(report))
     return Summary(
-        results.guessed,
-        results.kinds,
+        guessed,
+        kinds,
         tuple(by_kind["not_placed"]),
         tuple(by_kind["not_in_codebook"]),
         unmet,

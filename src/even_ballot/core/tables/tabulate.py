@@ -16,7 +16,7 @@ from even_ballot.core.tables.sizes import check_figures, columns_at_once
 from even_ballot.core.tables.stubs.categories import CategoriesByBanner
 from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.numbers import NumberByBanner
-from even_ballot.core.tables.stubs.several_test import several_independence
+from even_ballot.core.tables.stubs.several_independence import several_independence
 from even_ballot.core.tables.stubs.stub import StubByBanner
 
 

@@ -9,9 +9,9 @@ import { NumberField } from "../../parts/number-field";
 import { Heading } from "../../parts/panes";
 import { type Category, categoriesOf, same, wholeOf } from "./categories";
 import { FitCells, FitHead, FitKey, MeanWeights, reachOf } from "./fit";
-import { KINDS, type NumberKind, OF_NUMBERS, type TargetKind } from "./new-margin";
 import { PasteTargets } from "./paste";
 import { Strip } from "./strip";
+import { KINDS, type NumberKind, OF_NUMBERS, type TargetKind } from "./target-kinds";
 import { byOf, faultsAt, itemOf, type Margin, type Report, type Row, titleOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
 

@@ -7,22 +7,10 @@ import { PickMany } from "../../parts/pick-many";
 import { categoriesOf } from "./categories";
 import { NumberTargets } from "./number-targets";
 import { PasteTargets } from "./paste";
+import { KINDS, type NumberKind, OF_NUMBERS, type TargetKind } from "./target-kinds";
 import { kindOf, TypedTargets } from "./typed-targets";
 import { itemOf, useWeighting } from "./weights";
 import { WithinChoice } from "./within-choice";
-
-export const KINDS = [
-  ["counts", "counts"],
-  ["percent", "per cent"],
-  ["shares", "proportions"],
-] as const;
-export type TargetKind = (typeof KINDS)[number][0];
-
-export const OF_NUMBERS = [
-  ["means", "means"],
-  ["totals", "totals in the population"],
-] as const;
-export type NumberKind = (typeof OF_NUMBERS)[number][0];
 
 /** Whether the population's size is known, which totals of a number need. */
 const populationKnown = (weighting: Schema["Weighting"]) =>

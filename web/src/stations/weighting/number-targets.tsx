@@ -5,7 +5,7 @@ import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { numberIn } from "../../parts/number-field";
 import type { Category } from "./categories";
-import type { NumberKind } from "./new-margin";
+import type { NumberKind } from "./target-kinds";
 
 /** A number's target for each category, or one for all; Enter goes on, and takes them after the last. */
 export function NumberTargets({

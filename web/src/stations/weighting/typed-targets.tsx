@@ -6,7 +6,7 @@ import { TextInput } from "../../parts/fields";
 import { count, percent, plainly } from "../../parts/figures";
 import { numberIn } from "../../parts/number-field";
 import type { Category } from "./categories";
-import type { TargetKind } from "./new-margin";
+import type { TargetKind } from "./target-kinds";
 
 /** What targets that sum to so much likely are. */
 export const kindOf = (sum: number): TargetKind =>

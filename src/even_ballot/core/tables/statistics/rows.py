@@ -3,9 +3,9 @@
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from even_ballot.core.estimation.estimates import Estimates
+from even_ballot.core.estimation.estimates import Estimates, Sums
 from even_ballot.core.estimation.intervals import IntervalEnds
 from even_ballot.core.estimation.quantiles import Ranks
 from even_ballot.core.estimation.spread import Spread
@@ -13,9 +13,53 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.results import BannerPath, Cell, Plain, StubKey
 
-if TYPE_CHECKING:
-    # What a table asks for names figures, and counts are of what it asks for.
-    from even_ballot.core.tables.stubs.counts import CategoryCounts
+
+class OfBases(Protocol):
+    """PSUs less strata among the cases of bases."""
+
+    @property
+    def column(self) -> Ints:
+        """Of each column, (1 + C,)."""
+
+    @property
+    def row(self) -> Ints:
+        """Of each row, among those who answered the banner, (R,)."""
+
+    @property
+    def total(self) -> Ints:
+        """Of the bases of total per cent, (1 + C,)."""
+
+    @property
+    def responses(self) -> Ints | None:
+        """Of each column's responses, (1 + C,)."""
+
+
+class Counted(Protocol):
+    """The sums that a stub's figures are made of, the total column first."""
+
+    @property
+    def part(self) -> Sums:
+        """Each row's own cases, (R, 1 + C)."""
+
+    @property
+    def inner(self) -> Sums:
+        """Those without the total column, (R, C)."""
+
+    @property
+    def answered_row(self) -> Sums:
+        """Cases of each row that answered the banner, (R, 1)."""
+
+    @property
+    def answered(self) -> Sums:
+        """Bases of total per cent, (1, 1 + C)."""
+
+    @property
+    def categories(self) -> int:
+        """Rows without nets."""
+
+    @property
+    def df(self) -> OfBases:
+        """Of their bases."""
 
 
 class CategoryRows(ABC):
@@ -24,7 +68,7 @@ class CategoryRows(ABC):
     units: Units
     keys: list[StubKey]
     paths: list[BannerPath]
-    block: "CategoryCounts"
+    block: Counted
 
     @abstractmethod
     def emit(

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,17 +11,30 @@ from even_ballot.core.estimation.estimates import Estimates
 from even_ballot.core.estimation.totals import ratios, whole
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.finishing import Moments
-from even_ballot.core.tables.banner import everybody
+from even_ballot.core.sampling.sample import Sample
+from even_ballot.core.sampling.units import Units
+from even_ballot.core.tables.banner import BannerColumns, everybody
+from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.moments import laid_moments
 
-if TYPE_CHECKING:
-    from even_ballot.core.tables.stubs.numbers import NumberByBanner
+
+class NumberAcross(Protocol):
+    """A number's cases across a banner entry: for every part its values, (n,)."""
+
+    domain: Domain
+    sample: Sample
+    over: BannerColumns
+    units: Units
+    y: tuple[Floats, ...]
+
+    def within(self, column: int) -> tuple[Bools, ...]:
+        """For every part which cases are in a column, (n,), the total being column 0."""
 
 
 class _PerColumn:
     """Moments of what depends on each column's own ratio, column by column."""
 
-    def __init__(self, of: "NumberByBanner", x: Sequence[Floats], both: Sequence[Bools]) -> None:
+    def __init__(self, of: NumberAcross, x: Sequence[Floats], both: Sequence[Bools]) -> None:
         self.of, self.x, self.both = of, x, both
         self.everybody = everybody(of.sample)
 
@@ -71,7 +84,7 @@ class _PerColumn:
         )
 
 
-def ratios_of(of: "NumberByBanner", x: Sequence[Floats], both: Sequence[Bools]) -> tuple[Estimates, Ints]:
+def ratios_of(of: NumberAcross, x: Sequence[Floats], both: Sequence[Bools]) -> tuple[Estimates, Ints]:
     """Ratios of a number to x in every column, the total first, and PSUs less strata of each. x, and who
     answered both: for every part, (n,).
 
