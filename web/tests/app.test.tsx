@@ -122,7 +122,8 @@ describe("the palette", () => {
     const { user, address } = visit("/study/s1/codebook");
     await screen.findByRole("navigation", { name: "Stations" });
     await user.keyboard("{Control>}k{/Control}");
-    await user.type(await screen.findByRole("combobox"), "go to rel{Enter}");
+    const palette = await screen.findByRole("dialog", { name: "Do something" });
+    await user.type(within(palette).getByRole("combobox"), "go to rel{Enter}");
     await waitFor(() => expect(address()).toBe("/study/s1/release"));
   });
 });

@@ -3,10 +3,12 @@ import { createMemoryHistory, createRouter, RouterProvider } from "@tanstack/rea
 import { cleanup, configure, render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, vi } from "vitest";
-import { router } from "../src/app/router";
+import { loadTheRest, router } from "../src/app/router";
 import recorded from "./recorded.json";
 import { server as here } from "./setup";
 
+// Whatever is fetched when it is first shown is there, as it is soon after a page was opened.
+await loadTheRest();
 // A slow machine is no fault.
 configure({ asyncUtilTimeout: 20_000 });
 

@@ -33,11 +33,12 @@ export const router = createRouter({
 });
 
 /** Loads what is shown at other addresses while nobody waits, so that no station is waited for later. */
-export function loadTheRest(): void {
-  void import("./palette");
-  void import("./help");
-  for (const { options } of [arriving, ...STATIONS.map((station) => station.route)])
-    void options.component?.preload?.();
+export async function loadTheRest(): Promise<void> {
+  const routes = [study, arriving, ...STATIONS.map((station) => station.route)];
+  const shown = routes.map(({ options }) =>
+    (options.component as { preload?: () => Promise<void> } | undefined)?.preload?.(),
+  );
+  await Promise.all([import("./palette"), import("./help"), ...shown]);
 }
 
 declare module "@tanstack/react-router" {

@@ -8,6 +8,7 @@ import {
   useSyncExternalStore,
 } from "react";
 import { keyOf, useKeySettings } from "./keys";
+import { opened } from "./opened";
 
 /** Something a person can do here. Whatever a button does is one of these, so the palette knows it too. */
 export interface Action {
@@ -120,6 +121,8 @@ export function useKeys() {
         (event.shiftKey && event.key.length > 1 ? "Shift+" : "") +
         (event.key.length === 1 ? event.key.toLowerCase() : event.key);
       const shifted = ctrl && event.shiftKey ? `Ctrl+Shift+${event.key.toLowerCase()}` : name;
+      // What is typed for the palette before it is there is no key of the page.
+      if (opened() === "palette" && !ctrl) return;
       if (typing && shifted !== "Ctrl+k") return;
       const action = snapshot.find((a) => keyOf(a)?.toLowerCase() === shifted.toLowerCase());
       if (action && !action.disabled) {

@@ -11,6 +11,9 @@ export function show(what: Floating) {
   for (const listener of listeners) listener();
 }
 
+/** Which of them is open now. */
+export const opened = () => open;
+
 export const useOpened = () =>
   useSyncExternalStore(
     (listener) => {
