@@ -2,12 +2,14 @@
 another holds, and nothing that was acknowledged is lost. `--kills 100` kills as often."""
 
 import contextlib
+import errno
 import os
 import random
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -215,6 +217,21 @@ def test_on_a_full_disk_everything_is_read_nothing_is_lost_and_it_goes_on_by_its
         )
     database.stop()
     engine.dispose()
+
+
+def test_a_body_that_the_disk_has_no_room_for_is_refused_as_that(
+    address: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    class Full(tempfile.SpooledTemporaryFile):  # type: ignore[type-arg]
+        def write(self, piece: bytes) -> int:  # type: ignore[override]
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(tempfile, "SpooledTemporaryFile", Full)
+    answer = requests.post(f"{address}/files?name=a.csv", data=b"a\n1\n", timeout=60)
+    assert answer.status_code == 507
+    assert answer.json()["faults"][0]["mend"] == "Make room there, then send it again."
+    monkeypatch.undo()
+    assert requests.post(f"{address}/files?name=a.csv", data=b"a\n1\n", timeout=60).status_code == 200
 
 
 def test_one_that_waits_for_room_is_ended_at_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

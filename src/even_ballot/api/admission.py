@@ -3,6 +3,7 @@ with a thread and a connection to itself, so that none waits for what another ho
 
 import asyncio
 import contextlib
+import errno
 import tempfile
 import threading
 from collections.abc import AsyncIterator
@@ -99,16 +100,27 @@ async def _read(receive: Receive, limit: int) -> _Body:
                     f"The file is larger than {said}.",
                     "Leave out columns that are not needed, or split it.",
                 )
-            if size > _IN_MEMORY:
-                await asyncio.to_thread(file.write, piece)
-            else:
-                file.write(piece)
+            await _written(file, piece, size > _IN_MEMORY)
             if not message.get("more_body", False):
                 file.seek(0)
                 return _Body(file, size)
     except BaseException:
         file.close()
         raise
+
+
+async def _written(file: IO[bytes], piece: bytes, large: bool) -> None:
+    """Puts a piece of a body down; large: on disk."""
+    try:
+        if large:
+            await asyncio.to_thread(file.write, piece)
+        else:
+            file.write(piece)
+    except OSError as error:
+        if error.errno != errno.ENOSPC:
+            raise
+        what = "The disk that arriving files are kept on is full; nothing of this was taken."
+        raise _Refused(507, what, "Make room there, then send it again.") from None
 
 
 class Admission:

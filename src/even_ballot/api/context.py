@@ -23,6 +23,7 @@ REFUSALS: dict[int | str, dict[str, Any]] = {
     422: {"model": Faults},
     429: {"model": Faults, "description": "Too many requests wait"},
     503: {"model": Faults, "description": "The database does not answer"},
+    507: {"model": Faults, "description": "The disk is full"},
 }
 
 

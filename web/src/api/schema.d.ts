@@ -6934,6 +6934,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     preview: {
@@ -7019,6 +7028,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     draft: {
@@ -7097,6 +7115,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7193,6 +7220,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     look: {
@@ -7282,6 +7318,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     read_again: {
@@ -7364,6 +7409,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7478,6 +7532,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     stop: {
@@ -7561,6 +7624,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     follow: {
@@ -7637,6 +7709,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7729,6 +7810,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     list_studies: {
@@ -7807,6 +7897,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7901,6 +8000,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     demo: {
@@ -7984,6 +8092,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     retention: {
@@ -8060,6 +8177,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8154,6 +8280,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     take_in: {
@@ -8232,6 +8367,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8324,6 +8468,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     delete: {
@@ -8400,6 +8553,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8496,6 +8658,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     analysis: {
@@ -8576,6 +8747,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8672,6 +8852,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     codebook: {
@@ -8750,6 +8939,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8845,6 +9043,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     codebook_file: {
@@ -8922,6 +9129,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9015,6 +9231,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     comparison: {
@@ -9095,6 +9320,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9191,6 +9425,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     copy: {
@@ -9269,6 +9512,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9365,6 +9617,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     cut_off: {
@@ -9444,6 +9705,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9540,6 +9810,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     design: {
@@ -9618,6 +9897,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9710,6 +9998,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     withheld: {
@@ -9788,6 +10085,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9882,6 +10188,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     doing: {
@@ -9967,6 +10282,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     stop_doing: {
@@ -10043,6 +10367,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10139,6 +10472,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     findings: {
@@ -10217,6 +10559,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10313,6 +10664,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     fit_scale: {
@@ -10402,6 +10762,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     flow: {
@@ -10480,6 +10849,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10576,6 +10954,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     ledger: {
@@ -10661,6 +11048,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     journal: {
@@ -10738,6 +11134,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10831,6 +11236,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     left_out: {
@@ -10911,6 +11325,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11010,6 +11433,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     look_at_newer: {
@@ -11099,6 +11531,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     order: {
@@ -11181,6 +11622,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11278,6 +11728,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     lay_plan: {
@@ -11361,6 +11820,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11452,6 +11920,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     purge: {
@@ -11528,6 +12005,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11624,6 +12110,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     release: {
@@ -11701,6 +12196,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11786,6 +12290,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11880,6 +12393,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     next_release: {
@@ -11965,6 +12487,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     next_page: {
@@ -12041,6 +12572,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12136,6 +12676,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     changes: {
@@ -12217,6 +12766,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12309,6 +12867,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     restore: {
@@ -12385,6 +12952,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12471,6 +13047,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12569,6 +13154,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     document: {
@@ -12645,6 +13239,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12735,6 +13338,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     table: {
@@ -12814,6 +13426,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12911,6 +13532,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     targets_file: {
@@ -12991,6 +13621,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13087,6 +13726,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     try_step: {
@@ -13169,6 +13817,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13265,6 +13922,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     weightings: {
@@ -13343,6 +14009,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13438,6 +14113,15 @@ export interface operations {
                     "application/json": components["schemas"]["Faults"];
                 };
             };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
         };
     };
     limits: {
@@ -13517,6 +14201,15 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
