@@ -169,6 +169,10 @@ class Table:
                 found = test(of, own, values, codes)
                 if found is not None:
                     yield (kind, name), found
+        for name, parts in self.several.items():
+            found = several_independence(self.sample, parts, values, codes, self.inside)
+            if found is not None:
+                yield ("independence", name), found
         yield from self._slopes(values)
 
     def _slopes(self, x: Vector) -> Iterator[tuple[tuple[Any, ...], dict[str, Any]]]:
@@ -332,6 +336,40 @@ class Table:
             "df2": df1 * s.df,
             "p": float(stats.f.sf(chi2 / trace, df1, df1 * s.df)),
         }
+
+
+def several_independence(
+    s: Sample, parts: Vector, values: Vector, codes: Sequence[int], inside: Vector
+) -> dict[str, Any] | None:
+    """The test of a several-answer question, (n, J), against a banner variable, 0 where unanswered."""
+    both = ~np.isnan(parts).all(1) & (values != 0) & inside
+    live = both & (s.w > NOTHING * s.w.sum())
+    columns = [code for code in codes if (live & (values == code)).any()]
+    chosen, found = np.nan_to_num(parts), list[tuple[float, list[tuple[float, Figure]]]]()
+    for j in range(parts.shape[1]):
+        whole = Figure(s, chosen[:, j] * both, both.astype(float), both)
+        for code in columns if EDGE < whole.est < 1 - EDGE else ():
+            own = both & (values == code)
+            part = Figure(s, chosen[:, j] * own, own.astype(float), own)
+            scale = float(s.w @ own / (s.w @ both)) / (whole.est * (1 - whole.est))
+            found.append((scale, [(1.0, part), (-1.0, whole)]))
+    if len(columns) < 2 or not found:
+        return None
+    a, d = np.array([scale for scale, _ in found]), np.array([p.est - q.est for _, ((_, p), (_, q)) in found])
+    moving = np.array([variance_of(pair) > 0 for _, pair in found])
+    if s.replicates is None:
+        z = [p.z - q.z for _, ((_, p), (_, q)) in found]
+        v = np.array([[s.covariance(x, y) for y in z] for x in z])
+    else:
+        apart = np.stack([p.again() - q.again() - (p.est - q.est) for _, ((_, p), (_, q)) in found])
+        v = apart @ (s.c[:, None] * apart.T)
+    v = np.where(np.outer(moving, moving), v, 0.0) if np.isfinite(v).all() else np.full_like(v, np.nan)
+    trace, squared = float(a @ np.diag(v)), float(np.trace(np.diag(a) @ v @ np.diag(a) @ v))
+    if not trace > 0 or s.df < 1:
+        return None
+    f, df1 = float(a @ d**2) / trace, trace**2 / squared
+    chi2, df2 = int((both & (s.w > 0)).sum()) * float(a @ d**2), df1 * s.df
+    return {"chi2": chi2, "f": f, "df1": df1, "df2": df2, "p": float(stats.f.sf(f, df1, df2))}
 
 
 def _first(y: Vector, base: Vector) -> float:

@@ -21,7 +21,7 @@ from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.stubs.counts import several
 from even_ballot.core.tables.stubs.domain import Domain
 
-_ROUNDING = 1e-20
+_ROUNDING, _NOTHING = 1e-20, 1e-30
 
 
 class _Chosen:
@@ -43,7 +43,8 @@ class _Chosen:
         options, columns = self.chosen[0].shape[1], over.columns
         w = summed(self.sample, self.who, self._weighted, (options + 1, columns))
         self.n = sum(int(who.sum()) for who in self.who)
-        filled = w[-1] > 0
+        # A weight that raking has driven to nothing is none.
+        filled = w[-1] > _NOTHING * w[-1].sum()
         with np.errstate(all="ignore"):
             whole = w[:-1].sum(1) / w[-1].sum()
         some = (whole > EDGE) & (whole < 1 - EDGE)
@@ -91,21 +92,30 @@ class _Chosen:
             most = absolute_moments(
                 self.sample, self.who, self.linearised, lambda p, at: self.linearised(p, at, True), size
             )
-            none = np.diag(found) <= _ROUNDING * most
-            found[none], found[:, none] = 0.0, 0.0
-            return found
-        j, c = self.shares.shape
+            return _unless_rounding(found, most)
+        j, columns = self.shares.shape
 
         def values(number: int, at: Ints) -> Floats:
             inside, x = self._inside(number, at)
             return np.concatenate([(x[:, :, None] * inside[:, None]).reshape(len(at), -1), inside], 1)
 
-        sums = replicate_sums(self.sample, self.who, values, (j + 1) * c).reshape(-1, j + 1, c)
+        sums = replicate_sums(self.sample, self.who, values, (j + 1) * columns).reshape(-1, j + 1, columns)
         with np.errstate(all="ignore"):
             w = np.where(sums[:, -1:] > EMPTY * self.w, sums[:, -1:], np.nan)
-            apart = sums[:, :-1] / w - sums[:, :-1].sum(-1, keepdims=True) / w.sum(-1, keepdims=True)
+            shares, whole = sums[:, :-1] / w, sums[:, :-1].sum(-1, keepdims=True) / w.sum(-1, keepdims=True)
+            apart = shares - whole
             full = self.shares - (self.sums.sum(1) / self.w.sum())[:, None]
-        return replicate_covariance(units.replicates, apart.reshape(len(apart), -1), full.ravel())
+        c, size = units.replicates.of_rounding(int(units.psus.sum())), 2 * (shares + whole) + np.abs(full)
+        again = apart.reshape(len(apart), -1)
+        found = replicate_covariance(units.replicates, again, full.ravel())
+        return _unless_rounding(found, c @ size.reshape(len(apart), -1) ** 2)
+
+
+def _unless_rounding(found: Floats, most: Floats) -> Floats:
+    """A covariance matrix without what is only rounding of it. most: variances of terms taken absolutely."""
+    none = np.diag(found) <= _ROUNDING * most
+    found[none], found[:, none] = 0.0, 0.0
+    return found
 
 
 def several_independence(
