@@ -197,6 +197,11 @@ def test_random_studies_agree_with_a_second_reading(batch: int, request: pytest.
     assert len(ran) > 0.4 * count
 
 
+def test_large_numbers_that_are_alike_keep_their_errors_with_weights_raked_again() -> None:
+    """A study whose number has a level of many times its spread."""
+    assert compare(26) is not None
+
+
 def test_every_method_is_among_the_first_studies() -> None:
     ran, seed = set[str | None](), 0
     while len(ran) < 5:

@@ -15,13 +15,15 @@ def _means(est: Floats, linear: Linear, sd: Floats, n: Ints, units: Units) -> Es
     with np.errstate(all="ignore"):
         variance = variances(linear, units)
         if units.calibrated and units.replicates is not None:
-            # Replicates meet a margin to its tolerance, and no further.
-            variance = unless_fixed(est, variance)
+            # Replicates meet a margin to its tolerance, and no further. What that comes to is held against
+            # how far the values lie apart, where they are large and alike: 1e12 ± 1 keeps its error.
+            size = np.where(sd > 0, np.fmin(np.abs(est), _APART * sd), est)
+            variance = unless_fixed(size, variance)
         simple = sd**2 / n
         return Estimates(est, linear, variance, n, n, np.where(simple > 0, variance / simple, np.nan))
 
 
-FIXED = 1e-18
+FIXED, _APART = 1e-18, 1e3
 
 
 def unless_fixed(est: Floats, variance: Floats) -> Floats:
