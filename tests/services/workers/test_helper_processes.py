@@ -3,6 +3,8 @@
 import errno
 import os
 import signal
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -130,6 +132,22 @@ def test_a_process_that_has_nothing_to_do_ends_and_another_is_there_when_asked(h
     assert not helpers._free.queue
     assert read(helpers).names == ("id", "q")
     assert not helpers.busy
+
+
+def test_a_program_that_uses_helpers_is_not_run_again_by_them(tmp_path: Path) -> None:
+    program = tmp_path / "program.py"
+    program.write_text(
+        "from even_ballot.core.study.study_file import Source\n"
+        "from even_ballot.services.workers.helper_processes import Helpers\n"
+        "helpers = Helpers(1)\n"
+        "table, _ = helpers.run('read', b'id,q\\n1,2\\n', Source(path='a.csv'), size=9)\n"
+        "print('read', table.names)\n"
+        "helpers.close()\n"
+    )
+    done = subprocess.run(
+        [sys.executable, str(program)], capture_output=True, text=True, timeout=60, check=False
+    )
+    assert done.stdout == "read ('id', 'q')\n", done.stderr
 
 
 def test_a_process_shares_what_it_has_ready(helpers: Helpers) -> None:

@@ -1,6 +1,7 @@
 """Work on files and pictures done in processes of its own, within limits of memory and time; what a file
 does there ends that process, and is told as a fault."""
 
+import contextlib
 import multiprocessing
 import os
 import queue
@@ -12,6 +13,7 @@ from collections.abc import Callable, Generator
 from dataclasses import replace
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection, Pipe
+from types import ModuleType
 from typing import Any
 
 from even_ballot.core.faults import Fault, StudyError, fault
@@ -111,6 +113,21 @@ _NURSERY = multiprocessing.get_context("forkserver")
 _NURSERY.set_forkserver_preload(["even_ballot.services.workers.nursery"])
 
 
+_starting = threading.Lock()
+
+
+@contextlib.contextmanager
+def _without_main() -> Generator[None, None, None]:
+    """For a moment there is no main module: a helper would load whichever started this process once more,
+    with all that it does."""
+    with _starting:
+        held, sys.modules["__main__"] = sys.modules["__main__"], ModuleType("__main__")
+        try:
+            yield
+        finally:
+            sys.modules["__main__"] = held
+
+
 class _Helper:
     """A process, forked from one that has what tasks need ready."""
 
@@ -118,7 +135,8 @@ class _Helper:
         self.connection, theirs = Pipe()
         with theirs:
             self.process = _NURSERY.Process(target=helper.work, args=(theirs, nice), daemon=True)
-            self.process.start()
+            with _without_main():
+                self.process.start()
         self.used, self.since = 0, time.monotonic()
 
     @property
