@@ -196,7 +196,7 @@ export function Behind({
           {apartable && (
             <ActionButton
               id="deff-apart"
-              label={apart ? "Hide where its design effect comes from" : "Components of the design effect"}
+              label={apart ? "Hide the components of the design effect" : "Components of the design effect"}
               icon={Divide}
               pressed={apart}
               className="mt-1"
