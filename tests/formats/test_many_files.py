@@ -170,6 +170,16 @@ def test_a_large_file_is_read_by_blocks_with_titles_above_and_notes_below(tmp_pa
     assert [table.columns[0].words[table.columns[0].values[at]] for at in (0, 399_999)] == ["0", "399999"]
 
 
+def test_headings_once_more_and_guarded_texts_are_as_in_the_file(tmp_path: Path) -> None:
+    rows = "".join(f"{k},'=later,{k % 3}\n" + ("row,why,q\n" if k == 4 else "") for k in range(1, 9))
+    (tmp_path / "a.csv").write_text(f"row,why,q\n{rows}")
+    make_parts(tmp_path / "a.csv", tmp_path / "out", 20)
+    table, _ = load_table(tmp_path, Source(path="out"), "source")
+    want, _ = load_table(tmp_path, Source(path="a.csv"), "source")
+    assert same(table, want)
+    assert (len(table.rows), table.rows.tolist()[4], table.columns[1].words[0]) == (8, 6, "=later")
+
+
 def test_question_texts_in_a_second_row_go_with_the_parts(tmp_path: Path) -> None:
     rows = "".join(f"{k},{k % 3}\n" for k in range(9))
     (tmp_path / "a.csv").write_text(f"id,q1\nNumber,How often do you cross?\n{rows}")

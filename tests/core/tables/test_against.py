@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from parting import differing, random_parts
 from reading import several_independence
-from reading_estimates import Figure
+from reading_estimates import Figure, variance_of
 from reading_models import two_sided
 from scipy import stats
 from surveys import A, margin, results, study, survey
@@ -66,10 +66,7 @@ def test_each_is_what_a_second_reading_finds(
             for who in sides(found, test)
         )
         assert test.diff == pytest.approx(own.est - other.est, rel=1e-8, abs=1e-11), test
-        if sample.replicates is None:
-            variance = sample.variance(own.z - other.z, own.terms + other.terms)
-        else:
-            variance = sample.c @ (own.again() - other.again() - test.diff) ** 2
+        variance = variance_of([(1, own), (-1, other)])
         assert test.se == pytest.approx(np.sqrt(variance), rel=1e-6, abs=1e-10), test
         assert test.p == pytest.approx(two_sided(test.t, sample.df), rel=1e-6, abs=1e-12)
     rows = {(t.kind, t.banner, tuple(t.stub.items())) for t in tests}

@@ -12,7 +12,7 @@ from pyarrow import compute, parquet
 from even_ballot.core.data.dataset import BLANK, Column, RawTable, text_column
 from even_ballot.core.faults import fault, whole
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.sources.delimited import without_blank_records
+from even_ballot.formats.sources.delimited import as_written, without_blank_records
 from even_ballot.formats.sources.headings import split_headings
 from even_ballot.formats.sources.packing import DELIMITER, LABEL, as_column
 from even_ballot.formats.sources.readable import readable
@@ -67,7 +67,10 @@ def read_parquet(content: bytes, source: Source) -> tuple[RawTable, str | None]:
         )
         check_headings(labels, source.path)
         delimiter = (table.schema.metadata or {}).get(DELIMITER, b"").decode() or None
-        return without_blank_records(names, labels, [_text(column) for column in table.columns]), delimiter
+        columns, again = [_text(column) for column in table.columns], None
+        if delimiter is not None:
+            columns, again = as_written(columns, table.column_names, source)
+        return without_blank_records(names, labels, columns, again), delimiter
 
 
 def _line(text: str, number: int, path: str) -> dict[str, Any]:

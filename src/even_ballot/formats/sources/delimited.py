@@ -4,6 +4,7 @@ import csv
 import io
 import re
 from collections import Counter
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
@@ -164,10 +165,7 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
     texts = _parsed(body, delimiter, len(names), lines, source.path, progress)
     check_last(texts, body, source.path)
     columns = _in_entries(texts, progress)
-    if heads[names_row - 1][0].strip() == "row":
-        # Records that were written here: texts are as they were before they were guarded.
-        columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
-    again = repeats(columns, heads[names_row - 1]) if source.repeated is not False else None
+    columns, again = as_written(columns, heads[names_row - 1], source)
     found = again is not None and bool(again.any())
     guess = Guess(
         encoding,
@@ -179,6 +177,16 @@ def read_delimited(content: bytes, source: Source, progress: Progress = quiet) -
         True if found else source.repeated,
     )
     return without_blank_records(names, labels, columns, again), guess
+
+
+def as_written(
+    columns: list[Column], headings: Sequence[str], source: Source
+) -> tuple[list[Column], Bools | None]:
+    """Columns of delimited text with the texts that were written here as they were before they were guarded;
+    and which records are the headings once more, where those are left out."""
+    if headings[0].strip() == "row":
+        columns = [replace(column, words=tuple(map(unguarded, column.words))) for column in columns]
+    return columns, repeats(columns, headings) if source.repeated is not False else None
 
 
 def _headings(head: str, delimiter: str, source: Source) -> tuple[list[list[str]], int, int, int | None]:

@@ -307,11 +307,7 @@ class Helpers:
 
     def close(self) -> None:
         """Ends the processes that are free."""
-        while True:
-            try:
-                self._free.get_nowait().end()
-            except queue.Empty:
-                return
+        self.end_idle(-1)
 
 
 READERS = Helpers(1, most=3)

@@ -69,7 +69,7 @@ def _none(found: Combined) -> Floats:
     """What a variance of shares may be by rounding alone, (F,)."""
     shares = np.array([row.stat == "col_pct" for row in found.rows])
     with np.errstate(all="ignore"):
-        room = 1e-12 * found.bare * (1 - found.bare) / np.maximum(found.cases, 1)
+        room = 1e-12 * found.bare * (1 - found.bare) / np.maximum(found.cases, 1)[:, None]
         edge = np.all((found.bare < EDGE) | (found.bare > 1 - EDGE), axis=0)
     return np.where(shares, np.where(edge, np.inf, np.nan_to_num(room).sum(0)), 0.0)
 

@@ -43,8 +43,6 @@ class Combined:
         f = len(stub.rows)
         sums = summed(self.sample, who, self._weighted, (len(columns), 4, f))
         self.above, self.below, self.absolute, there = (sums[:, k] for k in range(4))
-        # Unweighted, who is in a column and answered.
-        self.cases = np.stack([self._count(column) for column in columns])
         self.totals = np.array([row.stat == "total" for row in stub.rows])
         with np.errstate(all="ignore"):
             # A total of a column without a case is none.
@@ -66,9 +64,18 @@ class Combined:
             wide = np.array([row.stat in ("row_pct", "total_pct") for row in self.stub.rows])
             yield above * inside, below * (inside | wide)
 
-    def _count(self, column: ContrastColumn) -> Floats:
-        of = zip(self.who, column.inside, self.stub.answered, strict=True)
-        return np.full(len(self.stub.rows), float(sum((a & b & c).sum() for a, b, c in of)))
+    @property
+    def cases(self) -> Ints:
+        """How many cases of each column answered the stub, unweighted, (columns,)."""
+        return np.array(
+            [
+                sum(
+                    int((a & b & c).sum())
+                    for a, b, c in zip(self.who, of.inside, self.stub.answered, strict=True)
+                )
+                for of in self.columns
+            ]
+        )
 
     def _weighted(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]
