@@ -30,4 +30,6 @@ if (root)
     </StrictMode>,
   );
 // Some browsers have no idle callback.
-(window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 1000)))(() => loadTheRest().catch(() => undefined));
+(window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 1000)))(() =>
+  loadTheRest().catch(() => undefined),
+);

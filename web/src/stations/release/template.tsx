@@ -51,7 +51,11 @@ export function Template({ name, put }: { name: string | null; put: (to: { templ
               <ActionButton id="no-template" label="Remove template" look="quiet" run={() => put({ template: null })} />
             )}
           </div>
-          <Faults faults={faults} />
+          {faults.length > 0 && (
+            <div ref={(shown) => shown?.scrollIntoView({ block: "nearest" })}>
+              <Faults faults={faults} />
+            </div>
+          )}
           {leftOut.length > 0 && (
             <p role="status" className="mt-1 text-sm">
               Not taken from it: {leftOut.join(", ")}. Kept are styles, numbering, headers and footers, page set-up,

@@ -87,19 +87,17 @@ export function FigureDecisions({
                 <span className="block text-heed text-xs">a letter beside it turns</span>
               )}
             </th>
-            <td className="relative h-6">
-              {without != null && <Dot place={at(without)} look={Math.abs(inSe ?? 0) > SMALL ? "large" : "small"} />}
-            </td>
             {line.refused ? (
-              <td
-                colSpan={3}
-                className="max-w-64 truncate px-2 text-soft text-xs"
-                title={`${line.refused.what} ${line.refused.mend}`}
-              >
+              <td colSpan={4} className="px-2 text-soft text-xs">
                 cannot be calculated: {line.refused.what}
               </td>
             ) : (
               <>
+                <td className="relative h-6">
+                  {without != null && (
+                    <Dot place={at(without)} look={Math.abs(inSe ?? 0) > SMALL ? "large" : "small"} />
+                  )}
+                </td>
                 <td className="px-2 text-right tabular-nums">{without == null ? "gone" : figure(without)}</td>
                 <td className="px-2 text-right tabular-nums">{by == null ? "" : signed(by, figure)}</td>
                 <td className="px-2 text-right tabular-nums">{inSe == null ? "" : decimals(inSe, 2)}</td>
