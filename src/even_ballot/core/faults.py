@@ -71,6 +71,10 @@ class StudyError(Exception):
         super().__init__("\n".join(map(str, self.faults)))
 
 
+class Passing(StudyError):
+    """Faults of the moment, not of what was asked: who asks again may be told none."""
+
+
 def fault(what: str, where: str = "", mend: str = "", *, kind: str = "", write: str = "") -> StudyError:
     """A StudyError of one fault, ready to raise.
 

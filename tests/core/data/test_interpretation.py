@@ -11,7 +11,7 @@ from even_ballot.core.data.codebook import Codebook, Variable
 from even_ballot.core.data.dataset import MISSING, UNPLACED
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
-from even_ballot.core.screening import cases_of, sweep
+from even_ballot.core.screening import behind, sweep
 from even_ballot.core.study.study_file import Study, parse_study
 
 
@@ -46,7 +46,7 @@ def test_the_sweep_finds_stray_codes_and_unplaced_entries_and_their_cases() -> N
         ("not_in_codebook", "7", 2),
         ("not_placed", "no idea", 1),
     ]
-    assert [data.rows[cases_of(data, f)].tolist() for f in found] == [[2, 3], [4]]
+    assert [data.rows[behind(data, f).cases].tolist() for f in found] == [[2, 3], [4]]
 
 
 def test_a_number_keeps_its_missing_codes() -> None:

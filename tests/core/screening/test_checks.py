@@ -10,7 +10,7 @@ from even_ballot.core.data.dataset import Dataset, text_column
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import run_ledger
-from even_ballot.core.screening import Finding, Screening, batteries, cases_of, sweep
+from even_ballot.core.screening import Finding, Screening, batteries, behind, sweep
 from even_ballot.core.study.pipeline import start
 from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, STATEMENTS, TRANSLATED
 from even_ballot.demo.generate import deliveries
@@ -37,7 +37,7 @@ def rows(data: Dataset, kind: str, book: Codebook, settings: Screening | None = 
     found: list[int] = []
     for finding in sweep(data, book, settings):
         if finding.kind == kind:
-            found += data.rows[cases_of(data, finding, book, settings)].tolist()
+            found += data.rows[behind(data, finding, book, settings).cases].tolist()
     return sorted(found)
 
 
@@ -133,7 +133,7 @@ def test_what_was_accepted_stays_so_unless_it_changes() -> None:
 def test_a_check_that_is_not_there_is_refused() -> None:
     data, _ = entries({"q": ["1"]})
     with pytest.raises(StudyError, match="no check 'guess'"):
-        cases_of(data, Finding("q", "guess", "", 1))
+        behind(data, Finding("q", "guess", "", 1))
 
 
 @pytest.fixture(scope="module")
@@ -211,7 +211,7 @@ def test_every_planted_fault_of_the_demo_is_found(
     found: set[int] = set()
     for finding in sweep(data, book, settings):
         if finding.kind == kind:
-            found |= set(entry[cases_of(data, finding, book, settings)].tolist())
+            found |= set(entry[behind(data, finding, book, settings).cases].tolist())
     want = planted[EXACT[kind]]
     hit = found & want
     print(f"{kind}: precision {len(hit) / len(found):.3f}, recall {len(hit) / len(want):.3f}")
@@ -232,8 +232,8 @@ def test_misspelt_answers_and_ages_in_words_are_found(
     worded: set[int] = set()
     for finding in sweep(data, book):
         if finding.kind == "not_placed" and finding.variable == names()[HEADINGS.age]:
-            worded |= set(entry[cases_of(data, finding, book)].tolist())
+            worded |= set(entry[behind(data, finding, book).cases].tolist())
         elif finding.kind == "not_placed" and finding.value in MISSPELT:
-            misspelt |= set(entry[cases_of(data, finding, book)].tolist())
+            misspelt |= set(entry[behind(data, finding, book).cases].tolist())
     assert worded == planted["age in words"]
     assert misspelt == planted["misspelt"]

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.interpretation import interpret
-from even_ballot.core.screening import Screening, cases_of, sweep
+from even_ballot.core.screening import Screening, behind, sweep
 from even_ballot.core.screening.cells import weighty
 
 SPENT = [5.0, 8.0, 12.0, 7.5, 9.0, 11.0, 6.0, 10.0] * 20
@@ -21,7 +21,7 @@ def test_a_mistyped_amount_that_carries_the_mean_is_found_on_demand_only() -> No
     settings = Screening(influence=0.5)
     (found,) = (found for found in sweep(data, None, settings) if found.kind == "influential")
     assert (found.variable, found.cases, found.value) == ("spend", 1, "beyond 0.5 standard errors")
-    assert np.flatnonzero(cases_of(data, found, None, settings)).tolist() == [160]
+    assert np.flatnonzero(behind(data, found, None, settings).cases).tolist() == [160]
 
 
 def test_a_weight_that_came_with_the_file_counts() -> None:

@@ -11,7 +11,7 @@ from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.ledger import run_ledger
-from even_ballot.core.screening import Screening, cases_of, sweep
+from even_ballot.core.screening import Screening, behind, sweep
 
 BOOK = Codebook.model_validate({
     "scales": {"s": {"codes": [{"code": c, "label": f"L{c}"} for c in (1, 2, 3)], "ordered": True,
@@ -52,7 +52,7 @@ def test_a_findings_step_concerns_exactly_its_cases(seed: int, share: float, fas
     for finding in sweep(data, BOOK, screening):
         if finding.step is None:
             continue
-        listed = data.rows[cases_of(data, finding, BOOK, screening)]
+        listed = data.rows[behind(data, finding, BOOK, screening).cases]
         assert len(listed) == finding.cases
         ((after, _),) = run_ledger(data, [finding.step], {})
         gone = np.setdiff1d(data.rows, after.rows)

@@ -33,6 +33,10 @@ class Column:
     state: NDArray[np.uint8]
     words: Sequence[str] = ()
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        # What was made of them is made again where it is asked for.
+        return Column, (self.values, self.state, self.words)
+
     def marking(self, codes: Sequence[int]) -> "Column":
         """The column with answers equal to one of these codes marked as no answer, their code kept."""
         hit = np.isin(self.values, codes) & (self.state == ANSWERED)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.data.travelling import News
 from even_ballot.core.data.words import Words
 from even_ballot.core.faults import Fault, StudyError, some
 from even_ballot.core.numerics.arrays import Floats
@@ -245,3 +246,14 @@ def interpret(
         raise StudyError(faults)
     waiting = {name: variable for name, variable in described.items() if name not in variables}
     return Dataset(raw.rows, columns, variables, dict(codebook.scales), pending=waiting)
+
+
+def new_of(raw: RawTable, codebook: Codebook, made_later: Iterable[str], decimal: str) -> News:
+    """The same as `interpret` gives, without the columns that stay as they came.
+
+    >>> from even_ballot.core.data.example import CODEBOOK, ferry_answers
+    >>> "said" in new_of(ferry_answers(), CODEBOOK, (), ".").columns
+    False
+    """
+    known = dict(zip(raw.names, raw.columns, strict=True))
+    return News.of(interpret(raw, codebook, made_later, decimal), known)

@@ -124,6 +124,9 @@ class Split(Step):
     def made_of(self) -> dict[str, tuple[str, ...]]:
         return dict.fromkeys(self.parts, (self.variable,))
 
+    def reads(self) -> tuple[str, ...]:
+        return (self.variable,)
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind != "text":

@@ -99,6 +99,12 @@ class LookUp(Step):
     def sources(self) -> dict[str, tuple[str, ...]]:
         return dict.fromkeys(self.take, tuple(name for name, _ in self.keys))
 
+    def reads(self) -> tuple[str, ...]:
+        return tuple(name for name, _ in self.keys)
+
+    def files(self) -> tuple[str, ...]:
+        return (self.from_,)
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         if self.from_ not in tables:
             raise fault(

@@ -10,6 +10,8 @@ from pydantic import ValidationError
 
 from even_ballot.core.data.codebook import Code, Scale
 from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset, RawTable
+from even_ballot.core.data.travelling import News, narrowed
+from even_ballot.core.elsewhere import Elsewhere, here
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.model import Model, said_by
 
@@ -82,6 +84,14 @@ class Step(Model):
         """What each variable it makes is made of, as far as old × new is worth seeing."""
         return {}
 
+    def reads(self) -> tuple[str, ...]:
+        """The variables whose entries it looks at one by one, as they are written; it needs no others."""
+        return ()
+
+    def files(self) -> tuple[str, ...]:
+        """The lookup files that it takes from."""
+        return ()
+
 
 def changed_cells(before: Column, after: Column, text: bool = False) -> int:
     """How many cells two columns of one length and kind differ in; blank cells are alike whatever they
@@ -150,10 +160,10 @@ def _invalid(error: ValidationError, where: str = "") -> StudyError:
 
 
 def take_step(
-    data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger"
+    data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger", elsewhere: Elsewhere = here
 ) -> tuple[Dataset, Effect]:
     """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the
-    entry; where: "": in the step alone.
+    entry; where: "": in the step alone; elsewhere: where entries are read one by one.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.ledger.cases import DropCases
@@ -161,20 +171,45 @@ def take_step(
     >>> after.n, effect.sentence
     (7, 'Set aside the cases where age < 20')
     """
-    outcome = Outcome(data)
-    if not step.off:
-        try:
-            outcome = _applied(step, data, tables)
-        except StudyError as error:
-            place = f"{where}[{at}]" if where else ""
-            raise StudyError(
-                replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults
-            ) from None
-    after = outcome.data
-    changed, unplaced = outcome.cells_changed, outcome.unplaced
+    place, names = f"{where}[{at}]" if where else "", step.reads()
+    if step.off or not names:
+        after, changed, unplaced = _taken(data, step, tables, place)
+    else:
+        wanted = {name: tables[name] for name in step.files() if name in tables}
+        news, changed, unplaced = elsewhere(step_news, narrowed(data, names), step, wanted, place)
+        after = news.beside(data.rows, data.columns)
     return after, Effect(
         at + 1, step.do, step.sentence(), step.why, step.off, data.n, after.n, changed, unplaced
     )
+
+
+def step_news(
+    data: Dataset, step: Step, tables: Tables, place: str
+) -> tuple[News, int, Mapping[str, Mapping[str, int]]]:
+    """What is new after a step that reads entries; cells changed, entries it could not place.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.ledger.wording import Tidy
+    >>> news, cells, _ = step_news(ferry(), Tidy(do="tidy", variables=("said",), case="upper"), {}, "")
+    >>> list(news.columns), cells
+    (['said'], 7)
+    """
+    after, changed, unplaced = _taken(data, step, tables, place)
+    return News.of(after, data.columns), changed, unplaced
+
+
+def _taken(
+    data: Dataset, step: Step, tables: Tables, place: str
+) -> tuple[Dataset, int, Mapping[str, Mapping[str, int]]]:
+    if step.off:
+        return data, 0, {}
+    try:
+        outcome = _applied(step, data, tables)
+    except StudyError as error:
+        raise StudyError(
+            replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults
+        ) from None
+    return outcome.data, outcome.cells_changed, outcome.unplaced
 
 
 def _applied(step: Step, data: Dataset, tables: Tables) -> Outcome:
@@ -185,7 +220,11 @@ def _applied(step: Step, data: Dataset, tables: Tables) -> Outcome:
 
 
 def run_ledger(
-    data: Dataset, steps: Sequence[Step], tables: Tables, where: str = "ledger"
+    data: Dataset,
+    steps: Sequence[Step],
+    tables: Tables,
+    where: str = "ledger",
+    elsewhere: Elsewhere = here,
 ) -> Iterator[tuple[Dataset, Effect]]:
     """Each state after a step, with the step's effect.
 
@@ -196,5 +235,5 @@ def run_ledger(
     [7, 5]
     """
     for at, step in enumerate(steps):
-        data, effect = take_step(data, step, at, tables, where)
+        data, effect = take_step(data, step, at, tables, where, elsewhere)
         yield data, effect

@@ -52,6 +52,9 @@ class Tidy(Step):
         case = f", in {self.case} case" if self.case else ""
         return f"Clean up the text of {some(self.variables)}{case}"
 
+    def reads(self) -> tuple[str, ...]:
+        return self.variables
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed = 0
         for name in self.variables:
@@ -134,6 +137,9 @@ class CodeAnswers(Step):
             else ""
         )
         return f"Code the answers of {some(self.variables)}{by}{more}"
+
+    def reads(self) -> tuple[str, ...]:
+        return self.variables
 
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed, unplaced = 0, {}

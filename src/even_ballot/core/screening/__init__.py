@@ -3,6 +3,6 @@
 from even_ballot.core.screening.entries import batteries
 from even_ballot.core.screening.finding import Finding
 from even_ballot.core.screening.settings import Screening
-from even_ballot.core.screening.sweep import cases_of, found_as, sweep
+from even_ballot.core.screening.sweep import Behind, behind, found_as, sweep
 
-__all__ = ["Finding", "Screening", "batteries", "cases_of", "found_as", "sweep"]
+__all__ = ["Behind", "Finding", "Screening", "batteries", "behind", "found_as", "sweep"]

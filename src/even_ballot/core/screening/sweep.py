@@ -1,6 +1,7 @@
-"""The sweep of all checks, and the cases behind a finding."""
+"""The sweep of all checks, and what is behind a finding."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -8,6 +9,7 @@ from even_ballot.core.data.codebook import Accepted, Codebook, Rule
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.screening import cells, entries
@@ -101,14 +103,22 @@ def found_as(
     return next((found for found in every if (found.variable, found.value) == wanted), None)
 
 
-def cases_of(
+@dataclass(frozen=True)
+class Behind:
+    """What is behind a finding: which cases, (n,), and the step that sets them aside."""
+
+    cases: Bools
+    step: DropCases | None = None
+
+
+def behind(
     data: Dataset, finding: Finding, book: Codebook | None = None, settings: Screening | None = None
-) -> Bools:
-    """Which cases a finding concerns, (n,).
+) -> Behind:
+    """Which cases a finding concerns now; none where there is nothing any more.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> int(cases_of(ferry(), sweep(ferry())[0]).sum())
+    >>> int(behind(ferry(), sweep(ferry())[0]).cases.sum())
     1
     """
     found = found_as(data, finding, book, settings)
-    return np.zeros(data.n, np.bool_) if found is None else found.cases()
+    return Behind(np.zeros(data.n, np.bool_)) if found is None else Behind(found.cases(), found.step)

@@ -17,7 +17,7 @@ import numpy as np
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset, RawTable
-from even_ballot.core.data.interpretation import interpret
+from even_ballot.core.data.interpretation import new_of
 from even_ballot.core.disclosure.claims import Analyses
 from even_ballot.core.disclosure.tables import (
     DisclosureControl,
@@ -29,6 +29,7 @@ from even_ballot.core.disclosure.tables import (
     without_hidden,
 )
 from even_ballot.core.disclosure.withholding import Withheld, withheld_of
+from even_ballot.core.elsewhere import Elsewhere, here
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, take_step
@@ -80,7 +81,13 @@ def start(study: Study, raw: RawTable) -> Dataset:
     >>> start(study, ferry_answers()).n
     8
     """
-    return interpret(raw, book_in_use(study), made_later(study), study.source.decimal or ".")
+    return _read(study, raw, here)
+
+
+def _read(study: Study, raw: RawTable, elsewhere: Elsewhere) -> Dataset:
+    decimal = study.source.decimal or "."
+    news = elsewhere(new_of, raw, book_in_use(study), made_later(study), decimal)
+    return news.beside(raw.rows, dict(zip(raw.names, raw.columns, strict=True)))
 
 
 def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked, WeightingReport]:
@@ -108,8 +115,8 @@ def _untold(what: str | None) -> AbstractContextManager[Progress]:
 
 class Pipeline:
     """A study on its inputs. keep: keeps nodes by their keys; states: whether every state of the ledger is
-    held, or the last alone; part: how the cases after the ledger are parted. Every node raises StudyError
-    with what is at fault and where."""
+    held, or the last alone; part: how the cases after the ledger are parted; elsewhere: where entries are
+    looked at one by one. Every node raises StudyError with what is at fault and where."""
 
     def __init__(
         self,
@@ -119,8 +126,9 @@ class Pipeline:
         telling: Telling = _untold,
         states: bool = False,
         part: Callable[[Dataset], Cases] = Cases.of,
+        elsewhere: Elsewhere = here,
     ) -> None:
-        self.study, self.inputs = study, inputs
+        self.study, self.inputs, self._elsewhere = study, inputs, elsewhere
         self._keeper, self._telling, self._states, self._part = keep, telling, states, part
 
     def _keep(self, key: str, make: Callable[[], T]) -> T:
@@ -140,7 +148,7 @@ class Pipeline:
         book = said(book_in_use(study), {"scales", "variables"})
         decimal, made = study.source.decimal or ".", sorted(made_later(study))
         key = key_of("start", self.inputs.source_key, book, decimal, *made)
-        return Node(key, self._keep(key, lambda: start(study, self.inputs.source())))
+        return Node(key, self._keep(key, lambda: _read(study, self.inputs.source(), self._elsewhere)))
 
     @lazy
     def ledgered(self) -> Node[Ledgered]:
@@ -151,7 +159,8 @@ class Pipeline:
         for i, step in enumerate(self.study.ledger):
             key = key_of(key, said(step), self.inputs.lookups_key)
             try:
-                data, effect = self._keep(key, partial(take_step, data, step, i, tables))
+                take = partial(take_step, data, step, i, tables, elsewhere=self._elsewhere)
+                data, effect = self._keep(key, take)
             except StudyError as error:
                 stopped = error
                 break
@@ -173,7 +182,9 @@ class Pipeline:
         ledgered, book, settings = self.ledgered, self.study.codebook, self.study.screening
         key = key_of("sweep", ledgered.key, said(book), said(settings))
         with self._telling(None) as tell:
-            return self._keep(key, lambda: sweep(ledgered.value.last, book, settings, tell))
+            return self._keep(
+                key, lambda: self._elsewhere(sweep, ledgered.value.last, book, settings, tell=tell)
+            )
 
     @lazy
     def weighed(self) -> Node[Weighed]:

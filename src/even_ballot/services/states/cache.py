@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from even_ballot.core.data.words import Words
-from even_ballot.core.faults import StudyError
+from even_ballot.core.faults import Passing, StudyError
 from even_ballot.core.numerics.parts import InParts
 from even_ballot.core.progress import Stopped
 from even_ballot.core.sampling.replicates import Replicates
@@ -187,6 +187,8 @@ class Cache:
         try:
             try:
                 making.value = make()
+            except Passing:
+                raise
             except StudyError as error:
                 making.value = error
         except BaseException as error:

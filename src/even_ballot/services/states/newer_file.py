@@ -15,6 +15,7 @@ from even_ballot.core.study.nodes import key_of
 from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.states.writing import write
 from even_ballot.services.stations.intake import keep
@@ -89,7 +90,7 @@ def _unfit(session: Session, pipelines: Pipelines, state: StudyState) -> tuple[U
     data, tables = pipelines.start(session, state)[1], pipelines.tables(session, state)
     for i, step in enumerate(state.study.ledger):
         try:
-            data, _ = take_step(data, step, 0, tables)
+            data, _ = take_step(data, step, 0, tables, elsewhere=in_a_helper)
         except StudyError as error:
             found.append(Unfit(i + 1, step.sentence(), error.faults[0]))
     return tuple(found)
@@ -138,7 +139,7 @@ def look(
         file=file.id,
         name=file.name,
         already=already,
-        drift=drift(table, older),
+        drift=in_a_helper(drift, table, older),
         used_before=pipelines.ledgered(session, state)[1].last.n,
         used_after=0,
         findings_before=len(pipelines.findings(session, state)),

@@ -27,6 +27,7 @@ from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.packing import packed
 from even_ballot.services.states.cache import Cache
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.unforeseen import foreseen
 from even_ballot.services.workers.ongoing_work import OngoingWork
 from even_ballot.store.database import release
@@ -86,7 +87,7 @@ class Pipelines:
     def pipeline(self, session: Session, state: StudyState) -> Pipeline:
         """A study's nodes, kept here."""
         inputs, telling = _Stored(self, session, state), partial(self._telling, state)
-        return Pipeline(state.study, inputs, self.once, telling, states=True)
+        return Pipeline(state.study, inputs, self.once, telling, states=True, elsewhere=in_a_helper)
 
     def _telling(self, state: StudyState, what: str | None) -> AbstractContextManager[Progress]:
         """Work on a study that is seen while it goes on, and can be stopped."""

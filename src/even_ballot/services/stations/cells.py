@@ -12,9 +12,10 @@ from even_ballot.core.data.dataset import BLANK, UNPLACED, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Ints
-from even_ballot.core.screening import Finding, cases_of
+from even_ballot.core.screening import Behind, Finding, behind
 from even_ballot.core.study.nodes import key_of
 from even_ballot.formats.exchange.microdata import entries
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.store.studies import StudyState
 
@@ -109,8 +110,9 @@ def _aside(session: Session, pipelines: Pipelines, state: StudyState, step: int)
 def _kept(data: Dataset, wanted: CellsWanted, state: StudyState) -> Bools | None:
     keep = None if wanted.where is None else Formula(wanted.where, "where").true(data)
     if wanted.finding is not None:
-        found = cases_of(data, wanted.finding, state.study.codebook, state.study.screening)
-        keep = found if keep is None else keep & found
+        about = wanted.finding, state.study.codebook, state.study.screening
+        found: Behind = in_a_helper(behind, data, *about)
+        keep = found.cases if keep is None else keep & found.cases
     return keep
 
 

@@ -9,12 +9,14 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.batteries import batteries_of, several_answers_of
 from even_ballot.core.data.codebook import Code, Kind, Scale, Variable
 from even_ballot.core.data.dataset import MISSING, UNPLACED, Column, Dataset
+from even_ballot.core.data.travelling import narrowed
 from even_ballot.core.ledger.scale_fit import Fit, fits
-from even_ballot.core.screening import Finding, Screening, batteries, found_as
+from even_ballot.core.screening import Behind, Finding, Screening, batteries, behind
 from even_ballot.core.screening.entries import answered_share, fast_cut, seconds_of
 from even_ballot.core.screening.item_nonresponse import NonResponse, nonresponse, questions_of
 from even_ballot.core.study.nodes import Ledgered, key_of, said
 from even_ballot.formats.exchange.microdata import entries
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.views import (
     CodebookView,
@@ -196,12 +198,12 @@ def finding_cases(
     cases aside."""
     data = pipelines.ledgered(session, state)[1].last
     settings = state.study.screening
-    found = found_as(data, finding, state.study.codebook, settings)
-    keep = np.flatnonzero(found.cases())[:_LISTED] if found is not None else np.zeros(0, np.int64)
+    found: Behind = in_a_helper(behind, data, finding, state.study.codebook, settings)
+    keep = np.flatnonzero(found.cases)[:_LISTED]
     names = _shown(data, finding, settings)
     columns = [list(map(str, data.rows[keep].tolist()))]
     columns += [entries(data.column(name).take(keep), data.variable(name).kind) for name in names]
-    step = None if found is None else found.step
+    step = found.step
     rows = tuple(zip(*columns, strict=True))
     return FindingCases(finding, step, None if step is None else step.sentence(), ("record", *names), rows)
 
@@ -217,7 +219,8 @@ def fit_scale(
     session: Session, pipelines: Pipelines, state: StudyState, wanted: FitWanted
 ) -> tuple[Fit, ...]:
     """How a scale fits some variables, answer by answer, before it is laid on them."""
-    return fits(pipelines.ledgered(session, state)[1].last, wanted.variables, wanted.scale)
+    data = narrowed(pipelines.ledgered(session, state)[1].last, wanted.variables)
+    return in_a_helper(fits, data, wanted.variables, wanted.scale)
 
 
 def left_out(session: Session, pipelines: Pipelines, state: StudyState, questions: list[str]) -> NonResponse:

@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import IO, Any
+from typing import IO
 
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.codebook import Codebook
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.draft.line import DraftLine, LineKind
+from even_ballot.core.draft.taking import added, taken
 from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.ledger.step import changed_cells
@@ -16,8 +17,9 @@ from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.formats.sources.letters.encodings import readable_in, says_its_encoding
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.study_states import Pipelines
-from even_ballot.services.stations.judging import columns_of
+from even_ballot.services.stations.judging import columns_of, columns_shown, draft_lines, line_as, line_view
 from even_ballot.services.stations.views import (
     EncodingReading,
     FilePreview,
@@ -47,7 +49,7 @@ def _preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePrevie
         file.records,
         file.blank_records,
         reading,
-        _judged("columns", table, reading.decimal or "."),
+        in_a_helper(columns_shown, table, reading.decimal or "."),
         sheets,
         _readings(session, file_id, reading),
     )
@@ -73,25 +75,17 @@ def _read(session: Session, pipelines: Pipelines, file_id: str) -> tuple[RawTabl
     return pipelines.raw(session, file_id), reading.decimal or "."
 
 
-def _judged(task: str, table: RawTable, *about: object) -> Any:
-    """What a process of its own makes of some columns of a file."""
-    size = sum(column.values.nbytes + column.state.nbytes for column in table.columns)
-    return HELPERS.run(task, table, *about, size=size)
-
-
 def look(session: Session, pipelines: Pipelines, file_id: str, line: DraftLine) -> LineView:
     """A line of a draft, and what it makes of a kept file's answers."""
     table, _ = _read(session, pipelines, file_id)
-    found: LineView = _judged("line", columns_of(table, line.questions), line)
-    return found
+    return in_a_helper(line_view, columns_of(table, line.questions), line)
 
 
 def draft_of(session: Session, pipelines: Pipelines, file_id: str) -> tuple[LineView, ...]:
     """The draft of a codebook for a kept file."""
 
     def make() -> tuple[LineView, ...]:
-        found: tuple[LineView, ...] = _judged("draft", *_read(session, pipelines, file_id))
-        return found
+        return in_a_helper(draft_lines, *_read(session, pipelines, file_id))
 
     return pipelines.once(f"draft:{file_id}", make)
 
@@ -102,8 +96,7 @@ def draft_as(
     """Columns of a kept file as another kind than was proposed."""
     table, decimal = _read(session, pipelines, file_id)
     asked = columns_of(table, questions)
-    found: LineView = _judged("line as", asked, decimal, kind, tuple(questions), frozenset(table.names))
-    return found
+    return in_a_helper(line_as, asked, decimal, kind, tuple(questions), frozenset(table.names))
 
 
 def taken_lines(
@@ -113,8 +106,7 @@ def taken_lines(
     if not lines:
         return Codebook(), ()
     table, decimal = _read(session, pipelines, file_id)
-    found: tuple[Codebook, tuple[AnyStep, ...]] = HELPERS.run("taken", tuple(lines), table, decimal)
-    return found
+    return in_a_helper(taken, tuple(lines), table, decimal)
 
 
 @dataclass(frozen=True)
@@ -144,7 +136,7 @@ def added_to(session: Session, pipelines: Pipelines, state: StudyState, lines: S
                 "The draft needs the original answers: switch off the ledger entries that change "
                 "them, or code them yourself.",
             )
-    codebook, steps = HELPERS.run("added", state.study.codebook, tuple(lines), table, decimal)
+    codebook, steps = in_a_helper(added, state.study.codebook, tuple(lines), table, decimal)
     return Added(codebook, (*state.study.ledger, *steps))
 
 

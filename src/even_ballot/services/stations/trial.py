@@ -11,6 +11,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import AnyStep, Effect, Tables, run_ledger, take_step
 from even_ballot.core.ledger.differences import OldNew, differences
+from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.codebook import variable_view
 from even_ballot.services.stations.views import VariableView
@@ -53,7 +54,7 @@ def _first_stop(data: Dataset, later: Sequence[AnyStep], tables: Tables, first: 
     """The first of the later entries that could no longer be taken."""
     at = first
     try:
-        for _ in run_ledger(data, later, tables):
+        for _ in run_ledger(data, later, tables, elsewhere=in_a_helper):
             at += 1
     except StudyError as error:
         found = error.faults[0]
@@ -78,7 +79,8 @@ def try_step(session: Session, pipelines: Pipelines, state: StudyState, proposed
     before = replace(before, scales=scales)
     tables = pipelines.tables(session, state)
     try:
-        after, effect = take_step(before, proposed.step.model_copy(update={"off": False}), 0, tables, "")
+        step = proposed.step.model_copy(update={"off": False})
+        after, effect = take_step(before, step, 0, tables, "", in_a_helper)
     except StudyError as error:
         return Trial(proposed.step.sentence(), before.n, before.n, 0, {}, (), (), error.faults)
     told = _told(before, after, proposed.step, effect)

@@ -42,9 +42,15 @@ TASKS = {
     "taken": ("even_ballot.core.draft.taking", "taken"),
     "added": ("even_ballot.core.draft.taking", "added"),
     "readings": ("even_ballot.formats.sources.letters.readings", "side_by_side"),
+    "interpreted": ("even_ballot.core.data.interpretation", "new_of"),
+    "step": ("even_ballot.core.ledger.step", "step_news"),
+    "sweep": ("even_ballot.core.screening.sweep", "sweep"),
+    "behind": ("even_ballot.core.screening.sweep", "behind"),
+    "fit": ("even_ballot.core.ledger.scale_fit", "fits"),
+    "drift": ("even_ballot.core.study.newer_file", "drift"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
-TELLS = {"read"}
+TELLS = {"read", "sweep"}
 """Tasks that say how far they have got."""
 STREAMS = {"decisions", "paths", "influence", "appendix"}
 """Tasks that give one thing after the other, and leave the processor to whoever else wants it."""
@@ -57,6 +63,12 @@ def task(name: str) -> Callable[..., Any]:
     module, function = TASKS[name]
     found: Callable[..., Any] = getattr(importlib.import_module(module), function)
     return found
+
+
+def name_of(function: Callable[..., Any]) -> str:
+    """Which task a function is."""
+    wanted = function.__module__, function.__name__
+    return next(name for name, there in TASKS.items() if there == wanted)
 
 
 def data_bytes() -> int:

@@ -16,7 +16,7 @@ from multiprocessing.connection import Connection, Pipe
 from types import ModuleType
 from typing import Any
 
-from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.faults import Fault, Passing, StudyError
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.services.workers import helper
 from even_ballot.services.workers.process_limits import memory_for, seconds_for
@@ -71,13 +71,13 @@ def _ended(task: str, code: int, memory: int) -> StudyError:
         return _too_much(memory)
     if code == -signal.SIGKILL:
         what = "The process working on this was killed, perhaps because the machine ran out of memory."
-        return fault(what, "", _KILLED)
-    return fault("The process working on this crashed.", "", _CRASHED)
+        return Passing(Fault(what, "", _KILLED))
+    return Passing(Fault("The process working on this crashed.", "", _CRASHED))
 
 
 def _placed(error: StudyError, where: str) -> StudyError:
     """Faults that do not say where they are, at a place."""
-    return StudyError([replace(f, where=f.where or where) for f in error.faults])
+    return type(error)([replace(f, where=f.where or where) for f in error.faults])
 
 
 def _followed(connection: Connection, pid: int, memory: int, seconds: float, progress: Progress) -> Any:
@@ -106,7 +106,7 @@ def _followed(connection: Connection, pid: int, memory: int, seconds: float, pro
                 raise _too_much(memory)
             case _:
                 _error("helper failed", error=str(value)[:500])
-                raise fault(_FAILED, "", _LOGGED)
+                raise Passing(Fault(_FAILED, "", _LOGGED))
 
 
 _NURSERY = multiprocessing.get_context("forkserver")
@@ -279,7 +279,7 @@ class Helpers:
                     raise helper.faults_from(value)
                 if kind != "done":
                     _error("helper failed", task=name, error=str(value)[:500])
-                    raise fault(_FAILED, "", _LOGGED)
+                    raise Passing(Fault(_FAILED, "", _LOGGED))
                 return
         except (EOFError, ConnectionError):
             raise _ended(name, one.code(), memory_for(size)) from None

@@ -35,6 +35,9 @@ class ToDate(Step):
     def sentence(self) -> str:
         return f"Read {some(self.variables)} as dates, {_SAID[self.order]}"
 
+    def reads(self) -> tuple[str, ...]:
+        return self.variables
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         style = DateStyle(self.order, self.two_digits_up_to)
         changed, unplaced = 0, {}

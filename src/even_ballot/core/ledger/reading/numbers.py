@@ -65,6 +65,9 @@ class ToNumber(Step):
             value = parse_number(bare if self.decimal == "." else bare.replace(self.decimal, "."))
         return number_in_words(tidy) if value is None and self.words else value
 
+    def reads(self) -> tuple[str, ...]:
+        return self.variables
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed, unplaced = 0, {}
         for name in self.variables:

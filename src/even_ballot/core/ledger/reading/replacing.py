@@ -58,6 +58,9 @@ class Replace(Step):
         words = (*column.words, *wordings) if (state == UNPLACED).any() else ()
         return Column(values, state, words)
 
+    def reads(self) -> tuple[str, ...]:
+        return self.variables
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         changed = 0
         for name in self.variables:
