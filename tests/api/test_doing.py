@@ -2,8 +2,10 @@
 
 from typing import Any
 
-from even_ballot.core.screening import sweep as sweeps
-from even_ballot.core.study import pipeline
+from even_ballot.core.progress import Progress
+from even_ballot.core.screening import sweep
+from even_ballot.services.states import study_states
+from even_ballot.services.states.elsewhere import in_a_helper
 
 
 def test_the_sweep_says_each_check_and_how_far_it_is(
@@ -11,14 +13,15 @@ def test_the_sweep_says_each_check_and_how_far_it_is(
 ) -> None:
     seen: list[dict[str, Any]] = []
 
-    def watched(data: Any, book: Any, settings: Any, progress: Any) -> Any:
-        def tell(says: str, share: float | None) -> None:
-            progress(says, share)
+    def watched(task: Any, *args: Any, tell: Progress | None = None) -> Any:
+        def told(says: str, share: float | None) -> None:
+            assert tell
+            tell(says, share)
             seen.append(api("GET", f"/studies/{demo['id']}/doing"))
 
-        return sweeps(data, book, settings, tell)
+        return in_a_helper(task, *args, tell=told if task is sweep else tell)
 
-    monkeypatch.setattr(pipeline, "sweep", watched)
+    monkeypatch.setattr(study_states, "in_a_helper", watched)
     book = demo["document"]["codebook"]
     api.change(demo, codebook={**book, "rules": [{"name": "grown up", "must": "age > 17"}]})
     shares = [doing["share"] for doing in seen]
