@@ -1,13 +1,14 @@
 """Cases cut into random parts, merged in random order by random trees; and results held against each other."""
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
 import numpy as np
 
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.numerics.parts import Seen
 
 T = TypeVar("T")
 
@@ -18,8 +19,9 @@ class RandomTree:
     def __init__(self, rng: np.random.Generator) -> None:
         self._rng = rng
 
-    def __call__(self, add: Callable[[T, T], T], seen: Sequence[T], /) -> T:
-        left: list[T] = [seen[i] for i in self._rng.permutation(len(seen))]
+    def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:
+        every = list(seen)
+        left: list[T] = [every[i] for i in self._rng.permutation(len(every))]
         while len(left) > 1:
             a, b = self._rng.choice(len(left), 2, replace=False)
             both = add(left[a], left[b])

@@ -3,12 +3,13 @@ weight then is its own."""
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from operator import and_
 
 import numpy as np
 
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats
-from even_ballot.core.numerics.parts import Merge, plus
+from even_ballot.core.numerics.parts import Merge, plus, with_others
 from even_ballot.core.sampling.replicates import ByCase, Factors, GivenWeights, Jackknife
 from even_ballot.core.sampling.units import UnitOf
 from even_ballot.core.weighting.meeting import meet_again
@@ -20,7 +21,7 @@ _MOST = 400_000_000
 
 def _answered(w: Sequence[Floats], response: Sequence[Response], merge: Merge) -> list[Floats]:
     """In each cell those who answered take over the weight of those who did not."""
-    size = 1 + max(int(of.cell.max(initial=0)) for of in response)
+    size = 1 + merge(max, [int(of.cell.max(initial=0)) for of in response])
 
     def sums(d: Floats, of: Response) -> Floats:
         answered = np.bincount(of.cell, weights=d * of.responded, minlength=size)
@@ -45,7 +46,7 @@ def _one(chain: Sequence[Raked], base: Sequence[Floats], merge: Merge) -> list[F
         response = [of.response for of in raked.parts if of.response is not None]
         if response:
             w = _answered(w, response, merge)
-        if not all(np.isfinite(of).all() for of in w):
+        if not merge(and_, [bool(np.isfinite(of).all()) for of in w]):
             return None
         found = meet_again(raked.frame, w, merge)
         if found is None:
@@ -74,7 +75,7 @@ def remade_weights(
     """
     factors = by_unit.factors()
     given = [of.given for of in chain[0].parts]
-    count, n = len(factors), sum(len(d) for d in given)
+    count, n = len(factors), merge(plus, [len(d) for d in given])
     if count * n > _MOST:
         raise fault(
             f"{count:,} replicates of {n:,} cases, each calibrated to numbers, do not fit in memory.",
@@ -94,7 +95,8 @@ def remade_weights(
             for part, w in zip(made, found, strict=True):
                 part[:, r] = w
 
-    with ThreadPoolExecutor(2) as pool:
+    # What others merge too, everybody merges in the same order.
+    with ThreadPoolExecutor(1 if with_others(merge) else 2) as pool:
         list(pool.map(one, range(count)))
     return ByCase(by_unit.c, failed, made=True), tuple(GivenWeights(of) for of in made)
 

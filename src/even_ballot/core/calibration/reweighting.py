@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.iterative_fitting import fit
-from even_ballot.core.numerics.parts import Merge, in_order, plus
+from even_ballot.core.numerics.parts import Merge, in_order, plus, with_others
 from even_ballot.core.sampling.replicates import Again, ByCase, Factors, Jackknife, Stages
 from even_ballot.core.sampling.units import UnitOf
 from even_ballot.core.weighting.laying.frame import Frame, bounds_of
@@ -139,7 +139,7 @@ class _Chain:
 
     def answered(self, response: Sequence[Response]) -> None:
         """In each cell those who answered take over the weight of those who did not, in every replicate."""
-        size = 1 + max(int(of.cell.max(initial=0)) for of in response)
+        size = 1 + self.merge(max, [int(of.cell.max(initial=0)) for of in response])
         known = [np.where(of.responded, of.cell, -1) for of in response]
         all_of, answered = self.sums([of.cell for of in response], size), self.sums(known, size)
         factor = np.where(answered > 0, all_of / answered, np.where(all_of > 0, np.nan, 1.0))
@@ -167,7 +167,8 @@ class _Chain:
                     found, lows, highs = _again_within(frame, index, d, self.merge)
                     factor[:, r], low[:, r], high[:, r] = found * whole, lows * whole, highs * whole
 
-        with ThreadPoolExecutor(2) as pool:
+        # What others merge too, everybody merges in the same order.
+        with ThreadPoolExecutor(1 if with_others(self.merge) else 2) as pool:
             list(pool.map(one, range(bases.shape[1])))
         self.stage(index, factor, low, high)
 

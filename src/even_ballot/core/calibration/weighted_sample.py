@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from operator import or_
 
 import numpy as np
 
@@ -117,7 +118,7 @@ def sampled(
     """
     cases = Cases.of(data)
     w = weights_of(cases, weight)
-    if not any((of > 0).any() for of in w):
+    if not cases.merge(or_, [bool((of > 0).any()) for of in w]):
         raise fault("Every weight is 0.", "design.weight", "Choose another weight.")
     (units, unit), method = units_of(cases, design), design.variance
     source = next((r for r in raked if r.frame.weighting.save_as == weight), None)

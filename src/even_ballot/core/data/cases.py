@@ -9,6 +9,7 @@ from even_ballot.core.data.codebook import Variable
 from even_ballot.core.data.dataset import ANSWERED, UNPLACED, Column, Dataset, number_column
 from even_ballot.core.data.first_look import FirstLook
 from even_ballot.core.data.periods import days_of
+from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.numerics.parts import InParts, Merge, in_order
 
@@ -32,10 +33,10 @@ class Cases(InParts[Dataset]):
     told by a first look at all of them; one part needs none."""
 
     def __init__(self, parts: Sequence[Dataset], merge: Merge = in_order) -> None:
-        if len(parts) > 1 and any(part.look is None for part in parts):
-            look = merge(FirstLook.merged, [first_look(part) for part in parts])
-            parts = [replace(part, look=look) for part in parts]
         super().__init__(parts, merge)
+        if self.several and any(part.look is None for part in parts):
+            look = self.merged(first_look, add=FirstLook.merged)
+            self.parts = tuple(replace(part, look=look) for part in parts)
 
     @classmethod
     def of(cls, data: "Dataset | Cases") -> "Cases":
@@ -47,14 +48,15 @@ class Cases(InParts[Dataset]):
         """A part, for what is the same in all: variables, scales, categories."""
         return self.parts[0]
 
-    @property
+    @lazy
     def n(self) -> int:
         """How many cases there are."""
-        return sum(part.n for part in self.parts)
+        found: int = self.merged(lambda part: part.n)
+        return found
 
     def records(self, which: Sequence[Bools]) -> list[int]:
         """The records of some cases, by their number in the source; which: (n,) for every part."""
-        rows = np.concatenate(self.each(lambda part, of: part.rows[of], which))
+        rows = self.merged(lambda part, of: part.rows[of], which, add=lambda a, b: np.concatenate([a, b]))
         return [int(row) for row in np.sort(rows)]
 
     def whole(self) -> Dataset:

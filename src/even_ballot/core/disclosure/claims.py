@@ -120,7 +120,7 @@ def _asking(shared: SharedCounts, request: Analysis, key: ClaimKey, names: tuple
     domain = shared.domain(request.where, where)
     of = [measured(shared.sample, name, where) for name in names]
     who, whole, lost = complete(shared.sample, of, domain.inside)
-    n = sum(int(part.sum()) for part in who)
+    n = shared.sample.count(who)
     gaps = frozenset(each.variable for each in lost if each.cases)
     return Asking(key, request, names, domain.who, names_in(shared.scope, request.where), whole - n, gaps)
 

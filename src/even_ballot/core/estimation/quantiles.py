@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.numerics.parts import Looks, Merge, with_others
 
 HELD = 2_000_000
 """Distinct values of one domain that are held at once, where cases come in parts."""
@@ -121,8 +121,7 @@ class Bracketed(Ranks):
 
     def __init__(self, parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> None:
         self._parts, self._merge, self._held = parts, merge, held
-        pivots = np.unique(np.concatenate([_some(of()[0]) for of in parts]))
-        self._pivots = pivots if len(pivots) <= _PIVOTS else _some(pivots)
+        self._pivots = merge(lambda a, b: _some(np.union1d(a, b)), [_some(of()[0]) for of in parts])
         self._bins = self._count(self._pivots)
         self._whole = float(self._bins.weight.sum())
 
@@ -234,15 +233,23 @@ def ranks_of(parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> Ran
     >>> ranks_of([low, high], in_order).quantile(0.5)
     2.0
     """
-    if len(parts) == 1:
+    if len(parts) == 1 and not with_others(merge):
         value, weight = parts[0]()
         return ranked(value, weight) if len(value) else None
-    histograms: list[ValueHistogram] = []
-    for of in parts:
-        histograms.append(value_histogram(*of()))
-        if sum(len(seen.value) for seen in histograms) > held:
-            return Bracketed(parts, merge, held)
-    whole = merge(ValueHistogram.merged, histograms)
+
+    def seen(of: PartValues) -> ValueHistogram | None:
+        found = value_histogram(*of())
+        return found if len(found.value) <= held else None
+
+    def add(a: ValueHistogram | None, b: ValueHistogram | None) -> ValueHistogram | None:
+        """None where they are too many to be held."""
+        if a is None or b is None or len(a.value) + len(b.value) > held:
+            return None
+        return a.merged(b)
+
+    whole = merge(add, Looks(parts, seen))
+    if whole is None:
+        return Bracketed(parts, merge, held)
     return whole.ranked() if len(whole.value) else None
 
 

@@ -13,12 +13,11 @@ from numpy.typing import NDArray
 from even_ballot.core.faults import fault
 from even_ballot.core.models.request import CorrelationsRequest
 from even_ballot.core.models.results import FIXED, CorrelationsResult, PairResult, two_sided
-from even_ballot.core.models.terms import Measured, complete, measured
+from even_ballot.core.models.terms import Measured, complete, constant, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.numerics.grouping import numbered
+from even_ballot.core.numerics.parts import Merge, plus
 from even_ballot.core.sampling.case_values import (
     ReplicateWeights,
-    blocks,
     covariance,
     replicate_covariance,
     replicate_sums,
@@ -68,11 +67,7 @@ class _Pair:
     def constant(self) -> bool:
         """Whether one of the two has one value only."""
 
-        def one(values: tuple[NDArray[Any], ...]) -> bool:
-            seen = [of[which] for of, which in zip(values, self.inside, strict=True) if which.any()]
-            return not seen or max(of.max() for of in seen) == min(of.min() for of in seen)
-
-        return one(self.a) or one(self.b)
+        return any(constant(self.sample, values, self.inside) for values in (self.a, self.b))
 
 
 def _r(s: Floats) -> Floats:
@@ -108,88 +103,90 @@ def _pearson(pair: _Pair) -> tuple[float, float]:
 
 
 class _Ranked:
-    """A variable's values by their order: place of each case among the distinct ones, (n,), of all parts one
-    below the other."""
+    """A variable's values by their order: for every part the place of each case among the distinct ones of
+    all parts, (n,)."""
 
-    def __init__(self, values: NDArray[Any]) -> None:
-        found, self.place = numbered(values)
-        self.size = len(found)
+    def __init__(self, values: Sequence[NDArray[Any]], merge: Merge) -> None:
+        found = merge(np.union1d, [np.unique(of) for of in values])
+        self.place, self.size, self.merge = [np.searchsorted(found, of) for of in values], len(found), merge
 
-    def by_value(self, w: Floats) -> Floats:
-        """Σ w of each distinct value."""
-        return np.bincount(self.place, weights=w, minlength=self.size).astype(np.float64)
+    def by_value(self, w: Sequence[Floats]) -> Floats:
+        """Σ w of each distinct value; w: for every part, (n,)."""
+        seen = [
+            np.bincount(at, weights=of, minlength=self.size) for at, of in zip(self.place, w, strict=True)
+        ]
+        return self.merge(np.add, seen).astype(np.float64)
 
-    def ranks(self, w: Floats) -> Floats:
-        """Weighted mid-ranks over Σ w, (n,)."""
+    def ranks(self, w: Sequence[Floats]) -> list[Floats]:
+        """For every part weighted mid-ranks over Σ w, (n,)."""
         at = self.by_value(w)
-        return np.asarray(((np.cumsum(at) - at / 2) / at.sum())[self.place])
+        of_value = (np.cumsum(at) - at / 2) / at.sum()
+        return [of_value[place] for place in self.place]
 
-    def above(self, g: Floats, ranks: Floats) -> Floats:
-        """Σ_j g_j (ψ(x_k, x_j) − R_j) for every case k, (n,)."""
+    def above(self, g: Sequence[Floats], ranks: Sequence[Floats]) -> list[Floats]:
+        """For every part Σ_j g_j (ψ(x_k, x_j) − R_j) for every case k, (n,)."""
         at = self.by_value(g)
         higher = at.sum() - np.cumsum(at) + at / 2
-        return np.asarray(higher[self.place] - g @ ranks)
+        less = self.merge(plus, [float(x @ y) for x, y in zip(g, ranks, strict=True)])
+        return [higher[place] - less for place in self.place]
 
 
-def _rank_correlation(a: _Ranked, b: _Ranked, w: Floats) -> float:
-    ranks = np.stack([a.ranks(w), b.ranks(w)])
-    d = ranks - (ranks @ w / w.sum())[:, None]
-    return float(_r((d * w) @ d.T))
+def _centred(a: _Ranked, b: _Ranked, w: Sequence[Floats]) -> tuple[list[Floats], Floats]:
+    """For every part ranks of both less their means, (2, n), and the sums of their products, (2, 2)."""
+    ranks = [np.stack(of) for of in zip(a.ranks(w), b.ranks(w), strict=True)]
+    first = [np.append(of @ x, x.sum()) for of, x in zip(ranks, w, strict=True)]
+    sums = a.merge(np.add, first)
+    d = [of - (sums[:2] / sums[2])[:, None] for of in ranks]
+    return d, a.merge(np.add, [(of * x) @ of.T for of, x in zip(d, w, strict=True)])
 
 
 def _spearman(pair: _Pair) -> tuple[float, float]:
     """r of mid-ranks and its variance."""
     sample = pair.sample
     a, b = (
-        _Ranked(np.concatenate([of[which] for of, which in zip(values, pair.inside, strict=True)]))
+        _Ranked([of[which] for of, which in zip(values, pair.inside, strict=True)], sample.merge)
         for values in (pair.a, pair.b)
     )
-    w = np.concatenate([part.weight[which] for part, which in zip(sample.parts, pair.inside, strict=True)])
-    r, replicates = _rank_correlation(a, b, w), sample.units.replicates
+    w = [part.weight[which] for part, which in zip(sample.parts, pair.inside, strict=True)]
+    d, products = _centred(a, b, w)
+    whole = sample.merge(plus, [float(of.sum()) for of in w])
+    r, replicates = float(_r(products)), sample.units.replicates
     if replicates is not None:
-        again = np.array(
-            [
-                _rank_correlation(a, b, of) if of.sum() > EMPTY * w.sum() else np.nan
-                for of in _replicates_of(pair)
-            ]
-        )
-        return r, float(replicate_covariance(replicates, again[:, None], np.array([r]))[0, 0])
-    whole = float(w.sum())
-    ranks = np.stack([a.ranks(w), b.ranks(w)])
-    d = ranks - (ranks @ w / whole)[:, None]
-    spread = np.sqrt((d**2 @ w) / whole)
-    u, v = d / spread[:, None]
-    of_a = a.above(w * (v - r * u), ranks[0]) / (spread[0] * whole)
-    of_b = b.above(w * (u - r * v), ranks[1]) / (spread[1] * whole)
-    z = (u * v - r * (u**2 + v**2) / 2 + of_a + of_b) / whole
-    # Laid back on the parts.
-    ends = np.cumsum([int(which.sum()) for which in pair.inside])[:-1]
+        again = []
+        for of in _replicates_of(pair):
+            there = sample.merge(plus, [float(x.sum()) for x in of])
+            again.append(float(_r(_centred(a, b, of)[1])) if there > EMPTY * whole else np.nan)
+        return r, float(replicate_covariance(replicates, np.array(again)[:, None], np.array([r]))[0, 0])
+    spread = np.sqrt(np.diag(products) / whole)
+    u, v = ([of[k] / spread[k] for of in d] for k in (0, 1))
+    z = [x * y - r * (x**2 + y**2) / 2 for x, y in zip(u, v, strict=True)]
+    for k, (ranked, own, other) in enumerate(((a, u, v), (b, v, u))):
+        g = [of * (y - r * x) for of, x, y in zip(w, own, other, strict=True)]
+        found = ranked.above(g, ranked.ranks(w))
+        z = [of + more / (spread[k] * whole) for of, more in zip(z, found, strict=True)]
     laid = []
-    for which, values in zip(pair.inside, np.split(z, ends), strict=True):
+    for which, values in zip(pair.inside, z, strict=True):
         full = np.zeros(len(which))
-        full[which] = values
+        full[which] = values / whole
         laid.append(full)
     return r, float(covariance(sample, pair.inside, lambda p, at: laid[p][at, None], 1)[0, 0])
 
 
-def _replicates_of(pair: _Pair) -> Iterator[Floats]:
-    """The weights of the pair's cases in each replicate, one below the other, (n,) each."""
+def _replicates_of(pair: _Pair) -> Iterator[list[Floats]]:
+    """For every part the weights of the pair's cases in each replicate, (n,)."""
     replicates = pair.sample.units.replicates
     assert replicates is not None
     failed, step = replicates.failed, 64
     for start in range(0, replicates.count, step):
         weights = ReplicateWeights(pair.sample, slice(start, start + step))
-        seen = [
-            np.concatenate([weights.of(p, at) for at in blocks(which)])
-            for p, which in enumerate(pair.inside)
-            if which.any()
-        ]
-        for r, of in enumerate(np.concatenate(seen).T, start=start):
-            yield np.zeros_like(of) if failed is not None and failed[r] else of
+        seen = [weights.of(p, np.flatnonzero(which)) for p, which in enumerate(pair.inside)]
+        for k in range(seen[0].shape[1]):
+            gone = failed is not None and failed[start + k]
+            yield [np.zeros(len(of)) if gone else of[:, k] for of in seen]
 
 
 def _told(pair: _Pair, names: tuple[str, str], request: CorrelationsRequest) -> PairResult:
-    n = sum(int(of.sum()) for of in pair.inside)
+    n = pair.sample.count(pair.inside)
     bare = PairResult(*names, n)
     if n == 0 or pair.constant:
         return bare

@@ -180,10 +180,9 @@ def _split(laid: Laid, found: Separated, n: int) -> str:
     )
 
 
-def _events(laid: Laid) -> int:
+def _events(sample: Sample, laid: Laid) -> int:
     """How many cases have the event."""
-    pairs = zip(laid.outcome, laid.inside, strict=True)
-    return sum(int(of[which].sum()) for of, which in pairs)
+    return sample.count([of[which] for of, which in zip(laid.outcome, laid.inside, strict=True)])
 
 
 def _labels(sample: Sample, request: ModelRequest) -> tuple[str, ...]:
@@ -208,7 +207,7 @@ def fitted_model(
     [33.0, 10.125]
     """
     laid = lay(sample, request, inside, where)
-    n = sum(int(of.sum()) for of in laid.inside)
+    n = sample.count(laid.inside)
     logistic = request.kind == "logistic"
     bare = ModelResult(
         request.id,
@@ -219,7 +218,7 @@ def fitted_model(
         variables=tuple(of.told for of in laid.entering.values()),
         in_filter=laid.in_filter,
         lost=laid.lost,
-        events=_events(laid) if logistic else None,
+        events=_events(sample, laid) if logistic else None,
         event=_labels(sample, request) if logistic else (),
     )
     if n == 0:

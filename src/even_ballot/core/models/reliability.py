@@ -9,7 +9,7 @@ import scipy
 from even_ballot.core.faults import fault
 from even_ballot.core.models.request import ReliabilityRequest
 from even_ballot.core.models.results import FIXED, ItemResult, ReliabilityResult
-from even_ballot.core.models.terms import Measured, complete, measured
+from even_ballot.core.models.terms import Measured, complete, constant, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.case_values import (
     covariance,
@@ -87,14 +87,7 @@ class _Items:
 
     def constant(self) -> Bools:
         """Which items have one value only, (k,)."""
-        ends = [
-            (of.values[n][which].min(), of.values[n][which].max())
-            for of in self.items
-            for n, which in enumerate(self.inside)
-            if which.any()
-        ]
-        each = np.array(ends).reshape(self.k, -1, 2)
-        return np.asarray(each[:, :, 0].min(1) == each[:, :, 1].max(1))
+        return np.array([constant(self.sample, of.values, self.inside) for of in self.items])
 
 
 def _limits(alpha: float, variance: float, df: int, tail: float) -> tuple[float | None, ...]:
@@ -144,7 +137,7 @@ def reliability(
         raise fault("A scale is made of two items at least.", f"{where}.items", "Name its items.")
     variables = [measured(sample, name, f"{where}.items[{i}]") for i, name in enumerate(request.items)]
     who, in_filter, lost = complete(sample, variables, inside)
-    n = sum(int(of.sum()) for of in who)
+    n = sample.count(who)
     bare = ReliabilityResult(request.id, request.name, n, in_filter=in_filter, lost=lost)
     if n == 0:
         return _without(
@@ -153,8 +146,8 @@ def reliability(
     if n < 2:
         return _without(bare, "Only one case in the filter answered all items, so there is no reliability.")
     items = _Items(sample, variables, who)
-    constant = items.constant()
-    each = tuple(_item(items, i, n, constant) for i in range(items.k))
+    alike = items.constant()
+    each = tuple(_item(items, i, n, alike) for i in range(items.k))
     alpha = float(_alpha(items.s))
     against = tuple(of.variable for of in each if of.item_rest is not None and of.item_rest < 0)
     if not np.isfinite(alpha):
@@ -165,7 +158,7 @@ def reliability(
     df = sample.units.degrees_of_freedom
     se, low, high = _limits(alpha, items.variance(alpha), df, request.interval.tail)
     standardised = None
-    if not constant.any():
+    if not alike.any():
         root = np.sqrt(np.diag(items.s))
         k, correlations = items.k, items.s / np.outer(root, root)
         mean = float((correlations.sum() - np.trace(correlations)) / (k * (k - 1)))

@@ -5,16 +5,17 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
+from operator import and_
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault, some
 from even_ballot.core.models.request import ModelRequest
 from even_ballot.core.models.results import Factor, Lost, Term
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.parts import plus
 from even_ballot.core.sampling.sample import Sample, SamplePart
 
 MOST_COLUMNS = 1000
@@ -170,13 +171,13 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
             raise fault(what, f"{where}.event", f"Codes: {some([str(code) for code in codes])}.")
         values = tuple(np.isin(of, request.event) for of in found.values)
         return Measured(found.name, values, found.known)
-    for values_of, known in zip(found.values, found.known, strict=True):
-        if not np.isin(values_of[known], (0.0, 1.0)).all():
-            raise fault(
-                f"{request.outcome} has values other than 0 and 1.",
-                f"{where}.outcome",
-                "Give it an answer scale and say which codes count, or make a 0/1 variable.",
-            )
+    pairs = zip(found.values, found.known, strict=True)
+    if not sample.merge(and_, [bool(np.isin(of[known], (0.0, 1.0)).all()) for of, known in pairs]):
+        raise fault(
+            f"{request.outcome} has values other than 0 and 1.",
+            f"{where}.outcome",
+            "Give it an answer scale and say which codes count, or make a 0/1 variable.",
+        )
     if request.event and request.event != (1,):
         values = tuple(np.isin(of, request.event) for of in found.values)
         return Measured(found.name, values, found.known)
@@ -184,16 +185,19 @@ def _outcome(sample: Sample, request: ModelRequest, where: str) -> Measured:
 
 
 def _entering(
-    head: Dataset, request: ModelRequest, of: Measured, who: Sequence[Bools], where: str
+    sample: Sample, request: ModelRequest, of: Measured, who: Sequence[Bools], where: str
 ) -> Entering:
+    head = sample.head
     variable = head.variable(of.name)
     if variable.kind == "number":
         return Entering(of, variable.title)
     categories, known = head.categories(of.name)
-    found = [
-        (item, sum(int(((at == item.code) & which).sum()) for at, which in zip(of.values, who, strict=True)))
-        for item in categories[:known]
-    ]
+
+    def counts(at: NDArray[Any], which: Bools) -> Ints:
+        return np.array([((at == item.code) & which).sum() for item in categories[:known]], np.int64)
+
+    seen = [counts(at, which) for at, which in zip(of.values, who, strict=True)]
+    found = list(zip(categories[:known], sample.merge(plus, seen).tolist(), strict=True))
     there = [item for item, n in found if n]
     cases = tuple(n for _, n in found if n)
     codes = tuple(item.code for item in there)
@@ -227,16 +231,35 @@ def complete(
     """
     every = inside or (None,) * len(sample.parts)
     there = sample.each(lambda part, of: part.weight > 0 if of is None else of & (part.weight > 0), every)
-    lost = [
-        Lost(v.name, sum(int((of & ~known).sum()) for of, known in zip(there, v.known, strict=True)))
-        for v in variables
-    ]
+    lost = []
+    for v in variables:
+        without = [of & ~known for of, known in zip(there, v.known, strict=True)]
+        lost.append(Lost(v.name, sample.count(without)))
     who = []
     for number, of in enumerate(there):
         for v in variables:
             of = of & v.known[number]
         who.append(of)
-    return tuple(who), sum(int(of.sum()) for of in there), tuple(of for of in lost if of.cases)
+    return tuple(who), sample.count(there), tuple(of for of in lost if of.cases)
+
+
+def constant(sample: Sample, values: Sequence[NDArray[Any]], inside: Sequence[Bools]) -> bool:
+    """Whether some cases have one value only, or none; values, inside: for every part, (n,).
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.calibration.weighted_sample import sampled
+    >>> from even_ballot.core.sampling.design import Design
+    >>> sample, who = sampled(ferry(), Design(), "w"), [np.arange(8) < 3]
+    >>> constant(sample, sample.head.column("isle").values[None], who)
+    True
+    """
+
+    def ends(of: Floats) -> tuple[float, float]:
+        return float(of.min(initial=np.inf)), float(of.max(initial=-np.inf))
+
+    seen = [ends(of[which].astype(np.float64)) for of, which in zip(values, inside, strict=True)]
+    least, most = sample.merge(lambda a, b: (min(a[0], b[0]), max(a[1], b[1])), seen)
+    return least >= most
 
 
 def _check_width(parts: list[list[int]], request: ModelRequest, where: str) -> None:
@@ -283,7 +306,7 @@ def lay(sample: Sample, request: ModelRequest, inside: Sequence[Bools] | None, w
     who, in_filter, lost = complete(sample, [outcome, *variables.values()], inside)
     entering = {}
     for name, of in variables.items():
-        entering[name] = _entering(head, request, of, who, where)
+        entering[name] = _entering(sample, request, of, who, where)
     _check_width([[len(entering[name].parts) for name in term] for term in request.terms], request, where)
     columns, term_of = [], []
     for t, term in enumerate(request.terms):

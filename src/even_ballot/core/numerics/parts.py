@@ -1,26 +1,61 @@
 """Work on the parts of a file: a look at each, what was seen of them merged, in any order."""
 
-from collections.abc import Callable, Sequence
-from functools import reduce
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, Generic, Protocol, TypeVar
 
 P = TypeVar("P")
 T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
+
+
+class Seen(Protocol[T_co]):
+    """What is seen of every part, perhaps made only as it is asked for: then one after the other, once."""
+
+    def __len__(self) -> int: ...
+    def __iter__(self) -> Iterator[T_co]: ...
 
 
 class Merge(Protocol):
     """Makes one of what was seen of the parts, in any order and by any tree."""
 
-    def __call__(self, add: Callable[[T, T], T], seen: Sequence[T], /) -> T: ...
+    def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T: ...
 
 
-def in_order(add: Callable[[T, T], T], seen: Sequence[T]) -> T:
-    """One after the other.
+def with_others(merge: Merge) -> bool:
+    """Whether parts are merged that others hold: then everybody merges the same things in the same order.
 
-    >>> in_order(lambda a, b: a + b, [1, 2, 4])
-    7
+    >>> with_others(in_order)
+    False
     """
-    return reduce(add, seen)
+    return bool(getattr(merge, "with_others", False))
+
+
+def halfway(first: int, last: int) -> int:
+    """Where the tree that merges parts `first` to `last` (exclusive) parts them.
+
+    >>> halfway(0, 5)
+    3
+    """
+    return (first + last + 1) // 2
+
+
+def tree(add: Callable[[T, T], T], seen: Iterator[T], first: int, last: int) -> T:
+    """Halves with halves, over parts `first` to `last` (exclusive), as they come; no more than one thing a
+    level is held."""
+    if last - first == 1:
+        return next(seen)
+    middle = halfway(first, last)
+    before = tree(add, seen, first, middle)
+    return add(before, tree(add, seen, middle, last))
+
+
+def in_order(add: Callable[[T, T], T], seen: Seen[T]) -> T:
+    """Neighbours with neighbours, halves with halves.
+
+    >>> in_order(lambda a, b: f"({a}{b})", "abc")
+    '((ab)c)'
+    """
+    return tree(add, iter(seen), 0, len(seen))
 
 
 def plus(a: Any, b: Any) -> Any:
@@ -32,16 +67,36 @@ def plus(a: Any, b: Any) -> Any:
     return tuple(x + y for x, y in zip(a, b, strict=True)) if isinstance(a, tuple) else a + b
 
 
+class Looks(Generic[T]):
+    """What is seen of parts, part by part."""
+
+    def __init__(
+        self, parts: Sequence[Any], look: Callable[..., T], beside: Sequence[Sequence[Any]] = ()
+    ) -> None:
+        self._parts, self._look, self._beside = parts, look, beside
+
+    def __len__(self) -> int:
+        return len(self._parts)
+
+    def __iter__(self) -> Iterator[T]:
+        return (self._look(*part) for part in zip(self._parts, *self._beside, strict=True))
+
+
 class InParts(Generic[P]):
     """A whole in parts, at least one. Nothing here is of the whole but what is merged from its parts."""
 
     def __init__(self, parts: Sequence[P], merge: Merge = in_order) -> None:
         self.parts, self.merge = tuple(parts), merge
 
+    @property
+    def several(self) -> bool:
+        """Whether there are other parts than one, here or with others."""
+        return len(self.parts) > 1 or with_others(self.merge)
+
     def each(self, look: Callable[..., T], *beside: Sequence[Any]) -> tuple[T, ...]:
         """What is seen of every part; beside: for every part what is looked at with it."""
         return tuple(look(*part) for part in zip(self.parts, *beside, strict=True))
 
     def merged(self, look: Callable[..., T], *beside: Sequence[Any], add: Callable[[T, T], T] = plus) -> T:
-        """What is seen of every part, merged."""
-        return self.merge(add, self.each(look, *beside))
+        """What is seen of every part, merged as it is seen."""
+        return self.merge(add, Looks(self.parts, look, beside))

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.numerics.arrays import Floats
-from even_ballot.core.numerics.parts import InParts
+from even_ballot.core.lazy import lazy
+from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.numerics.parts import InParts, plus
 from even_ballot.core.sampling.replicates import CaseWeights
 from even_ballot.core.sampling.units import UnitOf, Units, UnitWeights
 
@@ -64,10 +65,15 @@ class Sample(InParts[SamplePart]):
         """A part, for what is the same in all: variables, scales, categories."""
         return self.parts[0].data
 
-    @property
+    @lazy
     def n(self) -> int:
         """How many cases there are."""
-        return sum(part.data.n for part in self.parts)
+        found: int = self.merged(lambda part: part.data.n)
+        return found
+
+    def count(self, which: Sequence[Bools]) -> int:
+        """How many cases are among some; which: for every part, (n,)."""
+        return self.merge(plus, [int(np.count_nonzero(of)) for of in which])
 
     def _unit_weights(self, rows: int) -> UnitWeights:
         """Where every case is a PSU of its own: what its unit's weights are."""

@@ -276,16 +276,13 @@ def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
     """
     if not units.own:
         return units, unit
-    together = np.concatenate(unit)
-    if len(unit) == 1:
-        order = np.argsort(together, kind="stable")
-    else:
-        order = np.lexsort((np.concatenate(cases.each(lambda part: part.rows)), together))
-    place = np.empty(len(order), np.int32)
-    place[order] = np.arange(len(order), dtype=np.int32)
-    ends = np.cumsum([len(of) for of in unit])
-    own = replace(units, own=False, stratum=units.stratum[together[order]], weights=None)
-    return own, tuple(np.split(place, ends[:-1]))
+    rows = cases.each(lambda part: part.rows)
+    # Records by stratum, then by their number: one number each, in that order.
+    last = 1 + cases.merge(max, [int(of.max(initial=0)) for of in rows])
+    placed = [of * np.int64(last) + row for of, row in zip(unit, rows, strict=True)]
+    every = np.sort(cases.merge(lambda a, b: np.concatenate([a, b]), placed))
+    own = replace(units, own=False, stratum=units.stratum[every // last], weights=None)
+    return own, tuple(np.searchsorted(every, of).astype(np.int32) for of in placed)
 
 
 def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merge) -> tuple[Units, UnitOf]:
@@ -300,7 +297,7 @@ def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merg
     >>> units.stratum.tolist(), unit.tolist()
     ([0, 0, 1, 1], [0, 1, 0, 2, 2, 2, 3, 3])
     """
-    width = 1 + max(int(of.max(initial=0)) for of in group)
+    width = 1 + merge(max, [int(of.max(initial=0)) for of in group])
     keys = [units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True)]
     placed = [numbered(of) for of in keys]
     pairs = merge(np.union1d, [found for found, _ in placed])

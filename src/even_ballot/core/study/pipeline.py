@@ -388,7 +388,7 @@ class Pipeline:
         name = weight_name(self.study)
         return Results(
             received,
-            data.n,
+            sample.n,
             ledgered.effects,
             findings,
             reports,

@@ -91,7 +91,7 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
     """
     cases = Cases.of(data)
     base = given = base_weights(cases, weighting, where)
-    if not max(of.max(initial=0) for of in base) > 0:
+    if not cases.merge(max, [float(of.max(initial=0)) for of in base]) > 0:
         raise fault("No case has a base weight above 0.", f"{where}.base", "Choose another base weight.")
     cells: tuple[AdjustedCell, ...] = ()
     response: Sequence[Response | None] = (None,) * len(cases.parts)

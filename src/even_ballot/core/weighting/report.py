@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.numerics.arrays import Floats
-from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.numerics.parts import Merge, in_order, plus
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.laying.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.laying.number_margins import LaidNumber
@@ -181,7 +181,7 @@ def _histogram(raked: Raked, of: WeightSums, merge: Merge, bins: int = 24) -> tu
     )
 
 
-def at_limits(raked: Raked) -> int | None:
+def at_limits(raked: Raked, merge: Merge = in_order) -> int | None:
     """Cases whose weight lies on a limit; None without limits.
 
     >>> from even_ballot.core.data.example import ferry
@@ -191,7 +191,11 @@ def at_limits(raked: Raked) -> int | None:
     """
     if raked.parts[0].free is None:
         return None
-    return sum(int(((of.weights > 0) & ~of.free).sum()) for of in raked.parts if of.free is not None)
+    return merge(plus, [_bounded(of) for of in raked.parts])
+
+
+def _bounded(part: RakedCases) -> int:
+    return 0 if part.free is None else int(((part.weights > 0) & ~part.free).sum())
 
 
 def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> WeightingReport:
@@ -220,6 +224,6 @@ def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> Weighti
         margins=_margins(cases.head, raked, weights.sum, cases.merge),
         histogram=_histogram(raked, weights, cases.merge),
         nonresponse=raked.cells or None,
-        at_limits=at_limits(raked),
+        at_limits=at_limits(raked, cases.merge),
         possible=raked.possible,
     )

@@ -7,6 +7,7 @@ import numpy as np
 
 from even_ballot.core.estimation.ratios import TRACE
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.parts import plus
 from even_ballot.core.sampling.case_values import (
     absolute_moments,
     covariance,
@@ -67,15 +68,12 @@ class Combined:
     @property
     def cases(self) -> Ints:
         """How many cases of each column answered the stub, unweighted, (columns,)."""
-        return np.array(
-            [
-                sum(
-                    int((a & b & c).sum())
-                    for a, b, c in zip(self.who, of.inside, self.stub.answered, strict=True)
-                )
-                for of in self.columns
-            ]
-        )
+        inside = [of.inside for of in self.columns]
+        seen = [
+            np.array([(who & answered & of[number]).sum() for of in inside])
+            for number, (who, answered) in enumerate(zip(self.who, self.stub.answered, strict=True))
+        ]
+        return self.sample.merge(plus, seen)
 
     def _weighted(self, number: int, at: Ints) -> Floats:
         w = self.sample.parts[number].weight[at]

@@ -37,10 +37,8 @@ class StubFigures:
         if self.kind == "number":
             y = shared.sample.each(lambda part: part.data.column(name))
             self.values = [np.where(of.answered, np.asarray(of.values, np.float64), 0.0) for of in y]
-            middle = next(
-                (float(v[of.answered][0]) for v, of in zip(self.values, y, strict=True) if of.answered.any()),
-                0.0,
-            )
+            firsts = [v[of.answered][:1] for v, of in zip(self.values, y, strict=True)]
+            middle = float(shared.sample.merge(lambda a, b: a if len(a) else b, firsts).sum())
             self.answered = [of.answered for of in y]
             if "ratio" in stats:
                 x = shared.sample.each(lambda part: part.data.column(str(request.per), "per"))

@@ -33,6 +33,10 @@ def positions_shown(shared: SharedCounts, request: TableRequest, name: str) -> l
     return [FigureRow(StubKey(name), stat) for stat in request.show if per_cent(stat) is not None]
 
 
+def _below(a: tuple[Floats, Floats], b: tuple[Floats, Floats]) -> tuple[Floats, Floats]:
+    return np.concatenate([a[0], b[0]]), np.concatenate([a[1], b[1]])
+
+
 class Positions:
     """A contrast of a number's quantiles."""
 
@@ -57,13 +61,13 @@ class Positions:
         weights = None if which is None else ReplicateWeights(self.sample, which)
         found = []
         for column in self.columns:
-            value, weight = [], []
+            seen = []
             for number, part in enumerate(self.sample.parts):
                 inside = self._who[number] & column.inside[number] & (part.weight > 0)
                 at = np.flatnonzero(inside)
-                value.append(self._values[number][at])
-                weight.append(part.weight[at, None] if weights is None else weights.of(number, at))
-            v, w = np.concatenate(value), np.concatenate(weight)
+                weight = part.weight[at, None] if weights is None else weights.of(number, at)
+                seen.append((self._values[number][at], weight))
+            v, w = self.sample.merge(_below, seen)
             found.append(np.stack([quantiles_again(v, w, q) for q in self._q], 1))
         return np.stack(found, 1)
 

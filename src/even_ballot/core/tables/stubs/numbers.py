@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, replace
+from operator import or_
 from typing import Any, TypeVar
 
 import numpy as np
@@ -83,7 +84,7 @@ class NumberByBanner(StubByBanner):
         )
         # A power of two takes no digit away; squares and fourth powers of what is left are no numbers out of
         # reach.
-        largest = max(float(np.abs(of).max(initial=0)) for of in y)
+        largest = self.sample.merge(max, [float(np.abs(of).max(initial=0)) for of in y])
         self.unit = (
             1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
         )
@@ -235,10 +236,10 @@ class NumbersRow(OwnRow):
         numbers = [np.where(ok, of, 0.0) for of, ok in zip(values, fits, strict=True)]
         moments = part.domain.tally_number(numbers, part.inside, part.over)
         found = means(laid_moments(moments, part.over), np.full(columns, np.nan), self.units)
-        gone = [
-            any((who & ~ok).any() for who, ok in zip(part.within(column), fits, strict=True))
-            for column in range(columns)
-        ]
+        merge, gone = part.sample.merge, []
+        for column in range(columns):
+            lost = [bool((who & ~ok).any()) for who, ok in zip(part.within(column), fits, strict=True)]
+            gone.append(merge(or_, lost))
         return replace(found, est=np.where(gone, np.nan, found.est))
 
     def ranks(self) -> list[Ranks | None]:

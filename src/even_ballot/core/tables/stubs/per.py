@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from operator import or_
 from typing import Any, Protocol
 
 import numpy as np
@@ -105,7 +106,8 @@ def ratios_of(of: NumberAcross, x: Sequence[Floats], both: Sequence[Bools]) -> t
         est = whole(top).sum(0) / whole(base).sum(0)
     apart, size = made.moments(est)
     absolute = None
-    if of.units.replicates is not None and any((values < 0).any() for values in x):
+    below = of.sample.merge(or_, [bool((values < 0).any()) for values in x])
+    if of.units.replicates is not None and below:
         absolute = whole(made.laid([np.abs(values) for values in x])).sum(0)
     found = ratios(est, replace(apart, counts=base.counts), size, base, of.units, absolute)
     assert base.df is not None

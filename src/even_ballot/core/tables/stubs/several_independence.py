@@ -42,7 +42,7 @@ class _Chosen:
         )
         options, columns = self.chosen[0].shape[1], over.columns
         w = summed(self.sample, self.who, self._weighted, (options + 1, columns))
-        self.n = sum(int(who.sum()) for who in self.who)
+        self.n = self.sample.count(self.who)
         # A weight that raking has driven to nothing is none.
         filled = w[-1] > _NOTHING * w[-1].sum()
         with np.errstate(all="ignore"):

@@ -12,6 +12,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.parts import plus
 from even_ballot.core.weighting.laying.margins import LaidMargin
 
 
@@ -78,7 +79,7 @@ def lay_number(
     if kind != "number":
         raise fault(f"{name} is a {kind}, not a number.", f"{where}.total_of", "Name a number.")
     lost = cases.each(lambda part, d: (d > 0) & ~part.column(name).answered, base)
-    if n := sum(int(of.sum()) for of in lost):
+    if n := cases.merge(plus, [int(of.sum()) for of in lost]):
         raise fault(
             f"{counted(n, 'case has', 'cases have')} no value on {name}.",
             where,
