@@ -2,15 +2,24 @@
 
 import math
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
 
 from even_ballot.core.data.cases import Cases
-from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.data.dataset import Dataset, RawTable
+from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.numerics.parts import Seen
+from even_ballot.core.study.pipeline import run
+from even_ballot.core.study.study_file import Study
+from even_ballot.services.answers import load_table
+from even_ballot.services.running import load_study
 
 T = TypeVar("T")
+Loaded = tuple[Study, RawTable, dict[str, RawTable]]
+MORE = ["median", "q10", "q95", "mode", "geometric_mean", "q0", "q100"]
+"""Figures that random studies show besides."""
 
 
 class RandomTree:
@@ -62,3 +71,27 @@ def differing(got: Any, want: Any, at: str = "", rel: float = 1e-12) -> Iterator
             yield f"{at}: {got!r} in place of {want!r}"
     elif got != want:
         yield f"{at}: {got!r} in place of {want!r}"
+
+
+def loaded(path: Path) -> Loaded:
+    """A study file with the files beside it."""
+    study = load_study(path)
+    table, reading = load_table(path.parent, study.source, "source")
+    lookups = {name: load_table(path.parent, of, name)[0] for name, of in study.lookups.items()}
+    return study.model_copy(update={"source": reading}), table, lookups
+
+
+def refused(of: Loaded, **how: Any) -> tuple[Fault, ...]:
+    """What a run is refused for."""
+    try:
+        run(*of, **how)
+    except StudyError as error:
+        return tuple(error.faults)
+    return ()
+
+
+def tolerated(document: dict[str, Any]) -> float:
+    """How near the figures of two ways of adding up must come. Weights within limits are met to their
+    tolerance and no nearer; Wald's statistic inverts a matrix that may be nearly singular."""
+    bounded = any(w["limits"] for w in document["weightings"])
+    return 1e-9 if bounded or "wald" in document["tables"][0]["tests"] else 1e-12

@@ -2,7 +2,6 @@
 
 import random
 from dataclasses import fields, is_dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,18 +10,17 @@ import random_studies
 from builders import raw
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from parting import RandomTree, differing, random_parts
+from parting import MORE, Loaded, RandomTree, differing, loaded, random_parts, refused, tolerated
 from reference_cases import CASES
 
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import ANSWERED, UNPLACED, Column, Dataset, RawTable
-from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger import take_step
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.nodes import Inputs
 from even_ballot.core.study.pipeline import Pipeline, run, start
-from even_ballot.core.study.study_file import Study, parse_study
+from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.tabulate import counted_table
@@ -30,19 +28,6 @@ from even_ballot.core.weighting.comparison import compare
 from even_ballot.core.weighting.limit_price import limit_prices
 from even_ballot.core.weighting.raking import rake
 from even_ballot.demo import FILES
-from even_ballot.services.answers import load_table
-from even_ballot.services.running import load_study
-
-Loaded = tuple[Study, RawTable, dict[str, RawTable]]
-MORE = ["median", "q10", "q95", "mode", "geometric_mean", "q0", "q100"]
-
-
-def loaded(path: Path) -> Loaded:
-    """A study file with the files beside it."""
-    study = load_study(path)
-    table, reading = load_table(path.parent, study.source, "source")
-    lookups = {name: load_table(path.parent, of, name)[0] for name, of in study.lookups.items()}
-    return study.model_copy(update={"source": reading}), table, lookups
 
 
 def apart(of: Loaded, seed: int, rel: float = 1e-12) -> list[str]:
@@ -63,22 +48,6 @@ def test_the_demo_in_parts_hides_the_same_figures_and_shows_the_same() -> None:
     for seed in range(2):
         of = (study.model_copy(update={"suppression": hiding}), table, lookups)
         assert apart(of, seed) == []
-
-
-def refused(of: Loaded, **how: Any) -> tuple[Fault, ...]:
-    """What a run is refused for."""
-    try:
-        run(*of, **how)
-    except StudyError as error:
-        return tuple(error.faults)
-    return ()
-
-
-def tolerated(document: dict[str, Any]) -> float:
-    """How near the figures of two ways of adding up must come. Weights within limits are met to their
-    tolerance and no nearer; Wald's statistic inverts a matrix that may be nearly singular."""
-    bounded = any(w["limits"] for w in document["weightings"])
-    return 1e-9 if bounded or "wald" in document["tables"][0]["tests"] else 1e-12
 
 
 @pytest.mark.parametrize("batch", range(4))

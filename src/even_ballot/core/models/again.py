@@ -129,7 +129,8 @@ class _Newton:
             moved = np.abs(step @ self.fit.turn.T).max(1)
             if not (moved > _STEP).any():
                 break
-        gone = ~(moved <= _STEP) | (self.farthest > FAR)
+        farthest = self.sample.merge(np.maximum, [self.farthest] * len(self.sample.parts))
+        gone = ~(moved <= _STEP) | (farthest > FAR)
         failed = self.replicates.failed
         for r in np.flatnonzero(gone).tolist():
             self.gamma[r] = np.nan if failed is not None and failed[r] else self._alone(r)

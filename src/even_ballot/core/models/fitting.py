@@ -186,7 +186,8 @@ class Likelihood:
             return np.concatenate([[likelihood], u.T @ (w * (y - chance)), curve.ravel()])
 
         found = summed(self.sample, self.laid.inside, values, self.shape)
-        return float(found[0]), found[1 : 1 + p], found[1 + p :].reshape(p, p), farthest[0]
+        far = self.sample.merge(max, farthest * len(self.sample.parts))
+        return float(found[0]), found[1 : 1 + p], found[1 + p :].reshape(p, p), far
 
     def singular(self, curve: Floats) -> bool:
         """Whether second derivatives leave some coefficient open."""

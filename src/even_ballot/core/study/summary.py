@@ -66,7 +66,8 @@ def unmet_targets(report: WeightingReport) -> tuple[UnmetTarget, ...]:
     if report.converged:
         return ()
     rows = [(margin, row) for margin in report.margins for row in margin.rows if margin.missed(row) > _MET]
-    rows.sort(key=lambda of: -of[0].missed(of[1]))
+    # Gaps that are alike but for rounding stay in the order of their margins.
+    rows.sort(key=lambda of: -round(of[0].missed(of[1]), 11))
     return tuple(
         UnmetTarget(
             report.save_as,

@@ -79,10 +79,10 @@ class _Chosen:
         if absolute:
             first = inside[:, None, :] / self.w * (x[:, :, None] + own)
             second = (x + whole) / self.w.sum()
-            return np.asarray((first + second[:, :, None]).reshape(len(at), -1))
+            return np.asarray((first + second[:, :, None]).reshape(len(at), own.size))
         first = inside[:, None, :] / self.w * (x[:, :, None] - own)
         second = (x - whole) / self.w.sum()
-        return np.asarray((first - second[:, :, None]).reshape(len(at), -1))
+        return np.asarray((first - second[:, :, None]).reshape(len(at), own.size))
 
     def covariance(self) -> Floats:
         """Of p_jc − p_j, (J · C, J · C); what is only rounding is 0."""
@@ -97,7 +97,8 @@ class _Chosen:
 
         def values(number: int, at: Ints) -> Floats:
             inside, x = self._inside(number, at)
-            return np.concatenate([(x[:, :, None] * inside[:, None]).reshape(len(at), -1), inside], 1)
+            both = (x[:, :, None] * inside[:, None]).reshape(len(at), j * columns)
+            return np.concatenate([both, inside], 1)
 
         sums = replicate_sums(self.sample, self.who, values, (j + 1) * columns).reshape(-1, j + 1, columns)
         with np.errstate(all="ignore"):
