@@ -3,6 +3,7 @@
 What a command needs is loaded when it runs, so that help comes at once.
 """
 
+import contextlib
 import json
 import os
 import sys
@@ -17,6 +18,7 @@ from even_ballot import __version__
 
 if TYPE_CHECKING:
     from even_ballot.core.faults import StudyError
+    from even_ballot.core.progress import Progress
     from even_ballot.core.study.results import Results
 
 _REPORT = "Please report it, with the study file if you can share it; --debug shows the traceback."
@@ -61,6 +63,17 @@ def _tell_of_control(results: "Results") -> None:
         )
 
 
+def _says() -> "Progress":
+    """Tells how far work has got, where somebody looks on."""
+
+    def progress(says: str, share: float | None) -> None:
+        if sys.stderr.isatty():
+            done = "" if share is None else f": {100 * share:.0f} %"
+            typer.echo(f"\r\033[K{says}{done}", err=True, nl=False)
+
+    return progress
+
+
 @app.command()
 def run(
     study: Annotated[Path, typer.Argument(help="The study file (JSON).")],
@@ -81,12 +94,23 @@ def run(
     replace: Annotated[bool, typer.Option(help="Replace all of an earlier run's folder.")] = False,
     allow_unmet: Annotated[bool, typer.Option(help="Exit with 0 even if margins are not met.")] = False,
     strict: Annotated[bool, typer.Option(help="Exit with 3 if any finding has not been accepted.")] = False,
+    workers: Annotated[
+        int | None,
+        typer.Option(min=1, max=1000, help="Let so many processes hold the parts (Parquet files)."),
+    ] = None,
+    scheduler: Annotated[
+        str | None,
+        typer.Option(help="Let the workers of a Dask scheduler hold them, such as tcp://10.0.0.5:8786."),
+    ] = None,
     debug: Annotated[bool, typer.Option(help="Show the traceback of an unexpected error.")] = False,
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and its release: tables.xlsx, tables.ods;
     release.docx, release.pdf, release.html, release.pptx; for csv a file for each table and estimates.csv and
     estimates.parquet, a line for each figure; for jsonstat a dataset for each table and tables.json, which
     lists them. manifest.json lists all files with their SHA-256. A folder that holds files is refused.
+
+    With workers, each holds some parts and only what is seen of them comes together; records are written
+    part by part, as microdata-00001.csv and so on.
 
     Exits with 2 where the study file or the data has errors, and with 3 where margins are not met or a
     table could not be made.
@@ -102,9 +126,18 @@ def run(
     try:
         wanted = None if formats is None else release_formats(formats)
         checked_folder(out, replace)
-        files = release_of(study, wanted, guard_formulas, allow_outside)
-        loaded, results = files.study, files.results
-        paths = write_folder(files.all(), out, {"study": loaded.title, "version": __version__}, replace)
+        with contextlib.ExitStack() as held:
+            if workers is None and scheduler is None:
+                files = release_of(study, wanted, guard_formulas, allow_outside)
+            else:
+                from even_ballot.services.scale.running import Workers, released_by
+
+                by = Workers(workers, scheduler)
+                files = held.enter_context(
+                    released_by(study, by, out, wanted, _says(), guard_formulas, allow_outside)
+                )
+            loaded, results = files.study, files.results
+            paths = write_folder(files.all(), out, {"study": loaded.title, "version": __version__}, replace)
     except StudyError as error:
         _refuse(error)
         return
@@ -173,12 +206,8 @@ def parts(
     from even_ballot.core.faults import StudyError, counted
     from even_ballot.services.answers import make_parts
 
-    def progress(says: str, share: float | None) -> None:
-        if sys.stderr.isatty():
-            typer.echo(f"\r{says}: {100 * (share or 0):.0f} %", err=True, nl=False)
-
     try:
-        found, made = make_parts(answers, out, records, progress)
+        found, made = make_parts(answers, out, records, _says())
     except StudyError as error:
         _refuse(error)
     if sys.stderr.isatty():

@@ -48,13 +48,14 @@ def _no_number(word: str) -> None:
 LARGEST_STUDY = 64 << 20
 
 
-def _document(path: Path) -> Any:
+def read_study_document(path: Path) -> Any:
+    """A study file as it is written."""
     return read_document(opened(path, str(path), None, LARGEST_STUDY), str(path))
 
 
 def load_study(path: Path) -> Study:
     """A study from its file."""
-    return parse_study(_document(path))
+    return parse_study(read_study_document(path))
 
 
 def _ready(path: Path, outside: bool) -> tuple[Study, Pipeline, Source]:
@@ -69,7 +70,7 @@ def _ready(path: Path, outside: bool) -> tuple[Study, Pipeline, Source]:
 
 def run_file(path: Path, outside: bool = False) -> tuple[Study, Results]:
     """Runs a study file on the files beside it."""
-    former = former_names(_document(path))
+    former = former_names(read_study_document(path))
     study, pipeline, reading = _ready(path, outside)
     # The answers as they came make room for what they were read as.
     _ = pipeline.start
@@ -115,9 +116,20 @@ def release_of(
     path: Path, formats: "Sequence[Format] | None", guard: bool = True, outside: bool = False
 ) -> "ReleaseFiles":
     """A study file run, and what makes the files of its release. formats: those of its plan where None."""
+    return files_of(path, *run_file(path, outside), formats, guard, outside)
+
+
+def files_of(
+    path: Path,
+    study: Study,
+    results: Results,
+    formats: "Sequence[Format] | None",
+    guard: bool = True,
+    outside: bool = False,
+) -> "ReleaseFiles":
+    """What makes the files of a release of a study file that was run."""
     from even_ballot.services.releases.files import ReleaseFiles
 
-    study, results = run_file(path, outside)
     usual: tuple[Format, ...] = ("xlsx",) if study.release is None else study.release.formats
     files = ReleaseFiles(study, results, formats or usual, guard, source_hashes(path.parent, study))
     if (template := release_template(path, study, outside)) is not None:
@@ -137,12 +149,8 @@ def release_template(path: Path, study: Study, outside: bool = False) -> bytes |
 
 def run_problems(study: Study, results: Results) -> tuple[str, ...]:
     """What to mind about a run's design and its analyses, in sentences."""
-    weightless = 0
-    if results.weight is not None:
-        column = results.data.column(results.weight)
-        weightless = int((column.answered & (column.values <= 0)).sum())
     unused = role_notices(study, results.data.variables)
-    notices = (*unused, *design_notices(results.units, weightless))
+    notices = (*unused, *design_notices(results.units, results.weightless))
     of_models = [f"{of.title}: {of.message}" for of in results.models if of.message is not None]
     of_scales = [f"{of.title}: {of.message}" for of in results.reliability if of.message is not None]
     return (*(f"{item.said} {item.mend}" for item in notices), *of_models, *of_scales)

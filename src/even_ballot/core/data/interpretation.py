@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any, Literal
 
@@ -211,11 +211,16 @@ def _interpreted(column: Column, variable: Variable, scales: dict[str, Scale], d
 
 
 def interpret(
-    raw: RawTable, codebook: Codebook, made_later: Iterable[str] = (), decimal: str = "."
+    raw: RawTable,
+    codebook: Codebook,
+    made_later: Iterable[str] = (),
+    decimal: str = ".",
+    kinds: Mapping[str, Kind] | None = None,
 ) -> Dataset:
     """A file's columns as the codebook describes them; unlisted ones are kept, their kind guessed.
 
-    made_later: names that steps of the ledger make; entries of the codebook for them wait until then.
+    made_later: names that steps of the ledger make; entries of the codebook for them wait until then. kinds:
+    of columns that are not listed, where they are known from more than this table.
     Raises StudyError for an entry that names neither a column nor one of these.
 
     >>> from even_ballot.core.data.example import CODEBOOK, ferry_answers
@@ -229,7 +234,8 @@ def interpret(
     for name, label, column in zip(raw.names, raw.labels, raw.columns, strict=True):
         said = described.get(name)
         if said is None or said.kind == "multi":
-            said = Variable(name=name, kind=guess_kind(column, decimal))
+            kind = guess_kind(column, decimal) if kinds is None else kinds[name]
+            said = Variable(name=name, kind=kind)
         columns[name] = _interpreted(column, said, codebook.scales, decimal)
         full = label if label != name else None
         variables[name] = said if said.label is not None else said.model_copy(update={"label": full})

@@ -1,7 +1,7 @@
 """The sweep of all checks, and what is behind a finding."""
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,6 +32,13 @@ CHECKS: dict[str, Check] = {
     "blank": cells.blank,
 }
 """Every check by the kind of its findings, in the order they are shown."""
+EVERY = ("rule", *CHECKS)
+ADDITIVE = tuple(
+    kind
+    for kind in EVERY
+    if kind not in ("duplicate_identifier", "duplicate_entry", "too_fast", "unusual", "influential")
+)
+"""Checks that look at each case by itself, so that what parts have adds up."""
 
 
 def _broken(data: Dataset, rules: Sequence[Rule]) -> Iterator[Found]:
@@ -44,21 +51,36 @@ def _found(data: Dataset, kind: str, book: Codebook, settings: Screening) -> Ite
     return _broken(data, book.rules) if kind == "rule" else CHECKS[kind](data, settings)
 
 
-def _why(accepted: Sequence[Accepted], kind: str, found: Found, cases: int) -> str | None:
+def _why(accepted: Sequence[Accepted], found: Finding) -> str | None:
     """Why a finding may stand: it was accepted, and concerns no more cases since."""
     for item in accepted:
         alike = (
-            item.kind == kind
+            item.kind == found.kind
             and (item.variable or "") == found.variable
             and (item.value or "") == found.value
         )
-        if alike and (item.cases is None or cases <= item.cases):
+        if alike and (item.cases is None or found.cases <= item.cases):
             return item.why
     return None
 
 
+def listed(findings: Iterable[Finding], accepted: Sequence[Accepted]) -> tuple[Finding, ...]:
+    """Findings by check and then by how many cases they concern, those of none left out; accepted ones are
+    marked.
+
+    >>> [of.kind for of in listed([Finding("b", "blank", "", 1), Finding("a", "rule", "", 1)], ())]
+    ['rule', 'blank']
+    """
+    marked = [replace(of, accepted=_why(accepted, of)) for of in findings if of.cases]
+    return tuple(sorted(marked, key=lambda f: (EVERY.index(f.kind), -f.cases, f.variable, f.value)))
+
+
 def sweep(
-    data: Dataset, book: Codebook | None = None, settings: Screening | None = None, progress: Progress = quiet
+    data: Dataset,
+    book: Codebook | None = None,
+    settings: Screening | None = None,
+    progress: Progress = quiet,
+    checks: Sequence[str] = EVERY,
 ) -> tuple[Finding, ...]:
     """All findings, by check and then by how many cases they concern; accepted ones are marked. progress:
     told at each check.
@@ -69,15 +91,11 @@ def sweep(
     """
     book, settings = book or Codebook(), settings or Screening()
     findings: list[Finding] = []
-    for i, kind in enumerate(("rule", *CHECKS)):
-        progress(f"Screening: {kind.replace('_', ' ')}", i / (1 + len(CHECKS)))
-        here = []
-        for found in _found(data, kind, book, settings):
-            if n := found.count:
-                why = _why(book.accepted, kind, found, n)
-                here.append(Finding(found.variable, kind, found.value, n, why, found.step, found.usual))
-        findings += sorted(here, key=lambda f: (-f.cases, f.variable, f.value))
-    return tuple(findings)
+    for i, kind in enumerate(checks):
+        progress(f"Screening: {kind.replace('_', ' ')}", i / len(checks))
+        for of in _found(data, kind, book, settings):
+            findings.append(Finding(of.variable, kind, of.value, of.count, None, of.step, of.usual))
+    return listed(findings, book.accepted)
 
 
 def found_as(

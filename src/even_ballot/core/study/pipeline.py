@@ -13,6 +13,7 @@ from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
@@ -67,6 +68,7 @@ T = TypeVar("T")
 _UNHEADED = {"group": None}
 _JUDGED = {"kind", "where", "outcome", "event", "terms", "as_number", "items", "variables", "method"}
 """What of an analysis decides what it tells."""
+_SINGLE = ("coded", "number")
 _RELEASED = {"stub", "banner", "where", "show", "nets", "dates", "total_row"}
 """What of a table decides which groups of cases it releases."""
 
@@ -104,12 +106,29 @@ def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked,
     return weighted, result, report(weighted, result, weighting)
 
 
+def _unanswered(study: Study, cases: Cases) -> dict[str, int]:
+    """How many cases left each single question of the tables' stubs unanswered."""
+    head = cases.head
+    asked = dict.fromkeys(name for request in study.tables for name in request.stub)
+    names = [name for name in asked if name in head.columns and head.variables[name].kind in _SINGLE]
+
+    def seen(part: Dataset) -> NDArray[np.int64]:
+        return np.array([np.count_nonzero(~part.column(name).answered) for name in names], np.int64)
+
+    return dict(zip(names, cases.merged(seen).tolist(), strict=True))
+
+
 def _once(key: str, make: Callable[[], T]) -> T:
     """Keeps nothing: whoever goes straight through asks for everything once."""
     return make()
 
 
-def _untold(what: str | None) -> AbstractContextManager[Progress]:
+def untold(what: str | None) -> AbstractContextManager[Progress]:
+    """Tells nobody.
+
+    >>> with untold("Counting") as tell:
+    ...     tell("Counting", 0.5)
+    """
     return nullcontext(quiet)
 
 
@@ -123,7 +142,7 @@ class Pipeline:
         study: Study,
         inputs: Inputs,
         keep: Keeper = _once,
-        telling: Telling = _untold,
+        telling: Telling = untold,
         states: bool = False,
         part: Callable[[Dataset], Cases] = Cases.of,
         elsewhere: Elsewhere = here,
@@ -176,6 +195,14 @@ class Pipeline:
             raise ledgered.value.fault
         return Node(ledgered.key, ledgered.value.last)
 
+    def _laid(self) -> Cases:
+        """The cases after the whole ledger, as they are parted."""
+        return self._part(self.cases.value)
+
+    def _received(self) -> int:
+        """How many cases came."""
+        return len(self.ledgered.value.start.rows)
+
     @lazy
     def findings(self) -> tuple[Finding, ...]:
         """What the sweep finds in the newest state of the cases."""
@@ -189,7 +216,7 @@ class Pipeline:
     @lazy
     def weighed(self) -> Node[Weighed]:
         """Every weighting by itself: what is wrong with one stops those that build on it, and no others."""
-        key, cases = self.cases.key, self._part(self.cases.value)
+        key, cases = self.cases.key, self._laid()
         outcomes: list[tuple[Raked, WeightingReport] | StudyError] = []
         for i, weighting in enumerate(self.study.weightings):
             where = f"weightings[{i}]"
@@ -383,22 +410,25 @@ class Pipeline:
         reports: tuple[WeightingReport, ...],
         tables: tuple[TableResult, ...],
     ) -> Results:
-        ledgered, sample, data = self.ledgered.value, self.designed.value, self.weighed.value.cases.whole()
-        received = len(ledgered.start.rows)
-        name = weight_name(self.study)
+        sample, cases = self.designed.value, self.weighed.value.cases
         return Results(
-            received,
+            self._received(),
             sample.n,
-            ledgered.effects,
+            self.ledgered.value.effects,
             findings,
             reports,
             sample.units,
-            name,
+            weight_name(self.study),
             tables,
-            data,
+            self._held(cases),
             sample,
             kinds=self._guessed_kinds(),
+            weightless=sample.count([part.weight <= 0 for part in sample.parts]),
+            unanswered=_unanswered(self.study, cases),
         )
+
+    def _held(self, cases: Cases) -> Dataset:
+        return cases.whole()
 
 
 def given(

@@ -46,7 +46,9 @@ class FaultyTable:
 class Results:
     """Everything a run finds out. kinds: of columns that the codebook does not list, as they were guessed;
     guessed: how the source was read, as far as the study does not say; former: names in the study file that
-    are read, but no longer written."""
+    are read, but no longer written. data: the records, or, where they are in parts elsewhere, none of them;
+    weightless: cases of weight 0; unanswered: of each single question of the tables, how many cases left it
+    so."""
 
     source_cases: int
     used_cases: int
@@ -62,6 +64,8 @@ class Results:
     kinds: Mapping[str, str] = field(default_factory=dict)
     guessed: Mapping[str, Any] = field(default_factory=dict)
     former: tuple[Fault, ...] = ()
+    weightless: int = 0
+    unanswered: Mapping[str, int] = field(default_factory=dict)
     faulty: tuple[FaultyTable, ...] = ()
     models: tuple[ModelResult, ...] = ()
     reliability: tuple[ReliabilityResult, ...] = ()

@@ -62,7 +62,8 @@ class ReleaseFiles:
     """Makes the files of a release. guard: texts that a spreadsheet would run are written so that it does
     not; hashes: SHA-256 of the sources, by their names; changes: what is said of the release before;
     appendix: what is said of decisions that figures depend on;
-    template: a .docx whose styles are used; left_out: what of it is not; writer: what writes documents."""
+    template: a .docx whose styles are used; left_out: what of it is not; written: files of records that are
+    there already; writer: what writes documents."""
 
     study: Study
     results: Results
@@ -74,6 +75,7 @@ class ReleaseFiles:
     template: bytes | None = None
     left_out: tuple[str, ...] = ()
     progress: Progress = quiet
+    written: Files | None = None
     writer: Writer = _writing
 
     @lazy
@@ -103,6 +105,8 @@ class ReleaseFiles:
     def records(self) -> Files:
         """The records with weights, and how to use replicate weights."""
         study, results = self.study, self.results
+        if self.written is not None:
+            return self.written
         weights = [w.save_as for w in study.weightings]
         replicates = None
         if study.design.save_replicates:

@@ -77,15 +77,9 @@ def _nonresponse(results: Results) -> Iterator[Paragraph]:
 def _item_nonresponse(study: Study, results: Results) -> Iterator[Paragraph]:
     """How many cases in use left the questions of tables unanswered. Nothing where small counts are hidden,
     which such shares would tell of."""
-    names = dict.fromkeys(name for request in study.tables for name in request.stub)
-    kinds = {name: results.data.variables[name].kind for name in names if name in results.data.variables}
     if study.suppression.below is not None or not results.used_cases:
         return
-    left = [
-        (1 - float(results.data.column(name).answered.mean()), name)
-        for name, kind in kinds.items()
-        if kind in ("coded", "number")
-    ]
+    left = [(n / results.used_cases, name) for name, n in results.unanswered.items()]
     if left:
         (least, first), (most, last) = min(left), max(left)
         spread = f"from {100 * least:.1f} % ({first}) to {100 * most:.1f} % ({last})"

@@ -16,7 +16,7 @@ def joined(tables: Sequence[tuple[str, RawTable]]) -> RawTable:
     (first, head), *others = tables
     for name, table in others:
         if table.labels != head.labels or table.names != head.names:
-            raise fault(f"{_apart(head.labels, table.labels)} {first}.", name, "Give all files one heading.")
+            raise fault(f"{apart(head.labels, table.labels)} {first}.", name, "Give all files one heading.")
     if not others:
         return head
     columns, offset, rows = [], 0, list[np.ndarray[tuple[int, ...], np.dtype[np.int64]]]()
@@ -29,7 +29,7 @@ def joined(tables: Sequence[tuple[str, RawTable]]) -> RawTable:
     return RawTable(head.names, head.labels, tuple(columns), np.concatenate(rows), blank)
 
 
-def _apart(first: tuple[str, ...], other: tuple[str, ...]) -> str:
+def apart(first: Sequence[str], other: Sequence[str]) -> str:
     """Where headings differ, as the beginning of a sentence."""
     if len(first) != len(other):
         return f"This file has {len(other):,} columns, not the {len(first):,} of"

@@ -1,0 +1,1 @@
+"""Studies whose answers come in parts, each read by itself."""

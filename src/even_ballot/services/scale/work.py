@@ -1,0 +1,104 @@
+"""What a process does that holds parts: reads them, goes through the study with all others, writes its parts'
+records."""
+
+import io
+import json
+import platform
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from even_ballot import __version__
+from even_ballot.core.data.dataset import RawTable
+from even_ballot.core.faults import fault
+from even_ballot.core.numerics.meeting import Following, Meet, Share
+from even_ballot.core.numerics.parts import InParts
+from even_ballot.core.study.parted.pipeline import PartedPipeline
+from even_ballot.core.study.study_file import Source, Study, parse_study
+from even_ballot.formats.exchange.microdata import microdata
+from even_ballot.formats.sources.many.joining import apart
+from even_ballot.formats.sources.source import read_source
+from even_ballot.services.answers import opened
+
+_MOST = 8 << 30
+
+
+@dataclass(frozen=True)
+class Job:
+    """A study and the files that its answers are in. document: the study file, how the parts are read
+    included; folder: that the names are relative to; head: the columns, without records; records: the folder
+    that records with weights go into, None for none."""
+
+    document: str
+    folder: str
+    names: tuple[str, ...]
+    head: RawTable
+    lookups: Mapping[str, RawTable]
+    records: str | None = None
+    guard: bool = True
+
+    @property
+    def study(self) -> Study:
+        """The study."""
+        return parse_study(json.loads(self.document))
+
+
+def versions() -> tuple[str, str]:
+    """This program's version, and Python's."""
+    return __version__, platform.python_version()
+
+
+def without_records(table: RawTable) -> RawTable:
+    """A table's columns alone."""
+    columns = tuple(replace(column.take(slice(0, 0)), words=()) for column in table.columns)
+    return replace(table, columns=columns, rows=table.rows[:0], blank_records=0)
+
+
+def first_record(path: Path) -> bytes:
+    """A part with its first record alone, as a file. Raises StudyError where it is no Parquet file, or an
+    empty one."""
+    made = io.BytesIO()
+    try:
+        file = pq.ParquetFile(path)
+        first = pa.Table.from_batches([next(file.iter_batches(1))], file.schema_arrow)
+    except (pa.ArrowException, OSError, StopIteration):
+        mend = "Workers read Parquet files; `even-ballot parts` makes them of a delimited file."
+        raise fault("This is no Parquet file with records.", path.name, mend) from None
+    pq.write_table(first, made)
+    return made.getvalue()
+
+
+def read_part(job: Job, source: Source, number: int) -> RawTable:
+    """A part of the answers. Raises StudyError, with its name, where it cannot be read or has other
+    headings."""
+    name = job.names[number]
+    content = opened(Path(job.folder) / name, name, None, _MOST)
+    table, _ = read_source(content, source.model_copy(update={"path": name}))
+    if table.labels != job.head.labels or table.names != job.head.names:
+        what = f"{apart(job.head.labels, table.labels)} {job.names[0]}."
+        raise fault(what, name, "Give all parts one heading.")
+    return table
+
+
+def do(job: Job, share: Share, meet: Meet) -> list[str]:
+    """Goes through a study with a share of its parts; the names of the files of records that were written.
+    Raises StudyError."""
+    study = job.study
+    numbers = range(share.first, share.last)
+    tables = [read_part(job, study.source, number) for number in numbers]
+    parts = InParts(tables, Following(share, meet))
+    del tables
+    pipeline = PartedPipeline(study, parts, numbers, job.lookups)
+    pipeline.results()
+    if job.records is None:
+        return []
+    weights, names = [w.save_as for w in study.weightings], []
+    for number, part in zip(numbers, pipeline.weighed.value.cases.parts, strict=True):
+        name = f"microdata-{number + 1:05}.csv"
+        with (Path(job.records) / name).open("wb") as file:
+            file.writelines(microdata(part, weights, job.guard, None))
+        names.append(name)
+    return names
