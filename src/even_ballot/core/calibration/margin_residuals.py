@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
@@ -15,6 +16,9 @@ from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.sample import OnMargins
 from even_ballot.core.sampling.units import UnitOf, Units, apart
 from even_ballot.core.weighting.raking import Raked
+
+_FEW = 1 << 22
+"""Pairs of unit and combination that are counted without being looked for first."""
 
 
 def _sizes(raked: Raked) -> list[int]:
@@ -57,6 +61,8 @@ class _PairSums:
     squares: Floats
 
     def __add__(self, other: "_PairSums") -> "_PairSums":
+        if np.array_equal(self.key, other.key):
+            return _PairSums(self.key, self.sums + other.sums, self.squares + other.squares)
         key, at = np.unique(np.concatenate([self.key, other.key]), return_inverse=True)
         sums, squares = np.zeros((2, len(key)))
         np.add.at(sums, at.ravel(), np.concatenate([self.sums, other.sums]))
@@ -64,10 +70,14 @@ class _PairSums:
         return _PairSums(key, sums, squares)
 
 
-def _pairs(unit: NDArray[np.int32], combo: NDArray[Any], weight: Floats, combos: int) -> _PairSums:
-    key, of = numbered(unit.astype(np.int64) * combos + combo)
-    sums = np.bincount(of, weights=weight).astype(np.float64)
-    return _PairSums(key, sums, np.bincount(of, weights=weight**2).astype(np.float64))
+def _pairs(
+    unit: NDArray[np.int32], combo: NDArray[Any], weight: Floats, combos: int, units: int
+) -> _PairSums:
+    of, size = unit.astype(np.int64) * combos + combo, units * combos
+    # Where there could be few, all are counted, those without a case too.
+    key, of = (np.arange(size), of) if size <= _FEW else numbered(of)
+    sums, squares = (np.bincount(of, weights=x, minlength=len(key)) for x in (weight, weight**2))
+    return _PairSums(key, sums.astype(np.float64), squares.astype(np.float64))
 
 
 def with_residuals(
@@ -117,12 +127,13 @@ def with_residuals(
         np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64
     )
     # Σ w x by unit, through the distinct pairs of unit and combination.
-    seen = [_pairs(u, i, w, k) for u, i, w in zip(unit, combos.index, weight, strict=True)]
+    seen = [_pairs(u, i, w, k, units.rows) for u, i, w in zip(unit, combos.index, weight, strict=True)]
     pairs = merge(lambda a, b: a + b, seen)
+    there = np.flatnonzero(pairs.squares)
+    pairs = _PairSums(pairs.key[there], pairs.sums[there], pairs.squares[there])
     pair_unit, pair_combo = pairs.key // k, pairs.key % k
-    by_unit, size = np.zeros((2, units.rows, x.shape[1]))
-    np.add.at(by_unit, pair_unit, pairs.sums[:, None] * x[pair_combo])
-    np.add.at(size, pair_unit, pairs.sums[:, None] * np.abs(x[pair_combo]))
+    sums = scipy.sparse.csr_array((pairs.sums, (pair_unit, pair_combo)), (units.rows, k))
+    by_unit, size = np.asarray(sums @ x), np.asarray(sums @ np.abs(x))
     alike, squares = (x[pair_combo], pairs.squares) if units.own else (None, None)
     residuals = Residuals(sizes, columns, by_unit, size, inverse, alike, squares)
     return replace(units, residuals=residuals), unit, tuple(on_margins)

@@ -31,17 +31,36 @@ def _text(values: pa.ChunkedArray) -> Column:
     ):
         values.validate(full=True)
         return as_column(values.cast(pa.string()))
-    if pa.types.is_integer(values.type) or pa.types.is_decimal(values.type) or pa.types.is_null(values.type):
-        return as_column(compute.cast(values, pa.string()))
     if pa.types.is_timestamp(values.type) and values.type.unit == "ns":
         # No date that anybody asks for has billionths of a second.
         values = compute.cast(values, pa.timestamp("us", values.type.tz), safe=False)
+    return _spelled(values)
+
+
+def _spelled(values: pa.ChunkedArray) -> Column:
+    """Cells that are no text, each distinct one spelled once."""
+    if pa.types.is_null(values.type):
+        return as_column(compute.cast(values, pa.string()))
+    encoded = values.dictionary_encode().unify_dictionaries().combine_chunks()
+    if isinstance(encoded, pa.ChunkedArray):
+        encoded = encoded.chunk(0)
+    distinct = encoded.dictionary
+    if pa.types.is_integer(values.type) or pa.types.is_decimal(values.type):
+        return as_column(_worded(encoded, compute.cast(distinct, pa.string())))
     try:
-        cells = values.to_pylist()
+        words = [spelled(cell) for cell in distinct.to_pylist()]
     except (ValueError, OverflowError):
         # Dates that the calendar of the language does not reach, as Arrow writes them.
-        return as_column(compute.cast(values, pa.string()))
-    return text_column([spelled(cell) for cell in cells])
+        return as_column(_worded(encoded, compute.cast(distinct, pa.string())))
+    place: dict[str, int] = {}
+    at = pa.array([place.setdefault(word, len(place)) for word in words], pa.int32())
+    again = pa.DictionaryArray.from_arrays(at.take(encoded.indices), pa.array(list(place), pa.string()))
+    return as_column(pa.chunked_array([again]))
+
+
+def _worded(encoded: pa.DictionaryArray, words: pa.Array) -> pa.ChunkedArray:
+    """The same cells with words in place of values."""
+    return pa.chunked_array([pa.DictionaryArray.from_arrays(encoded.indices, words)])
 
 
 def read_parquet(content: bytes, source: Source) -> tuple[RawTable, str | None]:
