@@ -70,7 +70,7 @@ def _there(client: Client, count: int | None) -> list[str]:
 
 
 def _once(client: Client, job: Job, count: int | None, telling: Telling) -> tuple[Results, list[str]]:
-    there = _there(client, count)
+    there = _there(client, count)[:count]
     dealt = shares(len(job.names), len(there))
     try:
         made = [

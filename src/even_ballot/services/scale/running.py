@@ -21,6 +21,10 @@ if TYPE_CHECKING:
     from even_ballot.core.release.plan import Format
     from even_ballot.services.releases.files import ReleaseFiles
 
+_NOT_LOOKED_FOR = (
+    "duplicates, unusual values, influential cases and cases faster than a third of the median were not looked "
+    "for: workers see their own parts."
+)
 _PIECE = 1 << 20
 
 
@@ -32,7 +36,11 @@ class Workers:
     scheduler: str | None = None
 
 
-def _job(path: Path, study: Study, records: str, outside: bool, guard: bool) -> Job:
+def job_of(
+    path: Path, study: Study, records: str | None = None, outside: bool = False, guard: bool = True
+) -> Job:
+    """What workers get of a study file: where its parts are, what their columns are, and how they are read.
+    records: the folder that records go into; None for none. Raises StudyError."""
     folder = path.parent.resolve()
     names = source_files(folder, study.source, "source")
     if study.design.save_replicates:
@@ -72,12 +80,13 @@ def released_by(
     beside.parent.mkdir(parents=True, exist_ok=True)
     held = tempfile.mkdtemp(prefix=f".{beside.name}-", dir=beside.parent)
     try:
-        job = _job(path, study, held, outside, guard)
+        job = job_of(path, study, held, outside, guard)
         with workers_of(workers.count, workers.scheduler) as client:
             results, names = run_on(client, job, workers.count, lambda _: contextlib.nullcontext(progress))
         guessed = study.source.guessed(job.study.source)
         results = replace(results, guessed=guessed, former=former)
         files = files_of(path, study, results, formats, guard, outside)
+        files.notes = (_NOT_LOOKED_FOR,)
         files.written = {name: _pieces(Path(held) / name) for name in names}
         yield files
     finally:

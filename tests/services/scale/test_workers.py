@@ -1,0 +1,198 @@
+"""A study file run by workers of a Dask cluster: the figures of one process, whoever works and whoever is lost."""
+
+import contextlib
+import json
+import os
+import signal
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from distributed import Client
+from parting import differing
+from reference_cases import CASES
+
+from even_ballot.core.faults import StudyError
+from even_ballot.core.study.pipeline import untold
+from even_ballot.services.answers import make_parts
+from even_ballot.services.running import load_study, run_file
+from even_ballot.services.scale import cluster, leading
+from even_ballot.services.scale.running import Workers, job_of, released_by
+from even_ballot.services.scale.work import Job, versions
+
+CHOSEN = ("raked-limits", "raked-calibrated", "clustered-crosstab", "model-logistic", "correlations", "several-answers", "jackknife-reraked")  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def client() -> Iterator[Client]:
+    with cluster.workers_of(3, None) as found:
+        yield found
+
+
+def study_in(folder: Path, case: str, records: int, **changes: Any) -> Path:
+    """A reference case whose answers are parts of so many records."""
+    document = json.loads((CASES / case / "study.json").read_text())
+    make_parts(CASES / case / "data.csv", folder / "parts", records)
+    path = folder / "study.json"
+    path.write_text(json.dumps(document | {"source": {"path": "parts"}} | changes))
+    return path
+
+
+def job(path: Path, records: Path | None = None) -> Job:
+    return job_of(path, load_study(path), None if records is None else str(records))
+
+
+def run_by(client: Client, path: Path, count: int) -> dict[str, Any]:
+    return cluster.run_on(client, job(path), count, untold)[0].document()
+
+
+@pytest.mark.parametrize("case", CHOSEN)
+def test_a_reference_case_by_one_two_and_three_workers_has_the_figures_of_one_process(
+    client: Client, tmp_path: Path, case: str
+) -> None:
+    path = study_in(tmp_path, case, 90)
+    found = [run_by(client, path, count) for count in (1, 2, 3)]
+    assert json.dumps(found[0]) == json.dumps(found[1]) == json.dumps(found[2])
+    alone = run_file(path)[1].document()
+    assert list(differing(found[0]["tables"], alone["tables"], rel=1e-9)) == []
+    for key in ("cases", "ledger", "weightings", "design", "models", "correlations"):
+        assert list(differing(found[0].get(key), alone.get(key), rel=1e-9)) == [], key
+
+
+def test_what_checks_of_single_cases_find_adds_up(client: Client, tmp_path: Path) -> None:
+    path = study_in(tmp_path, "cleaned", 70)
+    found, alone = run_by(client, path, 3), run_file(path)[1].document()
+    others = {"duplicate_identifier", "duplicate_entry", "too_fast", "unusual", "influential"}
+    assert found["findings"] == [of for of in alone["findings"] if of["kind"] not in others]
+    assert found["findings"]
+    assert found["ledger"] == alone["ledger"]
+    assert found["summary"]["kinds"] == alone["summary"]["kinds"]
+
+
+def test_a_worker_killed_in_the_middle_changes_no_figure(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = study_in(tmp_path, "raked-calibrated", 60)
+    meetings, real = [0], leading._Holders.lead
+    with cluster.workers_of(2, None) as client:
+        first = run_by(client, path, 2)
+        pids = client.run(os.getpid)
+
+        def lead(holders: Any, place: str, make: Callable[[Any], Any]) -> Any:
+            meetings[0] += 1
+            if meetings[0] == 15:
+                os.kill(next(iter(pids.values())), signal.SIGKILL)
+            return real(holders, place, make)
+
+        monkeypatch.setattr(leading._Holders, "lead", lead)
+        assert json.dumps(run_by(client, path, 2)) == json.dumps(first)
+        assert meetings[0] > 15 + 15
+        assert set(client.run(os.getpid).values()) != set(pids.values())
+
+
+def refusal(client: Client, path: Path) -> str:
+    with pytest.raises(StudyError) as refused:
+        run_by(client, path, 2)
+    return str(refused.value)
+
+
+def test_a_part_that_cannot_be_read_is_named(client: Client, tmp_path: Path) -> None:
+    path = study_in(tmp_path, "clustered-crosstab", 90)
+    broken = sorted((tmp_path / "parts").iterdir())[3]
+    broken.write_bytes(broken.read_bytes()[:200])
+    assert f"parts/{broken.name}" in refusal(client, path)
+
+
+def test_a_part_of_another_heading_is_named(client: Client, tmp_path: Path) -> None:
+    path = study_in(tmp_path, "clustered-crosstab", 90)
+    strange = sorted((tmp_path / "parts").iterdir())[2]
+    pq.write_table(pa.table({"other": np.arange(3)}), strange)
+    said = refusal(client, path)
+    assert strange.name in said
+    assert "columns" in said
+
+
+def test_an_entry_that_sees_several_cases_is_refused_by_name(client: Client, tmp_path: Path) -> None:
+    step = {"do": "drop_cases", "duplicates": {"of": ["id"]}}
+    path = study_in(tmp_path, "clustered-crosstab", 90, ledger=[step])
+    said = refusal(client, path)
+    assert "ledger[0]" in said
+    assert "stand in different parts" in said
+
+
+def test_a_fault_that_only_the_answers_have_is_that_of_one_process(client: Client, tmp_path: Path) -> None:
+    weighting = {"base": "spend", "save_as": "w2", "margins": []}
+    path = study_in(tmp_path, "clustered-crosstab", 90, weightings=[weighting], design={"weight": "w2"})
+    with pytest.raises(StudyError) as alone:
+        run_file(path)
+    assert refusal(client, path) == str(alone.value)
+
+
+def test_delimited_files_are_refused_with_what_makes_parts_of_them(client: Client, tmp_path: Path) -> None:
+    (tmp_path / "answers.csv").write_text("a,b\n1,2\n")
+    path = tmp_path / "study.json"
+    path.write_text(json.dumps({"source": {"path": "answers.csv"}}))
+    assert "even-ballot parts" in refusal(client, path)
+
+
+def test_another_version_on_the_workers_is_refused_with_both_named(
+    client: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = study_in(tmp_path, "clustered-crosstab", 240)
+    monkeypatch.setattr(client, "run", lambda _: {"tcp://w": ("9.9", "3.11.2")})
+    said = refusal(client, path)
+    assert "9.9" in said
+    assert versions()[0] in said
+
+
+def test_no_scheduler_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(cluster, "_WAIT", 0.5)
+    held = contextlib.ExitStack()
+    with pytest.raises(StudyError, match=r"No scheduler answers at tcp://127\.0\.0\.1:9"):
+        held.enter_context(cluster.workers_of(None, "tcp://127.0.0.1:9"))
+
+
+def test_a_scheduler_that_runs_is_used_and_records_are_written_part_by_part(
+    client: Client, tmp_path: Path
+) -> None:
+    path = study_in(tmp_path, "raked-calibrated", 90)
+    out = tmp_path / "out"
+    assert client.scheduler is not None
+    by = Workers(None, client.scheduler.address)
+    with released_by(path, by, out, None, lambda says, share: None) as files:
+        written = {name: b"".join(pieces) for name, pieces in files.all().items()}
+        assert "duplicates" in files.notes[0]
+    assert [name for name in sorted(written) if name.startswith("microdata")] == [
+        f"microdata-{k:05}.csv" for k in range(1, 7)
+    ]
+    parts = [written[f"microdata-{k:05}.csv"].decode().splitlines() for k in range(1, 7)]
+    assert len({lines[0] for lines in parts}) == 1
+    alone = b"".join(_records(path)).decode().splitlines()
+    assert [line.split(",")[0] for lines in parts for line in lines[1:]] == [
+        line.split(",")[0] for line in alone[1:]
+    ]
+    assert sum(len(lines) - 1 for lines in parts) == 480
+    assert list(tmp_path.glob(".out-*")) == []
+
+
+def _records(path: Path) -> Iterator[bytes]:
+    from even_ballot.services.running import release_of
+
+    return iter(release_of(path, ("xlsx",)).records()["microdata.csv"])
+
+
+def test_where_it_is_stopped_nothing_is_left(client: Client, tmp_path: Path) -> None:
+    path, out = study_in(tmp_path, "clustered-crosstab", 240), tmp_path / "out"
+    assert client.scheduler is not None
+
+    def stopped(says: str, share: float | None) -> None:
+        raise KeyboardInterrupt
+
+    by, held = Workers(None, client.scheduler.address), contextlib.ExitStack()
+    with pytest.raises(KeyboardInterrupt):
+        held.enter_context(released_by(path, by, out, None, stopped))
+    assert sorted(item.name for item in tmp_path.iterdir()) == ["parts", "study.json"]
