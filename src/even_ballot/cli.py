@@ -154,8 +154,8 @@ def run(
         typer.echo(f"Note: {note}", err=True)
     if files.left_out:
         typer.echo(f"Note: not taken from the template: {', '.join(files.left_out)}.", err=True)
-    for note in files.notes:
-        typer.echo(f"Note: {note}", err=True)
+    for of_run in files.notes:
+        typer.echo(f"Note: {of_run}", err=True)
     problems = run_problems(loaded, results)
     tell(results.summary, problems, Console(stderr=True, highlight=False))
     typer.echo(

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import Merge, plus
+from even_ballot.core.numerics.parts import Merge, kept, plus
 from even_ballot.core.sampling.case_values import add_rows, blocks
 from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.sample import OnMargins
 from even_ballot.core.sampling.units import UnitOf, Units, apart
-from even_ballot.core.weighting.raking import Raked
+from even_ballot.core.weighting.raking import Raked, RakedCases
 
 _FEW = 1 << 22
 """Pairs of unit and combination that are counted without being looked for first."""
@@ -82,7 +82,7 @@ def _pairs(
 
 def with_residuals(
     units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
-) -> tuple[Units, UnitOf, tuple[OnMargins, ...]]:
+) -> tuple[Units, UnitOf, Sequence[OnMargins]]:
     """The design with the residuals of a raking, for every part the rows of its cases in it, and what is
     needed of them; weight: for every part, (n,), the final weights.
 
@@ -104,11 +104,13 @@ def with_residuals(
     combos, margins = raked.combos, raked.margins
     if units.own:
         units, unit = apart(units, unit, combos.index, merge)
-    on_margins = []
-    for index, w, of in zip(combos.index, weight, raked.parts, strict=True):
+
+    def on_margins_of(index: NDArray[Any], w: Floats, of: RakedCases) -> OnMargins:
         category = np.stack([m.category[index] for m in margins]).astype(np.int32)
         category[:, w <= 0] = -1
-        on_margins.append(OnMargins(category, w if of.free is None else np.where(of.free, w, 0.0)))
+        return OnMargins(category, w if of.free is None else np.where(of.free, w, 0.0))
+
+    on_margins = kept(merge, map(on_margins_of, combos.index, weight, raked.parts))
     sizes = tuple(len(m.target) for m in margins)
     starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
     columns = _columns(raked)
@@ -136,7 +138,7 @@ def with_residuals(
     by_unit, size = np.asarray(sums @ x), np.asarray(sums @ np.abs(x))
     alike, squares = (x[pair_combo], pairs.squares) if units.own else (None, None)
     residuals = Residuals(sizes, columns, by_unit, size, inverse, alike, squares)
-    return replace(units, residuals=residuals), unit, tuple(on_margins)
+    return replace(units, residuals=residuals), unit, on_margins
 
 
 def _laid(raked: Raked, number: int, weight: Floats) -> OnMargins:
@@ -167,7 +169,7 @@ def _x(on: OnMargins, at: Ints, starts: Ints, columns: Floats) -> Floats:
 
 def with_numbers(
     units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
-) -> tuple[Units, UnitOf, tuple[OnMargins, ...]]:
+) -> tuple[Units, UnitOf, Sequence[OnMargins]]:
     """The same where margins fix numbers, so that cases of a combination differ in x; units: each case that
     is a PSU of its own in a row of its own.
 

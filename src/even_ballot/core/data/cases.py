@@ -11,7 +11,7 @@ from even_ballot.core.data.first_look import FirstLook
 from even_ballot.core.data.periods import days_of
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats
-from even_ballot.core.numerics.parts import InParts, Merge, in_order
+from even_ballot.core.numerics.parts import InParts, Merge, in_order, kept
 
 
 def first_look(data: Dataset) -> FirstLook:
@@ -36,14 +36,14 @@ class Cases(InParts[Dataset]):
         super().__init__(parts, merge)
         if self.several and any(part.look is None for part in parts):
             look = self.merged(first_look, add=FirstLook.merged)
-            self.parts = tuple(replace(part, look=look) for part in parts)
+            self.parts = kept(merge, (replace(part, look=look) for part in parts))
 
     @classmethod
     def of(cls, data: "Dataset | Cases") -> "Cases":
         """Cases in one part, or as they are."""
         return data if isinstance(data, Cases) else cls([data])
 
-    @property
+    @lazy
     def head(self) -> Dataset:
         """A part, for what is the same in all: variables, scales, categories."""
         return self.parts[0]

@@ -13,6 +13,7 @@ from even_ballot.core.faults import fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.numerics.grouping import numbered
+from even_ballot.core.numerics.parts import kept
 
 _MOST = 1 << 62
 Key = tuple[float | str, ...]
@@ -24,7 +25,7 @@ class Groups:
     each group what its cases are alike in, a value or word a variable: numbers ascending, words in the order
     of the column's words."""
 
-    index: tuple[Ints, ...]
+    index: Sequence[Ints]
     keys: tuple[Key, ...]
 
 
@@ -77,7 +78,7 @@ def grouped(data: Dataset | Cases, names: Sequence[str], where: str = "") -> Gro
     (((1, 1.0), (1, 2.0), (2, 3.0), (2, 4.0)), [0, 0, 1, 2, 2, 3, 3, 3])
     """
     cases = Cases.of(data)
-    combined = tuple(np.zeros(part.n, np.int64) for part in cases.parts)
+    combined = cases.each(lambda part: np.zeros(part.n, np.int64))
     occurring: list[_Occurring] = []
     size = 1
     for name in names:
@@ -86,15 +87,12 @@ def grouped(data: Dataset | Cases, names: Sequence[str], where: str = "") -> Gro
         size *= max(len(occurring[-1].values), 1)
         if size > _MOST:
             raise fault("These variables have too many groups of cases.", where, "Name fewer of them.")
-        combined = tuple(
-            _extended(index, found, at, occurring[-1])
-            for index, (found, at) in zip(combined, seen, strict=True)
-        )
-    placed = [numbered(index) for index in combined]
+        pairs = zip(combined, seen, strict=True)
+        combined = kept(cases.merge, (_extended(i, found, at, occurring[-1]) for i, (found, at) in pairs))
+    placed = kept(cases.merge, map(numbered, combined))
     groups = cases.merge(np.union1d, [found[found >= 0] for found, _ in placed])
-    moved = [np.where(found >= 0, np.searchsorted(groups, found), -1) for found, _ in placed]
-    index = tuple(to[at] for to, (_, at) in zip(moved, placed, strict=True))
-    return Groups(index, tuple(_key(int(value), occurring) for value in groups))
+    index = (np.where(found >= 0, np.searchsorted(groups, found), -1)[at] for found, at in placed)
+    return Groups(kept(cases.merge, index), tuple(_key(int(value), occurring) for value in groups))
 
 
 def _extended(index: Ints, found: _Occurring, at: Ints, occurring: _Occurring) -> Ints:

@@ -54,7 +54,7 @@ class Asking:
     key: ClaimKey
     request: Analysis
     variables: tuple[str, ...]
-    who: tuple[Bools, ...]
+    who: Sequence[Bools]
     names: frozenset[str]
     lost: int
     gaps: frozenset[str]

@@ -82,7 +82,7 @@ class _Variable:
 
     name: str
     codes: tuple[CategoryState, ...]
-    members: tuple[Bools, ...]
+    members: Sequence[Bools]
     answered: Bools
     nets: tuple[tuple[CategoryState, tuple[CategoryState, ...]], ...]
     several: bool = False
@@ -234,7 +234,7 @@ def _bases(shown: Sequence[str]) -> set[str]:
     return {statistic_of(stat).base for stat in shown}
 
 
-def filter_of(shared: SharedCounts, request: TableRequest, where: str) -> tuple[str, tuple[Bools, ...]]:
+def filter_of(shared: SharedCounts, request: TableRequest, where: str) -> tuple[str, Sequence[Bools]]:
     """A table's filter by the cases it takes, so that two ways to say the same are one; and who they are, for
     every part, (n,).
 

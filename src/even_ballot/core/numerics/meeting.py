@@ -5,7 +5,7 @@ The tree that merges goes by the numbers of the parts alone, so that the sum is 
 whoever holds which of them."""
 
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any, Protocol, TypeVar
@@ -92,13 +92,20 @@ class Lead(Protocol):
     def __call__(self, place: str, make: Callable[[Mapping[Node, Any]], Any], /) -> Any: ...
 
 
+Keep = Callable[[Iterable[Any]], Sequence[Any]]
+"""Holds something as long as its part, for every part."""
+
+
 class Following:
-    """Merges what is seen of a share of the parts with what others see of theirs."""
+    """Merges what is seen of a share of the parts with what others see of theirs. keep: how things as long as
+    their parts are held."""
 
     with_others = True
 
-    def __init__(self, share: Share, meet: Meet) -> None:
-        self.share, self._meet = share, meet
+    def __init__(
+        self, share: Share, meet: Meet, keep: Callable[[Iterable[Any]], Sequence[Any]] = tuple
+    ) -> None:
+        self.share, self._meet, self.keep = share, meet, keep
 
     def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:
         one_by_one = iter(seen)

@@ -1,6 +1,6 @@
 """Work on the parts of a file: a look at each, what was seen of them merged, in any order."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Generic, Protocol, TypeVar
 
 P = TypeVar("P")
@@ -28,6 +28,17 @@ def with_others(merge: Merge) -> bool:
     False
     """
     return bool(getattr(merge, "with_others", False))
+
+
+def kept(merge: Merge, made: Iterable[T]) -> Sequence[T]:
+    """Something as long as its part, for every part, held as whoever merges holds such things: at once, or
+    made one after the other and put away.
+
+    >>> kept(in_order, (k * k for k in range(3)))
+    (0, 1, 4)
+    """
+    keep: Callable[[Iterable[T]], Sequence[T]] = getattr(merge, "keep", None) or tuple
+    return keep(made)
 
 
 def halfway(first: int, last: int) -> int:
@@ -86,16 +97,18 @@ class InParts(Generic[P]):
     """A whole in parts, at least one. Nothing here is of the whole but what is merged from its parts."""
 
     def __init__(self, parts: Sequence[P], merge: Merge = in_order) -> None:
-        self.parts, self.merge = tuple(parts), merge
+        # What is kept already is not held once more.
+        self.parts: Sequence[P] = tuple(parts) if isinstance(parts, list) else parts
+        self.merge = merge
 
     @property
     def several(self) -> bool:
         """Whether there are other parts than one, here or with others."""
         return len(self.parts) > 1 or with_others(self.merge)
 
-    def each(self, look: Callable[..., T], *beside: Sequence[Any]) -> tuple[T, ...]:
+    def each(self, look: Callable[..., T], *beside: Sequence[Any]) -> Sequence[T]:
         """What is seen of every part; beside: for every part what is looked at with it."""
-        return tuple(look(*part) for part in zip(self.parts, *beside, strict=True))
+        return kept(self.merge, Looks(self.parts, look, beside))
 
     def merged(self, look: Callable[..., T], *beside: Sequence[Any], add: Callable[[T, T], T] = plus) -> T:
         """What is seen of every part, merged as it is seen."""

@@ -60,7 +60,7 @@ class Sample(InParts[SamplePart]):
         super().__init__(parts, cases.merge)
         self.units = replace(units, weights=self._unit_weights(units.rows)) if units.own else units
 
-    @property
+    @lazy
     def head(self) -> Dataset:
         """A part, for what is the same in all: variables, scales, categories."""
         return self.parts[0].data
@@ -78,10 +78,10 @@ class Sample(InParts[SamplePart]):
     def _unit_weights(self, rows: int) -> UnitWeights:
         """Where every case is a PSU of its own: what its unit's weights are."""
 
-        def sums(part: SamplePart, about: Floats | None) -> tuple[Floats, ...]:
+        def sums(part: SamplePart, about: Floats | None) -> Sequence[Floats]:
             there = part.weight > 0
             unit, w = part.unit[there], part.weight[there]
-            quantities: tuple[Floats, ...] = (np.ones_like(w), w)
+            quantities: Sequence[Floats] = (np.ones_like(w), w)
             if about is not None:
                 d = w - about[unit]
                 quantities = (d, d * d)

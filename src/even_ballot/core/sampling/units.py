@@ -14,12 +14,12 @@ from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import Merge
+from even_ballot.core.numerics.parts import Merge, kept
 from even_ballot.core.sampling.design import Design, SinglePsu
 from even_ballot.core.sampling.replicates import ByCase, Replicates
 from even_ballot.core.sampling.residuals import Residuals
 
-UnitOf = tuple[NDArray[np.int32], ...]
+UnitOf = Sequence[NDArray[np.int32]]
 """For every part the row of each case in the tallies, (n,)."""
 
 
@@ -192,10 +192,10 @@ def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
         clusters = _answered_groups(cases, design.clusters, "design.clusters")
         titles = _titles(cases.head, design.clusters, clusters)
         width = max(len(titles), 1)
-        combined = tuple(h * width + i for h, i in zip(stratum, clusters.index, strict=True))
-        placed = [numbered(of) for of in combined]
+        pairs_of = (h * width + i for h, i in zip(stratum, clusters.index, strict=True))
+        placed = kept(cases.merge, map(numbered, pairs_of))
         pairs = cases.merge(np.union1d, [found for found, _ in placed])
-        unit = tuple(np.searchsorted(pairs, found)[at] for found, at in placed)
+        unit = kept(cases.merge, (np.searchsorted(pairs, found)[at] for found, at in placed))
         stratum_of = (pairs // width).astype(np.int32)
         psus = np.bincount(stratum_of, minlength=len(names))
         recurring = tuple(titles[c] for c in np.flatnonzero(np.bincount(pairs % width, minlength=width) > 1))
@@ -208,7 +208,7 @@ def units_of(data: Dataset | Cases, design: Design) -> tuple[Units, UnitOf]:
         not design.clusters, stratum_of, psus, fraction, tuple(names), design.single_psu, recurring=recurring
     )
     _check_single(units)
-    return units, tuple(of.astype(np.int32) for of in unit)
+    return units, kept(cases.merge, (of.astype(np.int32) for of in unit))
 
 
 def _check_single(units: Units) -> None:
@@ -233,7 +233,7 @@ def _check_single(units: Units) -> None:
         )
 
 
-def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.weight") -> tuple[Floats, ...]:
+def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.weight") -> Sequence[Floats]:
     """For every part the weight of each case, float64 (n,); 1 each without a variable. Missing and negative
     ones stop.
 
@@ -279,10 +279,11 @@ def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
     rows = cases.each(lambda part: part.rows)
     # Records by stratum, then by their number: one number each, in that order.
     last = 1 + cases.merge(max, [int(of.max(initial=0)) for of in rows])
-    placed = [of * np.int64(last) + row for of, row in zip(unit, rows, strict=True)]
+    numbers = (of * np.int64(last) + row for of, row in zip(unit, rows, strict=True))
+    placed = kept(cases.merge, numbers)
     every = np.sort(cases.merge(lambda a, b: np.concatenate([a, b]), placed))
     own = replace(units, own=False, stratum=units.stratum[every // last], weights=None)
-    return own, tuple(np.searchsorted(every, of).astype(np.int32) for of in placed)
+    return own, kept(cases.merge, (np.searchsorted(every, of).astype(np.int32) for of in placed))
 
 
 def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merge) -> tuple[Units, UnitOf]:
@@ -298,8 +299,8 @@ def apart(units: Units, unit: UnitOf, group: Sequence[NDArray[Any]], merge: Merg
     ([0, 0, 1, 1], [0, 1, 0, 2, 2, 2, 3, 3])
     """
     width = 1 + merge(max, [int(of.max(initial=0)) for of in group])
-    keys = [units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True)]
-    placed = [numbered(of) for of in keys]
+    keys = (units.stratum[of].astype(np.int64) * width + g for of, g in zip(unit, group, strict=True))
+    placed = kept(merge, map(numbered, keys))
     pairs = merge(np.union1d, [found for found, _ in placed])
     rows = replace(units, stratum=(pairs // width).astype(np.int32), weights=None)
-    return rows, tuple(np.searchsorted(pairs, found)[at].astype(np.int32) for found, at in placed)
+    return rows, kept(merge, (np.searchsorted(pairs, found)[at].astype(np.int32) for found, at in placed))

@@ -114,8 +114,8 @@ class Given(Inputs):
 
     source_key = lookups_key = ""
 
-    def __init__(self, raw: RawTable, lookups: Mapping[str, RawTable]) -> None:
-        self._raw: RawTable | None = raw
+    def __init__(self, raw: RawTable | None, lookups: Mapping[str, RawTable]) -> None:
+        self._raw = raw
         self._lookups = lookups
 
     def source(self) -> RawTable:

@@ -37,10 +37,10 @@ class BannerColumns:
     """
 
     heading: BannerHeading
-    index: tuple[NDArray[Any], ...]
+    index: Sequence[NDArray[Any]]
     columns: int
     paths: tuple[ColumnPath, ...]
-    members: tuple[Ints, ...] | None
+    members: Sequence[Ints] | None
     scores: Floats
     first: int = 0
 

@@ -1,7 +1,7 @@
 """The cases that all tables of a study are made of, and what was counted of them already."""
 
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
 import numpy as np
@@ -10,6 +10,7 @@ from cachetools import LRUCache
 from even_ballot.core.data.formulas import condition
 from even_ballot.core.estimation.quantiles import HELD
 from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns, banner_columns, everybody
 from even_ballot.core.tables.request import TableRequest
@@ -48,16 +49,16 @@ class SharedCounts:
                 self._kept[key] = made, room
         return made
 
-    def _inside(self, where: str | None, place: str) -> tuple[Bools, ...] | None:
+    def _inside(self, where: str | None, place: str) -> Sequence[Bools] | None:
         """For every part which cases are in the study's filter and a table's, (n,); None for all. A fault
         names the one it is in."""
         whole = self._of(self.scope, "where")
         own = self._of(where, place)
         if whole is None or own is None:
             return own if whole is None else whole
-        return tuple(a & b for a, b in zip(whole, own, strict=True))
+        return kept(self.sample.merge, (a & b for a, b in zip(whole, own, strict=True)))
 
-    def _of(self, text: str | None, place: str) -> tuple[Bools, ...] | None:
+    def _of(self, text: str | None, place: str) -> Sequence[Bools] | None:
         if text is None or not text.strip():
             return None
         return self.once(

@@ -14,7 +14,7 @@ from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.laying.margins import LaidMargin
 from even_ballot.core.weighting.raking import Raked
 
-PartWeights = tuple[Floats, ...]
+PartWeights = Sequence[Floats]
 """For every part the weight of each case, (n,)."""
 _ROUNDING = 1e-9
 

@@ -12,7 +12,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.iterative_fitting import fit
-from even_ballot.core.numerics.parts import Merge, plus
+from even_ballot.core.numerics.parts import Merge, kept, plus
 from even_ballot.core.weighting.laying.combinations import spread_out
 from even_ballot.core.weighting.laying.frame import Frame, bounds_of
 from even_ballot.core.weighting.laying.margins import LaidMargin
@@ -33,7 +33,7 @@ class Found:
     strictly between them; after: (K,), their sums as shares of the whole; gap: the largest that is left of a
     target. with_numbers: where margins fix numbers, what is left of each."""
 
-    weights: tuple[Floats, ...]
+    weights: Sequence[Floats]
     free: tuple[Bools | None, ...]
     after: Floats
     cycles: int
@@ -68,7 +68,8 @@ class _Meeting:
         )
         there = self.sums > 0
         factor = np.divide(after, self.sums, out=np.zeros_like(after), where=there) * self.whole
-        weights = tuple(spread_out(d, factor, of) for d, of in zip(self.base, self.index, strict=True))
+        spread = (spread_out(d, factor, of) for d, of in zip(self.base, self.index, strict=True))
+        weights = kept(self.merge, spread)
         return Found(weights, (None,) * len(weights), after, cycles, gap)
 
     def within_limits(self) -> Found:
@@ -140,7 +141,7 @@ def meet(frame: Frame, base: Sequence[Floats], merge: Merge) -> Found:
     return _Meeting(frame, base, (frame.combos.base, frame.combos.cases), merge, fine=False).found()
 
 
-def meet_again(frame: Frame, base: Sequence[Floats], merge: Merge) -> tuple[Floats, ...] | None:
+def meet_again(frame: Frame, base: Sequence[Floats], merge: Merge) -> Sequence[Floats] | None:
     """The weights of a frame from other base weights of its cases, as those of replicates; None where the
     margins cannot be met.
 

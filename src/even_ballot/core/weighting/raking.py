@@ -14,6 +14,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.numerics.parts import kept
 from even_ballot.core.weighting.base_weights import base_weights
 from even_ballot.core.weighting.laying.combinations import Combinations
 from even_ballot.core.weighting.laying.frame import Frame, frame_of
@@ -46,7 +47,7 @@ class Raked:
     be met, those that could be.
     """
 
-    parts: tuple[RakedCases, ...]
+    parts: Sequence[RakedCases]
     frame: Frame
     margins: tuple[LaidMargin, ...]
     before: Floats
@@ -108,7 +109,7 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
     if found.with_numbers is not None and not met and not bound:
         raise unmet(cases.head, frame, margins, found.with_numbers, where)
     nearest = None if met or not bound or frame.numbers else nearest_limits(frame, margins)
-    parts = tuple(map(RakedCases, found.weights, base, given, found.free, response))
+    parts = kept(cases.merge, map(RakedCases, found.weights, base, given, found.free, response))
     return Raked(parts, frame, margins, start, found.after, found.cycles, found.gap, met, cells, nearest)
 
 
@@ -129,4 +130,4 @@ def with_weight(cases: Cases, raked: Raked, where: str) -> Cases:
             "Choose another name for the weight.",
         )
     made = Variable(name=name, kind="number", label="Final weight")
-    return cases.with_number(made, [of.weights for of in raked.parts])
+    return cases.with_number(made, kept(cases.merge, (of.weights for of in raked.parts)))

@@ -11,7 +11,7 @@ from even_ballot.core.data.formulas import Formula
 from even_ballot.core.data.groups import Groups, Key, grouped
 from even_ballot.core.faults import Fault, StudyError, counted, fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
-from even_ballot.core.numerics.parts import plus
+from even_ballot.core.numerics.parts import kept, plus
 from even_ballot.core.weighting.request import ResponseAdjustment
 
 
@@ -77,7 +77,7 @@ def _spoken(head: Dataset, names: tuple[str, ...], key: Key) -> tuple[dict[str, 
 
 def adjusted_for_nonresponse(
     cases: Cases, base: Sequence[Floats], spec: ResponseAdjustment, where: str
-) -> tuple[tuple[Floats, ...], tuple[AdjustedCell, ...], tuple[Response, ...]]:
+) -> tuple[Sequence[Floats], tuple[AdjustedCell, ...], Sequence[Response]]:
     """For every part base weights after the adjustment, (n,); the cells; for every part each case's cell, and
     whether it answered. Raises StudyError for cells in which nobody answered.
 
@@ -107,9 +107,8 @@ def adjusted_for_nonresponse(
     if faults:
         raise StudyError(faults)
     factors = np.divide(all_of, answered, out=np.ones(len(groups.keys)), where=answered > 0)
-    grown = tuple(
-        np.where(of.responded, d * factors[of.cell], 0.0) for of, d in zip(response, base, strict=True)
-    )
+    taken = (np.where(of.responded, d * factors[of.cell], 0.0) for of, d in zip(response, base, strict=True))
+    grown = kept(cases.merge, taken)
     return grown, tuple(found), response
 
 

@@ -22,8 +22,8 @@ if TYPE_CHECKING:
     from even_ballot.services.releases.files import ReleaseFiles
 
 _NOT_LOOKED_FOR = (
-    "duplicates, unusual values, influential cases and cases faster than a third of the median were not looked "
-    "for: workers see their own parts."
+    "duplicates, unusual values, influential cases and those faster than a third of the median were not "
+    "looked for, as each worker sees its own parts."
 )
 _PIECE = 1 << 20
 

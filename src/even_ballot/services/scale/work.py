@@ -4,9 +4,10 @@ records."""
 import io
 import json
 import platform
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import overload
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -22,6 +23,7 @@ from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.sources.many.joining import apart
 from even_ballot.formats.sources.source import read_source
 from even_ballot.services.answers import opened
+from even_ballot.services.scale.shelf import Shelf
 
 _MOST = 8 << 30
 
@@ -30,7 +32,8 @@ _MOST = 8 << 30
 class Job:
     """A study and the files that its answers are in. document: the study file, how the parts are read
     included; folder: that the names are relative to; head: the columns, without records; records: the folder
-    that records with weights go into, None for none."""
+    that records with weights go into, None for none; memory: bytes that a
+    process holds of what is as long as its parts; the rest goes into files."""
 
     document: str
     folder: str
@@ -39,6 +42,7 @@ class Job:
     lookups: Mapping[str, RawTable]
     records: str | None = None
     guard: bool = True
+    memory: int = 500 << 20
 
     @property
     def study(self) -> Study:
@@ -83,14 +87,32 @@ def read_part(job: Job, source: Source, number: int) -> RawTable:
     return table
 
 
+class _Reads(Sequence[RawTable]):
+    """Parts that are read whenever they are asked for."""
+
+    def __init__(self, job: Job, numbers: range) -> None:
+        self._job, self._numbers, self._source = job, numbers, job.study.source
+
+    def __len__(self) -> int:
+        return len(self._numbers)
+
+    @overload
+    def __getitem__(self, at: int) -> RawTable: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[RawTable, ...]: ...
+    def __getitem__(self, at: int | slice) -> RawTable | tuple[RawTable, ...]:
+        if isinstance(at, slice):
+            return tuple(self[k] for k in range(*at.indices(len(self))))
+        return read_part(self._job, self._source, self._numbers[at])
+
+
 def do(job: Job, share: Share, meet: Meet) -> list[str]:
     """Goes through a study with a share of its parts; the names of the files of records that were written.
     Raises StudyError."""
     study = job.study
     numbers = range(share.first, share.last)
-    tables = [read_part(job, study.source, number) for number in numbers]
-    parts = InParts(tables, Following(share, meet))
-    del tables
+    shelf = Shelf(job.memory)
+    parts = InParts(_Reads(job, numbers), Following(share, meet, shelf.keep))
     pipeline = PartedPipeline(study, parts, numbers, job.lookups)
     pipeline.results()
     if job.records is None:

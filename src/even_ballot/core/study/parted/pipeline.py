@@ -2,6 +2,7 @@
 seen of the parts comes together."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,11 +13,12 @@ from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, take_step
-from even_ballot.core.numerics.parts import InParts, plus
+from even_ballot.core.numerics.parts import InParts, kept, plus
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.screening.sweep import ADDITIVE, listed
 from even_ballot.core.study.nodes import Given, Ledgered, Node, Telling
 from even_ballot.core.study.parted.seen import (
+    KindSeen,
     by_name,
     effects_together,
     findings_together,
@@ -30,6 +32,28 @@ from even_ballot.core.study.uses import book_in_use, made_later
 
 NOBODY = -1
 """In place of a part's number: of the one that holds no cases."""
+_NOBODY = np.zeros(0, np.int64)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """The parts that are here; how many records come before each, by its number; kinds of columns that the
+    codebook does not list."""
+
+    tables: Sequence[RawTable]
+    before: Mapping[int, int]
+    kinds: Mapping[str, Kind]
+
+
+@dataclass(frozen=True)
+class _Done:
+    """The columns before the ledger, without cases; the parts after it; how many cases came, and what the
+    ledger did to all of them."""
+
+    start: Dataset
+    parts: Sequence[Dataset]
+    received: int
+    effects: tuple[Effect, ...]
 
 
 class PartedPipeline(Pipeline):
@@ -44,46 +68,48 @@ class PartedPipeline(Pipeline):
         lookups: Mapping[str, RawTable],
         telling: Telling = untold,
     ) -> None:
-        super().__init__(study, Given(tables.parts[0], lookups), telling=telling)
+        super().__init__(study, Given(None, lookups), telling=telling)
         self._tables, self._numbers, self._lookups = tables, numbers, lookups
         self._merge = tables.merge
 
-    def _numbered(self) -> tuple[RawTable, ...]:
-        """The parts with their records numbered through all of them."""
-        last = {
-            number: int(table.rows.max(initial=0))
-            for number, table in zip(self._numbers, self._tables.parts, strict=True)
-        }
-        every = self._merge(lambda a, b: a | b, [{number: of} for number, of in last.items()])
+    @lazy
+    def _seen(self) -> _Seen:
+        """Each part read once: its records' numbers, and as what it is read."""
+        study, book = self.study, book_in_use(self.study)
+        decimal, names = study.source.decimal or ".", unlisted(self._tables.parts[0], book)
+        last, kinds = dict[int, int](), list[dict[str, KindSeen]]()
+
+        def looked_at() -> Iterator[RawTable]:
+            for number, table in zip(self._numbers, self._tables.parts, strict=True):
+                last[number] = int(table.rows.max(initial=0))
+                kinds.append(kinds_seen(table, names, decimal))
+                yield table
+
+        tables = kept(self._merge, looked_at())
+        every: dict[int, int] = self._merge(lambda a, b: a | b, [{n: of} for n, of in last.items()])
         before = {n: sum(of for k, of in every.items() if 0 <= k < n) for n in self._numbers}
-        return tuple(
-            rows_after(table, before[n]) for n, table in zip(self._numbers, self._tables.parts, strict=True)
-        )
+        merged: dict[str, KindSeen] = self._merge(by_name, kinds)
+        return _Seen(tables, before, {name: of.kind for name, of in merged.items()})
 
     @lazy
-    def _started(self) -> tuple[Dataset, ...]:
-        """The parts before the ledger."""
-        study, tables = self.study, self._numbered()
-        book, decimal = book_in_use(study), study.source.decimal or "."
-        names = unlisted(tables[0], book)
-        seen = self._merge(by_name, [kinds_seen(table, names, decimal) for table in tables])
-        kinds: dict[str, Kind] = {name: of.kind for name, of in seen.items()}
-        return tuple(interpret(table, book, made_later(study), decimal, kinds) for table in tables)
+    def _done(self) -> _Done:
+        """Each part through the ledger."""
+        study, seen, book = self.study, self._seen, book_in_use(self.study)
+        later, decimal = made_later(study), study.source.decimal or "."
+        first, counts, effects = list[Dataset](), list[int](), list[tuple[Effect, ...]]()
 
-    @lazy
-    def start(self) -> Node[Dataset]:
-        """The cases of a part that is here before the ledger."""
-        return Node("", self._started[0])
+        def through() -> Iterator[Dataset]:
+            for number, table in zip(self._numbers, seen.tables, strict=True):
+                raw = rows_after(table, seen.before[number])
+                data = interpret(raw, book, later, decimal, seen.kinds)
+                first[:] = first or [data.where(_NOBODY)]
+                counts.append(data.n)
+                done = list(self._steps(data))
+                effects.append(tuple(effect for _, effect in done))
+                yield done[-1][0] if done else data
 
-    @lazy
-    def _done(self) -> tuple[tuple[Dataset, ...], tuple[Effect, ...]]:
-        """The parts after the ledger, and what it did to all of them."""
-        done = [tuple(self._steps(part)) for part in self._started]
-        effects: tuple[Effect, ...] = self._merge(
-            effects_together, [tuple(effect for _, effect in of) for of in done]
-        )
-        last = [of[-1][0] if of else part for of, part in zip(done, self._started, strict=True)]
-        return tuple(last), effects
+        parts = kept(self._merge, through())
+        return _Done(first[0], parts, self._merge(plus, counts), self._merge(effects_together, effects))
 
     def _steps(self, data: Dataset) -> Iterator[tuple[Dataset, Effect]]:
         for at, step in enumerate(self.study.ledger):
@@ -97,31 +123,36 @@ class PartedPipeline(Pipeline):
             yield data, effect
 
     @lazy
+    def start(self) -> Node[Dataset]:
+        """The columns before the ledger, without cases."""
+        return Node("", self._done.start)
+
+    @lazy
     def ledgered(self) -> Node[Ledgered]:
-        """What the ledger did, and the cases of a part that is here after it."""
-        parts, effects = self._done
-        return Node("", Ledgered(self._started[0], parts[:1], effects, None))
+        """What the ledger did."""
+        done = self._done
+        return Node("", Ledgered(done.start, (), done.effects, None))
 
     @lazy
     def _cases(self) -> Cases:
-        return Cases(self._done[0], self._merge)
+        return Cases(self._done.parts, self._merge)
 
     def _laid(self) -> Cases:
         return self._cases
 
     def _received(self) -> int:
-        return self._merge(plus, [part.n for part in self._started])
+        return self._done.received
 
     def _held(self, cases: Cases) -> Dataset:
         head = cases.head
-        return head.where(np.zeros(0, np.int64)) if head.n else head
+        return head.where(_NOBODY) if head.n else head
 
     @lazy
     def findings(self) -> tuple[Finding, ...]:
         """What the checks find that look at each case by itself."""
         book, settings = self.study.codebook, self.study.screening
         seen: list[Sequence[Finding]] = [
-            sweep(part, book, settings, checks=ADDITIVE) for part in self._done[0]
+            sweep(part, book, settings, checks=ADDITIVE) for part in self._done.parts
         ]
         found: Sequence[Finding] = self._merge(findings_together, seen)
         return listed(found, book.accepted)

@@ -14,6 +14,7 @@ from even_ballot.core.data.periods import Period
 from even_ballot.core.estimation.estimates import Sums
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Tallied, degrees
 from even_ballot.core.tables.banner import BannerColumns, placed
 from even_ballot.core.tables.nets import NetRow
@@ -164,7 +165,8 @@ def coded_block(domain: Domain, name: str, over: BannerColumns, where: str, rows
     found = domain.sample.each(lambda part: placed(part.data, name, rows.dates, where))
     categories = found[0][1]
     variable = domain.sample.head.variable(name)
-    whole = domain.tally(domain.stub([positions for positions, _ in found]), over, len(categories))
+    places = kept(domain.sample.merge, (positions for positions, _ in found))
+    whole = domain.tally(domain.stub(places), over, len(categories))
     t = _laid(whole, over)
     nets = rows.nets(categories)
     heading = StubHeading(name, variable.title, variable.kind, categories, rows.labels(nets))
@@ -214,18 +216,19 @@ def multi_block(domain: Domain, name: str, over: BannerColumns, where: str, rows
     categories = found[0].options
     k = len(categories)
     m = np.arange(k + 1)[None, :, None]
-    numbers = domain.stub([of.how_many for of in found])
+    merge = domain.sample.merge
+    numbers = domain.stub(kept(merge, (of.how_many for of in found)))
     first = domain.tally(numbers, over, k + 1)
     whole, everybody = _laid(first, over), _both(first).over(1)
     nets = rows.nets(categories)
     every = Sums(whole.w, whole.own, whole.counts)
     options, by_number, present, answered_both = [], [], [], []
     for places in [*(np.array([i]) for i in range(k)), *(net.places for net in nets)]:
-        stub = [
+        stub = (
             np.where(several_of.any_of(places), number, -1).astype(np.int16)
             for several_of, number in zip(found, numbers, strict=True)
-        ]
-        of = domain.tally(stub, over, k + 1)
+        )
+        of = domain.tally(kept(merge, stub), over, k + 1)
         t = _laid(of, over)
         answered_both.append(_both(of).over(1))
         options.append(Sums(t.w, t.own, t.counts).over(1))

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Moments, Tallied, degrees, finish, finish_number
 from even_ballot.core.sampling.sample import Sample, SamplePart
 from even_ballot.core.sampling.tallies import NumberTally, Tally, in_halves, tally, tally_number
@@ -22,7 +23,7 @@ class Domain:
     (n,)."""
 
     sample: Sample
-    inside: tuple[Bools, ...] | None
+    inside: Sequence[Bools] | None
 
     @property
     def units(self) -> Units:
@@ -30,7 +31,7 @@ class Domain:
         return self.sample.units
 
     @property
-    def who(self) -> tuple[Bools, ...]:
+    def who(self) -> Sequence[Bools]:
         """For every part cases in the filter, those of weight 0 left out, (n,)."""
         if self.inside is None:
             return self.sample.each(lambda part: part.weight > 0)
@@ -49,14 +50,15 @@ class Domain:
 
         return self.sample.merged(of, self.inside or (None,) * len(self.sample.parts))
 
-    def stub(self, positions: Sequence[NDArray[Any]]) -> tuple[NDArray[Any], ...]:
+    def stub(self, positions: Sequence[NDArray[Any]]) -> Sequence[NDArray[Any]]:
         """For every part positions, (n,), of the cases of the filter; below 0 for all others."""
         if self.inside is None:
-            return tuple(positions)
-        return tuple(
+            return positions
+        placed = (
             np.where(inside, at, -1).astype(at.dtype)
             for at, inside in zip(positions, self.inside, strict=True)
         )
+        return kept(self.sample.merge, placed)
 
     def tally(self, stub: Sequence[NDArray[Any]], over: BannerColumns, height: int) -> Tallied:
         """Sums by row × stub category × banner category, the last that of cases without an answer there.

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, replace
+from functools import partial
 from operator import or_
 from typing import Any, TypeVar
 
@@ -27,6 +28,7 @@ from even_ballot.core.estimation.trend import slopes
 from even_ballot.core.faults import fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.sample import SamplePart
 from even_ballot.core.tables.banner import BannerColumns, everybody
@@ -88,10 +90,10 @@ class NumberByBanner(StubByBanner):
         self.unit = (
             1.0 if largest == 0 or _SMALL < largest < _LARGE else 2.0 ** math.floor(math.log2(largest))
         )
-        self.y = y if self.unit == 1 else tuple(of / self.unit for of in y)
+        self.y = y if self.unit == 1 else kept(self.sample.merge, (of / self.unit for of in y))
 
     @property
-    def per(self) -> tuple[tuple[Floats, ...], tuple[Bools, ...]] | None:
+    def per(self) -> tuple[Sequence[Floats], Sequence[Bools]] | None:
         """For every part the values of the number that ratios are per, (n,), and who answered both; None
         without one."""
         name = self.request.per
@@ -103,23 +105,26 @@ class NumberByBanner(StubByBanner):
         x = self.sample.each(lambda part, who: np.where(who, part.data.column(name).values, 0.0), both)
         return x, both
 
-    def within(self, column: int) -> tuple[Bools, ...]:
+    def within(self, column: int) -> Sequence[Bools]:
         """For every part which cases are in a column, (n,), the total being column 0."""
         if column == 0:
             return self.inside
         members = [column - 1] if self.over.members is None else self.over.members[column - 1]
-        return tuple(
+        among = (
             inside & np.isin(index, members)
             for inside, index in zip(self.inside, self.over.index, strict=True)
         )
+        return kept(self.sample.merge, among)
 
     def values(self, column: int) -> list[PartValues]:
         """For every part what gives the values of a column's cases, and their weights."""
+        within = self.within(column)
 
-        def of(part: SamplePart, y: Floats, who: Bools) -> PartValues:
-            return lambda: (y[who], part.weight[who])
+        def of(number: int) -> tuple[Floats, Floats]:
+            who = within[number]
+            return self.y[number][who], self.sample.parts[number].weight[who]
 
-        return list(self.sample.each(of, self.y, self.within(column)))
+        return [partial(of, number) for number in range(len(within))]
 
     @lazy
     def tallied(self) -> Moments:

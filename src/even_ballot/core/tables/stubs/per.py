@@ -26,9 +26,9 @@ class NumberAcross(Protocol):
     sample: Sample
     over: BannerColumns
     units: Units
-    y: tuple[Floats, ...]
+    y: Sequence[Floats]
 
-    def within(self, column: int) -> tuple[Bools, ...]:
+    def within(self, column: int) -> Sequence[Bools]:
         """For every part which cases are in a column, (n,), the total being column 0."""
 
 

@@ -11,7 +11,7 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
-from even_ballot.core.numerics.parts import Merge, in_order
+from even_ballot.core.numerics.parts import Merge, in_order, kept
 from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.weighting.request import Weighting
 
@@ -81,7 +81,7 @@ class Combinations:
     """
 
     names: tuple[str, ...]
-    index: tuple[NDArray[Any], ...]
+    index: Sequence[NDArray[Any]]
     places: Ints
     base: Floats
     cases: Ints
@@ -138,12 +138,13 @@ def combine(
     size = int(np.prod([float(w) for w in widths])) if widths else 1
     if size > 1 << 62:
         raise fault("These margins have too many combinations of categories.", "", "Cross fewer variables.")
-    seen = [_summed(of, widths, d, size) for of, d in zip(columns, base, strict=True)]
+    seen = kept(merge, (_summed(of, widths, d, size) for of, d in zip(columns, base, strict=True)))
     whole = merge(lambda a, b: a + b, [sums for sums, _ in seen])
-    index = tuple(
+    placed = (
         at if len(sums.keys) == len(whole.keys) else np.searchsorted(whole.keys, sums.keys)[at]
         for sums, at in seen
     )
+    index = kept(merge, placed)
     places = np.zeros((len(whole.keys), len(widths)), np.int64)
     rest = whole.keys
     for j in range(len(widths) - 1, -1, -1):

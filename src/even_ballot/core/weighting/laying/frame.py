@@ -27,7 +27,7 @@ class Frame:
     weighting: Weighting
     combos: Combinations
     laid: tuple[LaidMargin, ...]
-    sums: tuple[Floats, ...]
+    sums: Sequence[Floats]
     group_of: Ints
     groups: int
     population: float | None
@@ -155,7 +155,7 @@ def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats
 
 
 def _counted(
-    laid: Sequence[tuple[LaidMargin, str]], sums: tuple[Floats, ...]
+    laid: Sequence[tuple[LaidMargin, str]], sums: Sequence[Floats]
 ) -> tuple[float | None, Floats | None]:
     """The population where margins are in counts, and each group's share of it. laid: margins with their
     places."""

@@ -36,7 +36,7 @@ class LaidNumber:
 
     place: int
     laid: LaidMargin
-    values: tuple[Floats, ...]
+    values: Sequence[Floats]
     size: float
 
     @property

@@ -1,0 +1,168 @@
+"""Things as long as a part, held in memory as far as there is room for them, else in files until they are
+asked for."""
+
+import io
+import pickle
+import tempfile
+import weakref
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import Any, Generic, TypeVar, overload
+
+import numpy as np
+
+from even_ballot.core.data.dataset import Column
+
+T = TypeVar("T")
+_SMALL = 1 << 14
+
+
+class _Item:
+    """A column or an array, here or in a file, which goes with it."""
+
+    def __init__(self, value: Any, size: int) -> None:
+        self.value, self.size = value, size
+        self.path: Path | None = None
+
+    def put_away(self, path: Path) -> None:
+        """Writes it to a file, and lets it go."""
+        buffers: list[pickle.PickleBuffer] = []
+        head = pickle.dumps(self.value, protocol=5, buffer_callback=buffers.append)
+        sizes = [buffer.raw().nbytes for buffer in buffers]
+        with path.open("wb") as file:
+            pickle.dump((head, sizes), file)
+            for buffer in buffers:
+                file.write(buffer.raw())
+        self.value, self.path = None, path
+        weakref.finalize(self, path.unlink, missing_ok=True)
+
+    def get(self) -> Any:
+        """The thing itself."""
+        if self.path is None:
+            return self.value
+        with self.path.open("rb") as file:
+            head, sizes = pickle.load(file)
+            buffers = []
+            for size in sizes:
+                buffers.append(bytearray(size))
+                file.readinto(buffers[-1])
+        return pickle.loads(head, buffers=buffers)
+
+
+class _Shelved(Column):
+    """A column that is fetched when its cells are asked for."""
+
+    def __init__(self, item: _Item) -> None:
+        self.__dict__["item"] = item
+
+    def __getattr__(self, name: str) -> Any:
+        if name not in ("values", "state", "words"):
+            raise AttributeError(name)
+        values, state, words = self.item.get()
+        self.__dict__.update(values=values, state=state, words=words)
+        return self.__dict__[name]
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Column, (self.values, self.state, self.words)
+
+
+class _Pickler(pickle.Pickler):
+    """Takes out what is large."""
+
+    def __init__(self, file: io.BytesIO, shelf: "Shelf") -> None:
+        super().__init__(file, protocol=5)
+        self._shelf = shelf
+        self.items: list[_Item] = []
+
+    def persistent_id(self, of: Any) -> tuple[str, int] | None:
+        if isinstance(of, _Shelved):
+            self.items.append(of.__dict__["item"])
+        elif type(of) is Column and of.values.nbytes > _SMALL:
+            size = of.values.nbytes + of.state.nbytes
+            self.items.append(self._shelf.add((of.values, of.state, of.words), size))
+        elif type(of) is np.ndarray and of.nbytes > _SMALL:
+            self.items.append(self._shelf.add(of, of.nbytes))
+            return "array", len(self.items) - 1
+        else:
+            return None
+        return "column", len(self.items) - 1
+
+
+class _Unpickler(pickle.Unpickler):
+    """Puts it in again: columns as they are asked for, arrays at once."""
+
+    def __init__(self, file: io.BytesIO, items: Sequence[_Item]) -> None:
+        super().__init__(file)
+        self._items = items
+
+    def persistent_load(self, pid: tuple[str, int]) -> Any:
+        kind, at = pid
+        return _Shelved(self._items[at]) if kind == "column" else self._items[at].get()
+
+
+class Kept(Sequence[T], Generic[T]):
+    """Something of every part, made anew whenever it is asked for."""
+
+    def __init__(self) -> None:
+        self._heads: list[bytes] = []
+        self._items: list[tuple[_Item, ...]] = []
+
+    def add(self, of: T, shelf: "Shelf") -> None:
+        """Keeps what is of the next part."""
+        file = io.BytesIO()
+        pickler = _Pickler(file, shelf)
+        pickler.dump(of)
+        self._heads.append(file.getvalue())
+        self._items.append(tuple(pickler.items))
+
+    def __len__(self) -> int:
+        return len(self._heads)
+
+    @overload
+    def __getitem__(self, at: int) -> T: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[T, ...]: ...
+    def __getitem__(self, at: int | slice) -> T | tuple[T, ...]:
+        if isinstance(at, slice):
+            return tuple(self[k] for k in range(*at.indices(len(self))))
+        found: T = _Unpickler(io.BytesIO(self._heads[at]), self._items[at]).load()
+        return found
+
+    def __iter__(self) -> Iterator[T]:
+        return (self[k] for k in range(len(self)))
+
+
+class Shelf:
+    """Holds so many bytes in memory, and the rest in a folder of its own, which goes with it."""
+
+    def __init__(self, memory: int) -> None:
+        self._most, self._taken, self._made = memory, 0, 0
+        self._folder = tempfile.TemporaryDirectory(prefix="even-ballot-")
+        self._here: dict[int, weakref.ref[_Item]] = {}
+
+    def add(self, value: Any, size: int) -> _Item:
+        """Holds a thing of so many bytes; where there is no more room what came first goes into files."""
+        item, number = _Item(value, size), self._made
+        self._made += 1
+        self._here[number] = weakref.ref(item)
+        self._taken += size
+        weakref.finalize(item, self._gone, number, size)
+        for first in list(self._here):
+            if self._taken <= self._most:
+                break
+            old = self._here.pop(first)()
+            if old is not None:
+                old.put_away(Path(self._folder.name) / str(first))
+                self._taken -= old.size
+        return item
+
+    def _gone(self, number: int, size: int) -> None:
+        if self._here.pop(number, None) is not None:
+            self._taken -= size
+
+    def keep(self, made: Iterable[T]) -> Kept[T]:
+        """Something of every part."""
+        kept = Kept[T]()
+        for of in made:
+            kept.add(of, self)
+        return kept
