@@ -5,6 +5,9 @@ import json
 import os
 import signal
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -17,14 +20,27 @@ from parting import differing
 from reference_cases import CASES
 
 from even_ballot.core.faults import StudyError
+from even_ballot.core.numerics.meeting import shares
 from even_ballot.core.study.pipeline import untold
 from even_ballot.services.answers import make_parts
 from even_ballot.services.running import load_study, run_file
-from even_ballot.services.scale import cluster, leading
+from even_ballot.services.scale import cluster, leading, shelf
+from even_ballot.services.scale.holder import Holder
 from even_ballot.services.scale.running import Workers, job_of, released_by
 from even_ballot.services.scale.work import Job, versions
 
 CHOSEN = ("raked-limits", "raked-calibrated", "clustered-crosstab", "model-logistic", "correlations", "several-answers", "jackknife-reraked")  # fmt: skip
+
+
+CASES_OF_ALL = sorted(path.name for path in CASES.iterdir())
+
+
+def threaded(of: Job, among: int) -> dict[str, Any]:
+    """What holders in this process make of a study."""
+    with ThreadPoolExecutor(among) as pool:
+        holders = [Holder(of, share) for share in shares(len(of.names), among)]
+        going = [partial(pool.submit, holder.go_on) for holder in holders]
+        return leading.led(of, going, untold)[0].document()
 
 
 @pytest.fixture(scope="module")
@@ -92,6 +108,20 @@ def test_a_worker_killed_in_the_middle_changes_no_figure(
         assert json.dumps(run_by(client, path, 2)) == json.dumps(first)
         assert meetings[0] > 15 + 15
         assert set(client.run(os.getpid).values()) != set(pids.values())
+
+
+@pytest.mark.parametrize("case", CASES_OF_ALL)
+def test_what_is_put_into_files_comes_back_as_it_was(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, case: str
+) -> None:
+    """Every array and column goes through a file, however small."""
+    monkeypatch.setattr(shelf, "_SMALL", -1)
+    path = study_in(tmp_path, case, 90)
+    of = replace(job(path), memory=0)
+    found = threaded(of, 2)
+    assert list(differing(found, threaded(replace(of, memory=1 << 30), 1), rel=0)) == []
+    alone = run_file(path)[1].document()
+    assert list(differing(found["tables"], alone["tables"], rel=1e-9)) == []
 
 
 def refusal(client: Client, path: Path) -> str:

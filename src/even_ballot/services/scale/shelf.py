@@ -12,6 +12,7 @@ from typing import Any, Generic, TypeVar, overload
 import numpy as np
 
 from even_ballot.core.data.dataset import Column
+from even_ballot.core.lazy import lazy
 
 T = TypeVar("T")
 _SMALL = 1 << 14
@@ -55,12 +56,22 @@ class _Shelved(Column):
     def __init__(self, item: _Item) -> None:
         self.__dict__["item"] = item
 
-    def __getattr__(self, name: str) -> Any:
-        if name not in ("values", "state", "words"):
-            raise AttributeError(name)
-        values, state, words = self.item.get()
-        self.__dict__.update(values=values, state=state, words=words)
-        return self.__dict__[name]
+    @lazy
+    def _cells(self) -> tuple[Any, Any, Any]:
+        found: tuple[Any, Any, Any] = self.__dict__["item"].get()
+        return found
+
+    @property
+    def values(self) -> Any:  # type: ignore[override]
+        return self._cells[0]
+
+    @property
+    def state(self) -> Any:
+        return self._cells[1]
+
+    @property
+    def words(self) -> Any:
+        return self._cells[2]
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Column, (self.values, self.state, self.words)
