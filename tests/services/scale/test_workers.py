@@ -52,6 +52,7 @@ def client() -> Iterator[Client]:
 def study_in(folder: Path, case: str, records: int, **changes: Any) -> Path:
     """A reference case whose answers are parts of so many records."""
     document = json.loads((CASES / case / "study.json").read_text())
+    folder.mkdir(exist_ok=True)
     make_parts(CASES / case / "data.csv", folder / "parts", records)
     path = folder / "study.json"
     path.write_text(json.dumps(document | {"source": {"path": "parts"}} | changes))
@@ -144,6 +145,17 @@ def test_a_part_of_another_heading_is_named(client: Client, tmp_path: Path) -> N
     said = refusal(client, path)
     assert strange.name in said
     assert "columns" in said
+
+
+def test_an_edit_changes_its_case_whoever_holds_it(client: Client, tmp_path: Path) -> None:
+    edit = {"do": "edit", "id": 341, "by": "row", "variable": "spend", "value": 9999}
+    path = study_in(tmp_path, "clustered-crosstab", 90, ledger=[edit])
+    found, alone = run_by(client, path, 3), run_file(path)[1].document()
+    assert found["ledger"] == alone["ledger"]
+    assert found["ledger"][0]["cells_changed"] == 1
+    assert list(differing(found["tables"], alone["tables"], rel=1e-9)) == []
+    nobody = study_in(tmp_path / "other", "clustered-crosstab", 90, ledger=[edit | {"id": 5000}])
+    assert "No case in use has the identifier 5000" in refusal(client, nobody)
 
 
 def test_an_entry_that_sees_several_cases_is_refused_by_name(client: Client, tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import Merge, kept, plus
+from even_ballot.core.numerics.parts import Looks, Merge, kept, plus
 from even_ballot.core.sampling.case_values import add_rows, blocks
 from even_ballot.core.sampling.residuals import Residuals
 from even_ballot.core.sampling.sample import OnMargins
@@ -129,8 +130,8 @@ def with_residuals(
         np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64
     )
     # Σ w x by unit, through the distinct pairs of unit and combination.
-    seen = [_pairs(u, i, w, k, units.rows) for u, i, w in zip(unit, combos.index, weight, strict=True)]
-    pairs = merge(lambda a, b: a + b, seen)
+    of_parts = Looks(unit, partial(_pairs, combos=k, units=units.rows), (combos.index, weight))
+    pairs: _PairSums = merge(lambda a, b: a + b, of_parts)
     there = np.flatnonzero(pairs.squares)
     pairs = _PairSums(pairs.key[there], pairs.sums[there], pairs.squares[there])
     pair_unit, pair_combo = pairs.key // k, pairs.key % k

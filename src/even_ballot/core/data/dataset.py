@@ -191,7 +191,8 @@ class Dataset:
     def codes_of(self, name: str) -> Ints:
         """The codes among the answers to a coded variable, ascending, in all parts of the whole."""
         column = self.column(name)
-        return column.distinct if self.look is None else self.look.codes.get(name, column.distinct)
+        known = None if self.look is None else self.look.codes.get(name)
+        return column.distinct if known is None else known
 
     def categories(self, name: str) -> tuple[tuple[Code, ...], int]:
         """All categories of a coded variable, and how many of them its scale knows.

@@ -46,22 +46,8 @@ class Edit(Step):
         column, variable = data.column(self.variable, "variable"), data.variable(self.variable)
         if variable.kind == "multi":
             raise fault(f"{self.variable} is a several-answer question.", "variable", "Edit its parts.")
-        at = np.flatnonzero(self._cases(data))
-        if len(at) != 1:
-            mend = (
-                "Name it by its record number in the source."
-                if len(at) > 1
-                else "Name one case that is in use."
-            )
-            write = '"by": "row"' if len(at) > 1 else ""
-            raise fault(
-                f"{len(at)} cases have the identifier {self.id}."
-                if len(at)
-                else f"No case in use has the identifier {self.id}.",
-                "id",
-                mend,
-                write=write,
-            )
+        at = np.flatnonzero(self.cases(data))
+        self.check(len(at))
         cell = self._cell(data, variable)
         values, state, words = column.values.copy(), column.state.copy(), column.words
         if variable.kind == "text" or cell.state[0] == UNPLACED:
@@ -73,7 +59,20 @@ class Edit(Step):
         changed = int(state[at[0]] != column.state[at[0]] or values[at[0]] != column.values[at[0]])
         return Outcome(data.with_column(variable, Column(values, state, words)), changed)
 
-    def _cases(self, data: Dataset) -> Bools:
+    def check(self, cases: int) -> None:
+        """Raises StudyError where not exactly one case is meant."""
+        if cases > 1:
+            what, mend = (
+                f"{cases} cases have the identifier {self.id}.",
+                "Name it by its record number in the source.",
+            )
+            raise fault(what, "id", mend, write='"by": "row"')
+        if not cases:
+            what = f"No case in use has the identifier {self.id}."
+            raise fault(what, "id", "Name one case that is in use.")
+
+    def cases(self, data: Dataset) -> Bools:
+        """Which cases are meant, (n,)."""
         identifier = data.with_role("id")
         if identifier is None or self.by == "row":
             return np.asarray(data.rows == (int(self.id) if str(self.id).isdigit() else -1))

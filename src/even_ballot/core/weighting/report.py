@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.numerics.arrays import Floats
-from even_ballot.core.numerics.parts import Merge, in_order, plus
+from even_ballot.core.numerics.parts import Merge, in_order, kept, plus
 from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.laying.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.laying.number_margins import LaidNumber
@@ -208,7 +208,7 @@ def report(data: Dataset | Cases, raked: Raked, weighting: Weighting) -> Weighti
     7.043
     """
     cases = Cases.of(data)
-    weights = weight_sums([of.weights for of in raked.parts], cases.merge)
+    weights = weight_sums(kept(cases.merge, (of.weights for of in raked.parts)), cases.merge)
     effective = weights.effective
     return WeightingReport(
         save_as=weighting.save_as,

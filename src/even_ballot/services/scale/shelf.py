@@ -62,7 +62,7 @@ class _Shelved(Column):
         return found
 
     @property
-    def values(self) -> Any:  # type: ignore[override]
+    def values(self) -> Any:
         return self._cells[0]
 
     @property

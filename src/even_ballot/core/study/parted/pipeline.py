@@ -2,7 +2,7 @@
 seen of the parts comes together."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,9 +10,10 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Kind
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.lazy import lazy
-from even_ballot.core.ledger import Effect, take_step
+from even_ballot.core.ledger import Effect, Step, take_step
+from even_ballot.core.ledger.cells import Edit
 from even_ballot.core.numerics.parts import InParts, kept, plus
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.screening.sweep import ADDITIVE, listed
@@ -97,6 +98,7 @@ class PartedPipeline(Pipeline):
         study, seen, book = self.study, self._seen, book_in_use(self.study)
         later, decimal = made_later(study), study.source.decimal or "."
         first, counts, effects = list[Dataset](), list[int](), list[tuple[Effect, ...]]()
+        edited = list[dict[int, int]]()
 
         def through() -> Iterator[Dataset]:
             for number, table in zip(self._numbers, seen.tables, strict=True):
@@ -104,23 +106,42 @@ class PartedPipeline(Pipeline):
                 data = interpret(raw, book, later, decimal, seen.kinds)
                 first[:] = first or [data.where(_NOBODY)]
                 counts.append(data.n)
-                done = list(self._steps(data))
+                edited.append({})
+                done = list(self._steps(data, edited[-1]))
                 effects.append(tuple(effect for _, effect in done))
                 yield done[-1][0] if done else data
 
         parts = kept(self._merge, through())
+        self._check_edits(edited)
         return _Done(first[0], parts, self._merge(plus, counts), self._merge(effects_together, effects))
 
-    def _steps(self, data: Dataset) -> Iterator[tuple[Dataset, Effect]]:
+    def _steps(self, data: Dataset, edited: dict[int, int]) -> Iterator[tuple[Dataset, Effect]]:
+        """The states of a part; edited: how many cases of it each edit means is added there."""
         for at, step in enumerate(self.study.ledger):
-            if step.reach != "row" and not step.off:
+            taken: Step = step
+            if isinstance(step, Edit) and not step.off:
+                edited[at] = here = int(np.count_nonzero(step.cases(data)))
+                taken = step if here == 1 else step.model_copy(update={"off": True})
+            elif step.reach != "row" and not step.off:
                 raise fault(
                     f"“{step.sentence()}” looks at several cases at once, which stand in different parts.",
                     f"ledger[{at}]",
                     "Run without workers, or switch this entry off.",
                 )
-            data, effect = take_step(data, step, at, self._lookups)
-            yield data, effect
+            data, effect = take_step(data, taken, at, self._lookups)
+            yield data, replace(effect, off=step.off)
+
+    def _check_edits(self, edited: Sequence[Mapping[int, int]]) -> None:
+        """Every edit means one case of all parts."""
+        found: Mapping[int, int] = self._merge(lambda a, b: {at: n + b[at] for at, n in a.items()}, edited)
+        for at, n in found.items():
+            step = self.study.ledger[at]
+            assert isinstance(step, Edit)
+            try:
+                step.check(n)
+            except StudyError as error:
+                place = f"ledger[{at}]"
+                raise StudyError(replace(of, where=f"{place}.{of.where}") for of in error.faults) from None
 
     @lazy
     def start(self) -> Node[Dataset]:
