@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from even_ballot.core.faults import StudyError
     from even_ballot.core.progress import Progress
     from even_ballot.core.study.results import Results
+    from even_ballot.services.releases.files import ReleaseFiles
 
 _REPORT = "Please report it, with the study file if you can share it; --debug shows the traceback."
 app = typer.Typer(
@@ -61,6 +62,29 @@ def _tell_of_control(results: "Results") -> None:
             f"protect them; {counted(control.withheld, 'analysis', 'analyses')} suppressed.{judged}",
             err=True,
         )
+
+
+def _tell_of_run(files: "ReleaseFiles") -> tuple[str, ...]:
+    """What to know of a run; what to mind about it is given, too."""
+    from rich.console import Console
+
+    from even_ballot.services.running import run_problems
+    from even_ballot.services.telling import tell
+
+    results = files.results
+    _tell_of_control(results)
+    for table in results.faulty:
+        typer.echo(f"Not made: {table.title}", err=True)
+        for item in table.faults:
+            typer.echo(f"  {item}", err=True)
+    notes = [str(note) for note in results.former]
+    if files.left_out:
+        notes.append(f"not taken from the template: {', '.join(files.left_out)}.")
+    for note in (*notes, *files.notes):
+        typer.echo(f"Note: {note}", err=True)
+    problems = run_problems(files.study, results)
+    tell(results.summary, problems, Console(stderr=True, highlight=False))
+    return problems
 
 
 def _says() -> "Progress":
@@ -115,13 +139,10 @@ def run(
     Exits with 2 where the study file or the data has errors, and with 3 where margins are not met or a
     table could not be made.
     """
-    from rich.console import Console
-
     from even_ballot.core.faults import StudyError
     from even_ballot.services.releases.files import release_formats
     from even_ballot.services.releases.folder import checked_folder, write_folder
-    from even_ballot.services.running import release_of, run_problems
-    from even_ballot.services.telling import tell
+    from even_ballot.services.running import release_of
 
     try:
         wanted = None if formats is None else release_formats(formats)
@@ -145,19 +166,7 @@ def run(
         if debug:
             raise
         _own_fault(error)
-    _tell_of_control(results)
-    for table in results.faulty:
-        typer.echo(f"Not made: {table.title}", err=True)
-        for item in table.faults:
-            typer.echo(f"  {item}", err=True)
-    for note in results.former:
-        typer.echo(f"Note: {note}", err=True)
-    if files.left_out:
-        typer.echo(f"Note: not taken from the template: {', '.join(files.left_out)}.", err=True)
-    for of_run in files.notes:
-        typer.echo(f"Note: {of_run}", err=True)
-    problems = run_problems(loaded, results)
-    tell(results.summary, problems, Console(stderr=True, highlight=False))
+    problems = _tell_of_run(files)
     typer.echo(
         f"{results.source_cases:,} cases received, {results.used_cases:,} in use. Written: "
         f"{', '.join(map(str, paths))}"

@@ -15,7 +15,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from distributed import Client
+from distributed import Client, LocalCluster
 from parting import differing
 from reference_cases import CASES
 
@@ -47,6 +47,24 @@ def threaded(of: Job, among: int) -> dict[str, Any]:
 def client() -> Iterator[Client]:
     with cluster.workers_of(3, None) as found:
         yield found
+
+
+@pytest.fixture(scope="module")
+def running() -> Iterator[str]:
+    """The address of a scheduler that somebody started, with a worker."""
+    start: Any = LocalCluster
+    with start(n_workers=1, threads_per_worker=1, host="127.0.0.1", dashboard_address=None) as found:
+        yield found.scheduler_address
+
+
+def test_nobody_without_the_certificates_joins(client: Client) -> None:
+    address = str(client.scheduler.address) if client.scheduler else ""
+    assert address.startswith("tls://127.0.0.1:")
+    connect: Any = Client
+    with pytest.raises((OSError, TypeError)):
+        connect(address, timeout=2, set_as_default=False)
+    with pytest.raises((OSError, TypeError)):
+        connect(address.replace("tls", "tcp"), timeout=2, set_as_default=False)
 
 
 def study_in(folder: Path, case: str, records: int, **changes: Any) -> Path:
@@ -199,12 +217,11 @@ def test_no_scheduler_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -
 
 
 def test_a_scheduler_that_runs_is_used_and_records_are_written_part_by_part(
-    client: Client, tmp_path: Path
+    running: str, tmp_path: Path
 ) -> None:
     path = study_in(tmp_path, "raked-calibrated", 90)
     out = tmp_path / "out"
-    assert client.scheduler is not None
-    by = Workers(None, client.scheduler.address)
+    by = Workers(None, running)
     with released_by(path, by, out, None, lambda says, share: None) as files:
         written = {name: b"".join(pieces) for name, pieces in files.all().items()}
         assert "duplicates" in files.notes[0]
@@ -227,14 +244,13 @@ def _records(path: Path) -> Iterator[bytes]:
     return iter(release_of(path, ("xlsx",)).records()["microdata.csv"])
 
 
-def test_where_it_is_stopped_nothing_is_left(client: Client, tmp_path: Path) -> None:
+def test_where_it_is_stopped_nothing_is_left(running: str, tmp_path: Path) -> None:
     path, out = study_in(tmp_path, "clustered-crosstab", 240), tmp_path / "out"
-    assert client.scheduler is not None
 
     def stopped(says: str, share: float | None) -> None:
         raise KeyboardInterrupt
 
-    by, held = Workers(None, client.scheduler.address), contextlib.ExitStack()
+    by, held = Workers(None, running), contextlib.ExitStack()
     with pytest.raises(KeyboardInterrupt):
         held.enter_context(released_by(path, by, out, None, stopped))
     assert sorted(item.name for item in tmp_path.iterdir()) == ["parts", "study.json"]

@@ -72,7 +72,13 @@ def whole(add: Callable[[T, T], T], found: Mapping[Node, T], of: int) -> T:
 
 
 def place() -> str:
-    """Where in the work a merge is asked for: everybody must be at the same place."""
+    """Where in the work a merge is asked for: everybody must be at the same place.
+
+    >>> def merging() -> str:
+    ...     return place()
+    >>> merging().partition(":")[0]
+    '<module>'
+    """
     frame = sys._getframe(2)
     while frame.f_back is not None and frame.f_code.co_filename.endswith("parts.py"):
         frame = frame.f_back

@@ -52,7 +52,11 @@ def halfway(first: int, last: int) -> int:
 
 def tree(add: Callable[[T, T], T], seen: Iterator[T], first: int, last: int) -> T:
     """Halves with halves, over parts `first` to `last` (exclusive), as they come; no more than one thing a
-    level is held."""
+    level is held.
+
+    >>> tree(lambda a, b: f"({a}{b})", iter("bcd"), 1, 4)
+    '((bc)d)'
+    """
     if last - first == 1:
         return next(seen)
     middle = halfway(first, last)

@@ -36,7 +36,8 @@ def workers_of(count: int | None, scheduler: str | None) -> Generator[Client, No
         with client:
             yield client
         return
-    quietly: dict[str, Any] = {"dashboard_address": None, "silence_logs": logging.CRITICAL}
+    # Nobody else on this machine has the certificates that its processes talk by.
+    quietly: dict[str, Any] = {"dashboard_address": None, "silence_logs": logging.CRITICAL, "security": True}
     cluster = _untyped.LocalCluster(n_workers=count, threads_per_worker=1, host=_HERE, **quietly)
     with cluster, _untyped.Client(cluster) as client:
         yield client

@@ -21,8 +21,8 @@ _SMALL = 1 << 14
 class _Item:
     """A column or an array, here or in a file, which goes with it."""
 
-    def __init__(self, value: Any, size: int) -> None:
-        self.value, self.size = value, size
+    def __init__(self, value: Any) -> None:
+        self.value = value
         self.path: Path | None = None
 
     def put_away(self, path: Path) -> None:
@@ -149,27 +149,27 @@ class Shelf:
     def __init__(self, memory: int) -> None:
         self._most, self._taken, self._made = memory, 0, 0
         self._folder = tempfile.TemporaryDirectory(prefix="even-ballot-")
-        self._here: dict[int, weakref.ref[_Item]] = {}
+        self._here: dict[int, tuple[weakref.ref[_Item], int]] = {}
 
     def add(self, value: Any, size: int) -> _Item:
         """Holds a thing of so many bytes; where there is no more room what came first goes into files."""
-        item, number = _Item(value, size), self._made
+        item, number = _Item(value), self._made
         self._made += 1
-        self._here[number] = weakref.ref(item)
+        self._here[number] = weakref.ref(item), size
         self._taken += size
-        weakref.finalize(item, self._gone, number, size)
-        for first in list(self._here):
-            if self._taken <= self._most:
-                break
-            old = self._here.pop(first)()
+        weakref.finalize(item, self._gone, number)
+        while self._taken > self._most:
+            first = next(iter(self._here))
+            old = self._here[first][0]()
+            self._gone(first)
             if old is not None:
                 old.put_away(Path(self._folder.name) / str(first))
-                self._taken -= old.size
         return item
 
-    def _gone(self, number: int, size: int) -> None:
-        if self._here.pop(number, None) is not None:
-            self._taken -= size
+    def _gone(self, number: int) -> None:
+        """A thing is not in memory any more."""
+        _, size = self._here.pop(number, (None, 0))
+        self._taken -= size
 
     def keep(self, made: Iterable[T]) -> Kept[T]:
         """Something of every part."""

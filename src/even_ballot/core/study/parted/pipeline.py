@@ -73,8 +73,7 @@ class PartedPipeline(Pipeline):
         self._tables, self._numbers, self._lookups = tables, numbers, lookups
         self._merge = tables.merge
 
-    @lazy
-    def _seen(self) -> _Seen:
+    def _look(self) -> _Seen:
         """Each part read once: its records' numbers, and as what it is read."""
         study, book = self.study, book_in_use(self.study)
         decimal, names = study.source.decimal or ".", unlisted(self._tables.parts[0], book)
@@ -95,7 +94,7 @@ class PartedPipeline(Pipeline):
     @lazy
     def _done(self) -> _Done:
         """Each part through the ledger."""
-        study, seen, book = self.study, self._seen, book_in_use(self.study)
+        study, seen, book = self.study, self._look(), book_in_use(self.study)
         later, decimal = made_later(study), study.source.decimal or "."
         first, counts, effects = list[Dataset](), list[int](), list[tuple[Effect, ...]]()
         edited = list[dict[int, int]]()
