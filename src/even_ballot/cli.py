@@ -126,6 +126,9 @@ def run(
         str | None,
         typer.Option(help="Let the workers of a Dask scheduler hold them, such as tcp://10.0.0.5:8786."),
     ] = None,
+    memory: Annotated[
+        int, typer.Option(min=0, help="Megabytes that a worker holds of its parts; files hold the rest.")
+    ] = 500,
     debug: Annotated[bool, typer.Option(help="Show the traceback of an unexpected error.")] = False,
 ) -> None:
     """Runs a study file and writes results.json, microdata.csv and its release: tables.xlsx, tables.ods;
@@ -153,7 +156,7 @@ def run(
             else:
                 from even_ballot.services.scale.running import Workers, released_by
 
-                by = Workers(workers, scheduler)
+                by = Workers(workers, scheduler, memory << 20)
                 files = held.enter_context(
                     released_by(study, by, out, wanted, _says(), guard_formulas, allow_outside)
                 )

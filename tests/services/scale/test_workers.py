@@ -4,6 +4,8 @@ import contextlib
 import json
 import os
 import signal
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -254,3 +256,20 @@ def test_where_it_is_stopped_nothing_is_left(running: str, tmp_path: Path) -> No
     with pytest.raises(KeyboardInterrupt):
         held.enter_context(released_by(path, by, out, None, stopped))
     assert sorted(item.name for item in tmp_path.iterdir()) == ["parts", "study.json"]
+
+
+def test_the_command_line_has_workers_do_the_whole_run(tmp_path: Path) -> None:
+    path, out = study_in(tmp_path, "raked-calibrated", 100), tmp_path / "out"
+    command = [sys.executable, "-m", "even_ballot.cli", "run", str(path), "--out", str(out)]
+    done = subprocess.run(
+        [*command, "--workers", "2", "--memory", "0"], capture_output=True, text=True, timeout=120, check=False
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "480 cases received, 480 in use" in done.stdout
+    assert "duplicates, unusual values" in done.stderr
+    written = json.loads((out / "results.json").read_text())
+    assert list(differing(written["tables"], run_file(path)[1].document()["tables"], rel=1e-9)) == []
+    named = {of["name"] for of in json.loads((out / "manifest.json").read_text())["files"]}
+    assert named == {item.name for item in out.iterdir()} - {"manifest.json"}
+    assert "microdata-00005.csv" in named
+    assert sorted(item.name for item in tmp_path.iterdir()) == ["out", "parts", "study.json"]

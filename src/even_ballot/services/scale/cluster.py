@@ -78,7 +78,7 @@ def _once(client: Client, job: Job, count: int | None, telling: Telling) -> tupl
             client.submit(Holder, job, share, actor=True, workers=[at], allow_other_workers=False, pure=False)
             for share, at in zip(dealt, there, strict=False)
         ]
-        holders: list[Any] = [future.result() for future in made]
+        holders: list[Any] = [future.result(_WAIT) for future in made]
     except StudyError:
         raise
     except Exception as error:

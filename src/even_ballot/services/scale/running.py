@@ -30,10 +30,12 @@ _PIECE = 1 << 20
 
 @dataclass(frozen=True)
 class Workers:
-    """Who works: so many on this machine, or those of a scheduler."""
+    """Who works: so many on this machine, or those of a scheduler. memory: bytes that each holds of what is
+    as long as its parts."""
 
     count: int | None = None
     scheduler: str | None = None
+    memory: int = 500 << 20
 
 
 def job_of(
@@ -80,7 +82,7 @@ def released_by(
     beside.parent.mkdir(parents=True, exist_ok=True)
     held = tempfile.mkdtemp(prefix=f".{beside.name}-", dir=beside.parent)
     try:
-        job = job_of(path, study, held, outside, guard)
+        job = replace(job_of(path, study, held, outside, guard), memory=workers.memory)
         with workers_of(workers.count, workers.scheduler) as client:
             results, names = run_on(client, job, workers.count, lambda _: contextlib.nullcontext(progress))
         guessed = study.source.guessed(job.study.source)

@@ -76,13 +76,13 @@ class PartedPipeline(Pipeline):
     def _look(self) -> _Seen:
         """Each part read once: its records' numbers, and as what it is read."""
         study, book = self.study, book_in_use(self.study)
-        decimal, names = study.source.decimal or ".", unlisted(self._tables.parts[0], book)
+        decimal = study.source.decimal or "."
         last, kinds = dict[int, int](), list[dict[str, KindSeen]]()
 
         def looked_at() -> Iterator[RawTable]:
             for number, table in zip(self._numbers, self._tables.parts, strict=True):
                 last[number] = int(table.rows.max(initial=0))
-                kinds.append(kinds_seen(table, names, decimal))
+                kinds.append(kinds_seen(table, unlisted(table, book), decimal))
                 yield table
 
         tables = kept(self._merge, looked_at())
