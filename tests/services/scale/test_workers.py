@@ -63,10 +63,11 @@ def test_nobody_without_the_certificates_joins(client: Client) -> None:
     address = str(client.scheduler.address) if client.scheduler else ""
     assert address.startswith("tls://127.0.0.1:")
     connect: Any = Client
-    with pytest.raises((OSError, TypeError)):
-        connect(address, timeout=2, set_as_default=False)
-    with pytest.raises((OSError, TypeError)):
-        connect(address.replace("tls", "tcp"), timeout=2, set_as_default=False)
+    for tried in (address, address.replace("tls", "tcp")):
+        joined = None
+        with contextlib.suppress(Exception):
+            joined = connect(tried, timeout=2, set_as_default=False)
+        assert joined is None, tried
 
 
 def study_in(folder: Path, case: str, records: int, **changes: Any) -> Path:
@@ -100,12 +101,30 @@ def test_a_reference_case_by_one_two_and_three_workers_has_the_figures_of_one_pr
         assert list(differing(found[0].get(key), alone.get(key), rel=1e-9)) == [], key
 
 
-def test_what_checks_of_single_cases_find_adds_up(client: Client, tmp_path: Path) -> None:
+@pytest.mark.parametrize("screening", [{}, {"influence": 0.2, "far": 2}, {"fast": 200}])
+def test_all_checks_but_those_of_duplicates_find_the_same(
+    client: Client, tmp_path: Path, screening: dict[str, Any]
+) -> None:
+    roles = {
+        "variables": [
+            {"name": "seconds", "kind": "number", "role": "seconds"},
+            {"name": "dw", "kind": "number", "role": "weight"},
+        ]
+    }
+    tables = [{"id": "t", "stub": ["spend"], "show": ["mean"]}]
+    path = study_in(tmp_path, "clustered-crosstab", 70, screening=screening, codebook=roles, tables=tables)
+    found, alone = run_by(client, path, 3), run_file(path)[1].document()
+    others = {"duplicate_identifier", "duplicate_entry"}
+    kinds = {of["kind"] for of in found["findings"]}
+    assert {"too_fast", "unusual", *(["influential"] if "influence" in screening else ())} <= kinds
+    assert found["findings"] == [of for of in alone["findings"] if of["kind"] not in others]
+
+
+def test_what_the_ledger_did_and_which_kinds_were_guessed_are_the_same(
+    client: Client, tmp_path: Path
+) -> None:
     path = study_in(tmp_path, "cleaned", 70)
     found, alone = run_by(client, path, 3), run_file(path)[1].document()
-    others = {"duplicate_identifier", "duplicate_entry", "too_fast", "unusual", "influential"}
-    assert found["findings"] == [of for of in alone["findings"] if of["kind"] not in others]
-    assert found["findings"]
     assert found["ledger"] == alone["ledger"]
     assert found["summary"]["kinds"] == alone["summary"]["kinds"]
 
@@ -266,7 +285,7 @@ def test_the_command_line_has_workers_do_the_whole_run(tmp_path: Path) -> None:
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert "480 cases received, 480 in use" in done.stdout
-    assert "duplicates, unusual values" in done.stderr
+    assert "duplicates were not looked for" in done.stderr
     written = json.loads((out / "results.json").read_text())
     assert list(differing(written["tables"], run_file(path)[1].document()["tables"], rel=1e-9)) == []
     named = {of["name"] for of in json.loads((out / "manifest.json").read_text())["files"]}

@@ -10,6 +10,9 @@ from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.screening.finding import Found, Usual
 from even_ballot.core.screening.settings import Screening
 
+QUARTILES, LEAST = (0.25, 0.75), 20
+"""Of which cases numbers are unusual: by what, and from how many answers on."""
+
 
 def _with(column: Column, state: int, value: int) -> Bools:
     """The cells of one state and value."""
@@ -83,6 +86,38 @@ def blank(data: Dataset, settings: Screening) -> Iterator[Found]:
             yield Found.among(name, "", data.column(name).state == BLANK)
 
 
+def plain_numbers(data: Dataset) -> list[str]:
+    """Numbers that are answers: those without a role.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> plain_numbers(ferry())
+    ['boat', 'age', 'to_work', 'to_shop']
+    """
+    return [name for name, of in data.variables.items() if of.kind == "number" and of.role is None]
+
+
+def usual_between(low: float, high: float, far: float) -> Usual | None:
+    """Between which numbers nothing is unusual, by the quartiles; None where these are one.
+
+    >>> usual_between(10, 20, 4)
+    Usual(low=-30.0, high=60.0)
+    """
+    reach = far * (high - low)
+    return Usual(float(low - reach), float(high + reach)) if reach > 0 else None
+
+
+def far_from(data: Dataset, name: str, usual: Usual) -> Found:
+    """The cases whose number is unusual.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> far_from(ferry(), "age", Usual(20, 50)).count
+    3
+    """
+    column = data.column(name)
+    far = column.answered & ((column.values < usual.low) | (column.values > usual.high))
+    return Found.among(name, f"under {usual.low:g} or over {usual.high:g}", far, usual=usual)
+
+
 def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Numbers far from the rest: beyond the quartiles by more than `far` times the distance between them.
 
@@ -90,19 +125,39 @@ def unusual(data: Dataset, settings: Screening) -> Iterator[Found]:
     >>> list(unusual(ferry(), Screening()))
     []
     """
-    for name, variable in data.variables.items():
-        if variable.kind != "number" or variable.role is not None:
-            continue
+    for name in plain_numbers(data):
         column = data.column(name)
         values = column.values[column.answered]
-        if len(values) < 20:
+        if len(values) < LEAST:
             continue
-        low, high = np.quantile(values, (0.25, 0.75))
-        reach = settings.far * (high - low)
-        if reach > 0:
-            far = column.answered & ((column.values < low - reach) | (column.values > high + reach))
-            usual = Usual(float(low - reach), float(high + reach))
-            yield Found.among(name, f"under {usual.low:g} or over {usual.high:g}", far, usual=usual)
+        low, high = np.quantile(values, QUARTILES)
+        if (usual := usual_between(low, high, settings.far)) is not None:
+            yield far_from(data, name, usual)
+
+
+def own_weights(data: Dataset, name: str) -> tuple[Bools, Floats]:
+    """Who answered a number and has a weight, (n,), and the weights that came with the file, 1 each where it
+    brought none.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> own_weights(ferry(), "age")[1].tolist()
+    [1.0, 1.0, 2.0, 1.0, 1.5, 1.0, 0.5, 0.0]
+    """
+    known, weight = data.column(name).answered, data.with_role("weight")
+    if weight is None or data.variable(weight).kind != "number":
+        return known, np.ones(data.n)
+    given = data.column(weight)
+    known = known & given.answered & (given.values > 0)
+    return known, np.where(known, given.values, 0.0)
+
+
+def carrying(name: str, settings: Screening, cases: Bools) -> Found:
+    """Cases that carry a number's mean.
+
+    >>> carrying("age", Screening(influence=2), np.ones(3, np.bool_)).value
+    'beyond 2 standard errors'
+    """
+    return Found.among(name, f"beyond {settings.influence:g} standard errors", cases)
 
 
 def influential(data: Dataset, settings: Screening) -> Iterator[Found]:
@@ -113,22 +168,13 @@ def influential(data: Dataset, settings: Screening) -> Iterator[Found]:
     >>> [(f.variable, f.count) for f in influential(ferry(), Screening(influence=0.5)) if f.count]
     [('age', 1), ('to_work', 1), ('to_shop', 1)]
     """
-    weight = data.with_role("weight")
     if settings.influence is None:
         return
-    for name, variable in data.variables.items():
-        if variable.kind != "number" or variable.role is not None:
-            continue
-        column = data.column(name)
-        known = column.answered
-        w = np.ones(data.n)
-        if weight is not None and data.variable(weight).kind == "number":
-            given = data.column(weight)
-            known = known & given.answered & (given.values > 0)
-            w = np.where(known, given.values, 0.0)
+    for name in plain_numbers(data):
+        known, w = own_weights(data, name)
         beyond = np.zeros(data.n, np.bool_)
-        beyond[known] = weighty(column.values[known], w[known], settings.influence)
-        yield Found.among(name, f"beyond {settings.influence:g} standard errors", beyond)
+        beyond[known] = weighty(data.column(name).values[known], w[known], settings.influence)
+        yield carrying(name, settings, beyond)
 
 
 def weighty(y: Floats, w: Floats, threshold: float) -> Bools:

@@ -33,12 +33,10 @@ CHECKS: dict[str, Check] = {
 }
 """Every check by the kind of its findings, in the order they are shown."""
 EVERY = ("rule", *CHECKS)
-ADDITIVE = tuple(
-    kind
-    for kind in EVERY
-    if kind not in ("duplicate_identifier", "duplicate_entry", "too_fast", "unusual", "influential")
-)
-"""Checks that look at each case by itself, so that what parts have adds up."""
+_COMPARING = ("duplicate_identifier", "duplicate_entry", "unusual", "influential")
+ADDITIVE = tuple(kind for kind in EVERY if kind not in _COMPARING)
+"""Checks that look at each case by itself, so that what parts have adds up, where settings say what is too
+fast."""
 
 
 def _broken(data: Dataset, rules: Sequence[Rule]) -> Iterator[Found]:

@@ -21,10 +21,7 @@ if TYPE_CHECKING:
     from even_ballot.core.release.plan import Format
     from even_ballot.services.releases.files import ReleaseFiles
 
-_NOT_LOOKED_FOR = (
-    "duplicates, unusual values, influential cases and those faster than a third of the median were not "
-    "looked for, as each worker sees its own parts."
-)
+_NOT_LOOKED_FOR = "duplicates were not looked for, as each worker sees its own parts."
 _PIECE = 1 << 20
 
 

@@ -14,10 +14,11 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, Step, take_step
 from even_ballot.core.ledger.cells import Edit
-from even_ballot.core.numerics.parts import InParts, kept, plus
+from even_ballot.core.numerics.parts import InParts, Looks, kept, plus
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.screening.sweep import ADDITIVE, listed
 from even_ballot.core.study.nodes import Given, Ledgered, Node, Telling
+from even_ballot.core.study.parted.comparing import influential, unusual, with_cut
 from even_ballot.core.study.parted.seen import (
     KindSeen,
     by_name,
@@ -169,10 +170,13 @@ class PartedPipeline(Pipeline):
 
     @lazy
     def findings(self) -> tuple[Finding, ...]:
-        """What the checks find that look at each case by itself."""
-        book, settings = self.study.codebook, self.study.screening
-        seen: list[Sequence[Finding]] = [
-            sweep(part, book, settings, checks=ADDITIVE) for part in self._done.parts
-        ]
-        found: Sequence[Finding] = self._merge(findings_together, seen)
-        return listed(found, book.accepted)
+        """What all checks but those of duplicates find."""
+        book, parts, merge = self.study.codebook, self._done.parts, self._merge
+        settings = with_cut(parts, self.study.screening, merge)
+
+        def seen(part: Dataset) -> Sequence[Finding]:
+            return sweep(part, book, settings, checks=ADDITIVE)
+
+        alone: Sequence[Finding] = merge(findings_together, Looks(parts, seen))
+        compared = [*unusual(parts, settings, merge), *influential(parts, settings, merge)]
+        return listed([*alone, *compared], book.accepted)
