@@ -1,7 +1,8 @@
 """Work on the parts of a file: a look at each, what was seen of them merged, in any order."""
 
+from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any, Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar, overload
 
 P = TypeVar("P")
 T = TypeVar("T")
@@ -95,6 +96,25 @@ class Looks(Generic[T]):
 
     def __iter__(self) -> Iterator[T]:
         return (self._look(*part) for part in zip(self._parts, *self._beside, strict=True))
+
+
+class OneByOne(Sequence[T], Generic[T]):
+    """Something of every part that is made whenever it is asked for."""
+
+    @abstractmethod
+    def of(self, number: int) -> T:
+        """That of one part."""
+
+    @overload
+    def __getitem__(self, at: int) -> T: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[T, ...]: ...
+    def __getitem__(self, at: int | slice) -> T | tuple[T, ...]:
+        if isinstance(at, slice):
+            return tuple(self.of(number) for number in range(*at.indices(len(self))))
+        if not -len(self) <= at < len(self):
+            raise IndexError(at)
+        return self.of(at % len(self))
 
 
 class InParts(Generic[P]):

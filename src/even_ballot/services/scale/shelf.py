@@ -5,14 +5,15 @@ import io
 import pickle
 import tempfile
 import weakref
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Any, Generic, TypeVar, overload
+from typing import Any, TypeVar
 
 import numpy as np
 
 from even_ballot.core.data.dataset import Column
 from even_ballot.core.lazy import lazy
+from even_ballot.core.numerics.parts import OneByOne
 
 T = TypeVar("T")
 _SMALL = 1 << 14
@@ -111,7 +112,7 @@ class _Unpickler(pickle.Unpickler):
         return _Shelved(self._items[at]) if kind == "column" else self._items[at].get()
 
 
-class Kept(Sequence[T], Generic[T]):
+class Kept(OneByOne[T]):
     """Something of every part, made anew whenever it is asked for."""
 
     def __init__(self) -> None:
@@ -129,18 +130,9 @@ class Kept(Sequence[T], Generic[T]):
     def __len__(self) -> int:
         return len(self._heads)
 
-    @overload
-    def __getitem__(self, at: int) -> T: ...
-    @overload
-    def __getitem__(self, at: slice) -> tuple[T, ...]: ...
-    def __getitem__(self, at: int | slice) -> T | tuple[T, ...]:
-        if isinstance(at, slice):
-            return tuple(self[k] for k in range(*at.indices(len(self))))
-        found: T = _Unpickler(io.BytesIO(self._heads[at]), self._items[at]).load()
+    def of(self, number: int) -> T:
+        found: T = _Unpickler(io.BytesIO(self._heads[number]), self._items[number]).load()
         return found
-
-    def __iter__(self) -> Iterator[T]:
-        return (self[k] for k in range(len(self)))
 
 
 class Shelf:

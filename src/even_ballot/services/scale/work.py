@@ -4,10 +4,9 @@ records."""
 import io
 import json
 import platform
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import overload
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -16,7 +15,7 @@ from even_ballot import __version__
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.meeting import Following, Meet, Share
-from even_ballot.core.numerics.parts import InParts
+from even_ballot.core.numerics.parts import InParts, OneByOne
 from even_ballot.core.study.parted.pipeline import PartedPipeline
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.microdata import microdata
@@ -87,7 +86,7 @@ def read_part(job: Job, source: Source, number: int) -> RawTable:
     return table
 
 
-class _Reads(Sequence[RawTable]):
+class _Reads(OneByOne[RawTable]):
     """Parts that are read whenever they are asked for."""
 
     def __init__(self, job: Job, numbers: range) -> None:
@@ -96,14 +95,8 @@ class _Reads(Sequence[RawTable]):
     def __len__(self) -> int:
         return len(self._numbers)
 
-    @overload
-    def __getitem__(self, at: int) -> RawTable: ...
-    @overload
-    def __getitem__(self, at: slice) -> tuple[RawTable, ...]: ...
-    def __getitem__(self, at: int | slice) -> RawTable | tuple[RawTable, ...]:
-        if isinstance(at, slice):
-            return tuple(self[k] for k in range(*at.indices(len(self))))
-        return read_part(self._job, self._source, self._numbers[at])
+    def of(self, number: int) -> RawTable:
+        return read_part(self._job, self._source, self._numbers[number])
 
 
 def do(job: Job, share: Share, meet: Meet) -> list[str]:
