@@ -21,7 +21,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from measuring import row
 
-from even_ballot.core.study.pipeline import untold
+from even_ballot.core.study.graph import untold
 from even_ballot.services.running import load_study
 from even_ballot.services.scale.cluster import run_on, workers_of
 from even_ballot.services.scale.running import job_of

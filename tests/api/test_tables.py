@@ -11,7 +11,7 @@ from typing import Any
 import openpyxl
 import pytest
 
-from even_ballot.core.study import pipeline
+from even_ballot.core.study import graph
 from even_ballot.core.tables.tabulate import counted_table
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 30" width="60" height="30"><text x="4" y="20">Hask</text></svg>'
@@ -156,11 +156,11 @@ class EndlessCount:
     def __init__(self, api: Any, study: dict[str, Any], monkeypatch: Any) -> None:
         self.begun, self.monkeypatch = threading.Event(), monkeypatch
         self.found: list[Any] = []
-        monkeypatch.setattr(pipeline, "counted_table", self._count)
+        monkeypatch.setattr(graph, "counted_table", self._count)
         self.thread = threading.Thread(target=lambda: self.found.append(table(api, study, "need")))
         self.thread.start()
         assert self.begun.wait(20)
-        monkeypatch.setattr(pipeline, "counted_table", counted_table)
+        monkeypatch.setattr(graph, "counted_table", counted_table)
 
     def _count(self, passes: Any, request: Any, where: str, tell: Any) -> Any:
         while True:
@@ -283,7 +283,7 @@ def test_what_is_shown_otherwise_is_not_counted_again(
         asked.append(parts[1].id)
         return counted_table(*parts)
 
-    monkeypatch.setattr(pipeline, "counted_table", counted)
+    monkeypatch.setattr(graph, "counted_table", counted)
     shown = {
         "variables": [{"variable": "isle", "categories": [{"code": 4, "label": "Outer"}]}],
         "total_column": False,

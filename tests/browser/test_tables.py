@@ -12,7 +12,7 @@ from pages import Browser
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from even_ballot.core.study import pipeline
+from even_ballot.core.study import graph
 from even_ballot.core.tables import tabulate
 
 ITEMS = ("ferry_keeps_isles", "feel_safe_crossing", "getting_off_easy")
@@ -367,7 +367,7 @@ def test_a_long_count_is_seen_and_stopped_and_counted_again(
             tick.wait(0.05)
         return counted_table(passes, request, where, tell)
 
-    monkeypatch.setattr(pipeline, "counted_table", dawdling)
+    monkeypatch.setattr(graph, "counted_table", dawdling)
     browser.fill("Filter", "age >= 30", enter=True)
     browser.see("2,026 of 2,268 cases")
     browser.see("Counting slowly")

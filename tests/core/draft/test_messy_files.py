@@ -15,7 +15,7 @@ from even_ballot.core.draft.draft import draft
 from even_ballot.core.draft.line import DraftLine
 from even_ballot.core.draft.taking import taken
 from even_ballot.core.ledger import run_ledger
-from even_ballot.core.study.pipeline import start
+from even_ballot.core.study.graph import start
 from even_ballot.core.study.study_file import Source, Study
 from even_ballot.formats.sources.source import read_source
 

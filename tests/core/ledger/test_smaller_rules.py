@@ -12,8 +12,8 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import run_ledger
 from even_ballot.core.screening import sweep
+from even_ballot.core.study.graph import start
 from even_ballot.core.study.newer_file import extended
-from even_ballot.core.study.pipeline import start
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.delimited import as_csv
 from even_ballot.formats.sources.source import read_source

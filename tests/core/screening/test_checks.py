@@ -11,7 +11,7 @@ from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import run_ledger
 from even_ballot.core.screening import Finding, Screening, batteries, behind, sweep
-from even_ballot.core.study.pipeline import start
+from even_ballot.core.study.graph import start
 from even_ballot.demo.form import AGREE, HEADINGS, MISSPELT, OFTEN, STATEMENTS, TRANSLATED
 from even_ballot.demo.generate import deliveries
 from even_ballot.demo.study import names

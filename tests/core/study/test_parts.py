@@ -18,8 +18,9 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import ANSWERED, UNPLACED, Column, Dataset, RawTable
 from even_ballot.core.ledger import take_step
 from even_ballot.core.sampling.design import Design
+from even_ballot.core.study.graph import start
 from even_ballot.core.study.nodes import Inputs
-from even_ballot.core.study.pipeline import Pipeline, run, start
+from even_ballot.core.study.pipeline import Pipeline, run
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts

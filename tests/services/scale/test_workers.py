@@ -23,7 +23,7 @@ from reference_cases import CASES
 
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.meeting import shares
-from even_ballot.core.study.pipeline import untold
+from even_ballot.core.study.graph import untold
 from even_ballot.services.answers import make_parts
 from even_ballot.services.running import load_study, run_file
 from even_ballot.services.scale import cluster, leading, shelf

@@ -76,7 +76,7 @@ def _pairs(
 ) -> _PairSums:
     of, size = unit.astype(np.int64) * combos + combo, units * combos
     # Where there could be few, all are counted, those without a case too.
-    key, of = (np.arange(size), of) if size <= _FEW else numbered(of)
+    key, of = (np.arange(size), of) if size <= min(_FEW, 4 * len(unit)) else numbered(of)
     sums, squares = (np.bincount(of, weights=x, minlength=len(key)) for x in (weight, weight**2))
     return _PairSums(key, sums.astype(np.float64), squares.astype(np.float64))
 

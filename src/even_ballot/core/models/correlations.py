@@ -15,6 +15,7 @@ from even_ballot.core.models.request import CorrelationsRequest
 from even_ballot.core.models.results import FIXED, CorrelationsResult, PairResult, two_sided
 from even_ballot.core.models.terms import Measured, complete, constant, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Merge, plus
 from even_ballot.core.sampling.case_values import (
     ReplicateWeights,
@@ -107,8 +108,10 @@ class _Ranked:
     all parts, (n,)."""
 
     def __init__(self, values: Sequence[NDArray[Any]], merge: Merge) -> None:
-        found = merge(np.union1d, [np.unique(of) for of in values])
-        self.place, self.size, self.merge = [np.searchsorted(found, of) for of in values], len(found), merge
+        seen = [numbered(of) for of in values]
+        found = merge(np.union1d, [distinct for distinct, _ in seen])
+        self.place = [np.searchsorted(found, distinct)[at] for distinct, at in seen]
+        self.size, self.merge = len(found), merge
 
     def by_value(self, w: Sequence[Floats]) -> Floats:
         """Σ w of each distinct value; w: for every part, (n,)."""

@@ -108,9 +108,7 @@ class Following:
 
     with_others = True
 
-    def __init__(
-        self, share: Share, meet: Meet, keep: Callable[[Iterable[Any]], Sequence[Any]] = tuple
-    ) -> None:
+    def __init__(self, share: Share, meet: Meet, keep: Keep = tuple) -> None:
         self.share, self._meet, self.keep = share, meet, keep
 
     def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:

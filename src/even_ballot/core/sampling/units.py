@@ -276,6 +276,11 @@ def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
     """
     if not units.own:
         return units, unit
+    if not cases.several:
+        order = np.argsort(unit[0], kind="stable")
+        place = np.empty(len(order), np.int32)
+        place[order] = np.arange(len(order), dtype=np.int32)
+        return replace(units, own=False, stratum=units.stratum[unit[0][order]], weights=None), (place,)
     rows = cases.each(lambda part: part.rows)
     # Records by stratum, then by their number: one number each, in that order.
     last = 1 + cases.merge(max, [int(of.max(initial=0)) for of in rows])

@@ -45,6 +45,11 @@ def _work(job: Job, share: Share, exchange: _Exchange) -> None:
         exchange.out.put(("faults", [astuple(of) for of in error.faults]))
     except Left:
         pass
+    except MemoryError:
+        what = f"A worker ran out of memory with parts {share.first + 1} to {share.last}."
+        exchange.out.put(
+            ("faults", [astuple(Fault(what, "", "Use more workers, smaller parts, or less --memory."))])
+        )
     except BaseException as error:
         # Not what it says: that may quote answers.
         at = [f"{Path(f.filename).name}:{f.lineno}" for f in traceback.extract_tb(error.__traceback__)[-3:]]

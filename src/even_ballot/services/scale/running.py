@@ -45,6 +45,9 @@ def job_of(
     if study.design.save_replicates:
         mend = "Run without workers, or leave save_replicates out."
         raise fault("Workers do not write replicate weights.", "design.save_replicates", mend)
+    if study.release is not None and study.release.depends:
+        mend = "Run without workers, or leave depends out."
+        raise fault("Workers do not work out what figures depend on.", "release.depends", mend)
     if not outside and any(not (folder / name).resolve().is_relative_to(folder) for name in names):
         mend = "Move them there, or run with --allow-outside."
         raise fault("Parts are outside the study file's folder.", "source.path", mend)

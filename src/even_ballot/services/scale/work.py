@@ -31,8 +31,8 @@ _MOST = 8 << 30
 class Job:
     """A study and the files that its answers are in. document: the study file, how the parts are read
     included; folder: that the names are relative to; head: the columns, without records; records: the folder
-    that records with weights go into, None for none; memory: bytes that a
-    process holds of what is as long as its parts; the rest goes into files."""
+    that records with weights go into, None for none; memory: bytes that a process holds of what is as long as
+    its parts; the rest goes into files."""
 
     document: str
     folder: str
@@ -64,6 +64,10 @@ def first_record(path: Path) -> bytes:
     """A part with its first record alone, as a file. Raises StudyError where it is no Parquet file, or an
     empty one."""
     made = io.BytesIO()
+    if not path.is_file():
+        raise fault(
+            f"{path.name} is not there.", "source.path", "Name a folder of Parquet files, or a pattern."
+        )
     try:
         file = pq.ParquetFile(path)
         first = pa.Table.from_batches([next(file.iter_batches(1))], file.schema_arrow)

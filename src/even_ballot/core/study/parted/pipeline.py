@@ -17,6 +17,7 @@ from even_ballot.core.ledger.cells import Edit
 from even_ballot.core.numerics.parts import InParts, Looks, kept, plus
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.screening.sweep import ADDITIVE, listed
+from even_ballot.core.study.graph import untold
 from even_ballot.core.study.nodes import Given, Ledgered, Node, Telling
 from even_ballot.core.study.parted.comparing import influential, unusual, with_cut
 from even_ballot.core.study.parted.seen import (
@@ -28,7 +29,7 @@ from even_ballot.core.study.parted.seen import (
     rows_after,
     unlisted,
 )
-from even_ballot.core.study.pipeline import Pipeline, untold
+from even_ballot.core.study.pipeline import Pipeline
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.study.uses import book_in_use, made_later
 
