@@ -26,7 +26,7 @@ from even_ballot.core.numerics.meeting import shares
 from even_ballot.core.study.graph import untold
 from even_ballot.services.answers import make_parts
 from even_ballot.services.running import load_study, run_file
-from even_ballot.services.scale import cluster, leading, shelf
+from even_ballot.services.scale import cluster, leading, shelf, work
 from even_ballot.services.scale.holder import Holder
 from even_ballot.services.scale.running import Workers, job_of, released_by
 from even_ballot.services.scale.work import Job, versions
@@ -211,6 +211,39 @@ def test_a_fault_that_only_the_answers_have_is_that_of_one_process(client: Clien
     with pytest.raises(StudyError) as alone:
         run_file(path)
     assert refusal(client, path) == str(alone.value)
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"source": {"path": "nowhere"}}, "source.path: nowhere is not there"),
+        ({"design": {"clusters": ["psu"], "variance": {"method": "jackknife"}, "save_replicates": True}}, "design.save_replicates"),
+        ({"release": {"depends": [{"table": "t", "stub": {"variable": "spend"}, "banner": [], "stat": "mean"}]}}, "release.depends"),
+    ],
+)  # fmt: skip
+def test_what_workers_do_not_do_is_refused_before_any_begins(
+    tmp_path: Path, changes: dict[str, Any], said: str
+) -> None:
+    path = study_in(
+        tmp_path,
+        "clustered-crosstab",
+        240,
+        tables=[{"id": "t", "stub": ["spend"], "show": ["mean"]}],
+        **changes,
+    )
+    with pytest.raises(StudyError, match=said):
+        job(path)
+
+
+def test_a_worker_without_memory_says_which_parts_it_had(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: Any) -> Any:
+        raise MemoryError
+
+    monkeypatch.setattr(work, "read_part", full)
+    with pytest.raises(StudyError, match=r"ran out of memory with parts 1 to 2\. Use more workers"):
+        threaded(job(study_in(tmp_path, "clustered-crosstab", 240)), 1)
 
 
 def test_delimited_files_are_refused_with_what_makes_parts_of_them(client: Client, tmp_path: Path) -> None:

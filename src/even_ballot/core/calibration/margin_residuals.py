@@ -81,6 +81,20 @@ def _pairs(
     return _PairSums(key, sums.astype(np.float64), squares.astype(np.float64))
 
 
+def _with_units(of_margins: Residuals, units: Units, pairs: _PairSums, x: Floats) -> Residuals:
+    """The residuals with Σ w x by unit; x: (combinations, J)."""
+    there = np.flatnonzero(pairs.squares)
+    unit, combo = np.divmod(pairs.key[there], len(x))
+    sums = scipy.sparse.csr_array((pairs.sums[there], (unit, combo)), (units.rows, len(x)))
+    found = replace(of_margins, by_unit=np.asarray(sums @ x), size=np.asarray(sums @ np.abs(x)))
+    if not units.own:
+        return found
+    # A row's cases are of one combination; where all weigh nothing, there is no pair, and x may be 0.
+    alike, squares = np.zeros((units.rows, x.shape[1])), np.zeros(units.rows)
+    alike[unit], squares[unit] = x[combo], pairs.squares[there]
+    return replace(found, x=alike, squares=squares)
+
+
 def with_residuals(
     units: Units, unit: UnitOf, raked: Raked, weight: Sequence[Floats], merge: Merge
 ) -> tuple[Units, UnitOf, Sequence[OnMargins]]:
@@ -129,16 +143,9 @@ def with_residuals(
     inverse = np.asarray(
         np.linalg.pinv(x.T @ (by_combo[:, None] * x), rcond=1e-12, hermitian=True), np.float64
     )
-    # Σ w x by unit, through the distinct pairs of unit and combination.
     of_parts = Looks(unit, partial(_pairs, combos=k, units=units.rows), (combos.index, weight))
     pairs: _PairSums = merge(lambda a, b: a + b, of_parts)
-    there = np.flatnonzero(pairs.squares)
-    pairs = _PairSums(pairs.key[there], pairs.sums[there], pairs.squares[there])
-    pair_unit, pair_combo = pairs.key // k, pairs.key % k
-    sums = scipy.sparse.csr_array((pairs.sums, (pair_unit, pair_combo)), (units.rows, k))
-    by_unit, size = np.asarray(sums @ x), np.asarray(sums @ np.abs(x))
-    alike, squares = (x[pair_combo], pairs.squares) if units.own else (None, None)
-    residuals = Residuals(sizes, columns, by_unit, size, inverse, alike, squares)
+    residuals = _with_units(Residuals(sizes, columns, x[:0], x[:0], inverse), units, pairs, x)
     return replace(units, residuals=residuals), unit, on_margins
 
 
