@@ -2,7 +2,7 @@ import { type DependenceLine, type PathLine, usePaths } from "../../../api/depen
 import { useSaved } from "../../../api/queries";
 import { between, count, decimals, plural } from "../../../parts/figures";
 import { Standing } from "./standing";
-import { insteadOf, isShare, type Published, placing, printer } from "./words";
+import { isShare, leftOut, type Published, placing, printer } from "./words";
 
 /** A value that so great a share of ascending values lies below. */
 export function quantile(sorted: readonly number[], share: number): number {
@@ -52,7 +52,7 @@ export function Combinations({
   const values = lines.flatMap((line) => (line.without == null ? [] : [line.without]));
   const at = placing([cell.est, cell.low, cell.high, ...values]);
   const figure = printer(cell);
-  const named = new Map(chosen.map((line) => [line.id, insteadOf(line)]));
+  const named = new Map(chosen.map((line) => [line.id, leftOut(line)]));
   const sorted = [...lines].filter((line) => line.without != null).sort((a, b) => (a.without ?? 0) - (b.without ?? 0));
   const tall = Math.min(12, Math.max(3, 140 / Math.max(sorted.length, 1)));
   return (
@@ -100,7 +100,7 @@ export function Combinations({
                   </span>
                 )}
               </dt>
-              <dd>{line.decisions.map((id) => named.get(id) ?? id).join("; and ") || "as published"}</dd>
+              <dd>{line.decisions.map((id) => named.get(id) ?? id).join(", ") || "as published"}</dd>
             </div>
           ))}
         </dl>

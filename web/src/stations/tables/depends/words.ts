@@ -58,6 +58,9 @@ export function movedOf(lines: readonly DependenceLine[], figure: FigureKey): Mo
 export const insteadOf = (line: DependenceLine) =>
   line.instead ? `${line.says}; instead: ${line.instead}` : line.says;
 
+/** A decision that a figure is calculated without, within a sentence. */
+export const leftOut = (line: DependenceLine) => (line.instead ? `with ${line.instead}` : `without “${line.says}”`);
+
 /** How far decisions move a figure, in words that its numbers bear. */
 export function saysMoved(moved: readonly Moved[], cell: Published): string {
   const share = isShare(cell);
@@ -69,7 +72,7 @@ export function saysMoved(moved: readonly Moved[], cell: Published): string {
   const none = `Of ${plural(known.length, "decision")} none moves it by more than ${SMALL} standard errors`;
   const some = `Of ${plural(known.length, "decision")} ${far.length === 1 ? "one moves" : `${far.length} move`} it by more than ${SMALL} standard errors`;
   const by = `${figure(Math.abs(first.change ?? 0))}${share ? " points" : ""}`;
-  const with_ = first.line.instead ? `with ${first.line.instead}` : `without “${first.line.says}”`;
+  const with_ = leftOut(first.line);
   const move = `${with_} it would be ${figure(first.without ?? 0)}${share ? " %" : ""} instead of ${figure(cell.est)}${share ? " %" : ""}`;
   return `${far.length ? some : none}; ${move}, a change of ${by}.`;
 }
