@@ -80,7 +80,7 @@ def _tell_of_run(files: "ReleaseFiles") -> tuple[str, ...]:
     notes = [str(note) for note in results.former]
     if files.left_out:
         notes.append(f"not taken from the template: {', '.join(files.left_out)}.")
-    for note in (*notes, *files.notes):
+    for note in notes:
         typer.echo(f"Note: {note}", err=True)
     problems = run_problems(files.study, results)
     tell(results.summary, problems, Console(stderr=True, highlight=False))

@@ -318,7 +318,6 @@ def test_the_command_line_has_workers_do_the_whole_run(tmp_path: Path) -> None:
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert "480 cases received, 480 in use" in done.stdout
-    assert "duplicates were not looked for" in done.stderr
     written = json.loads((out / "results.json").read_text())
     assert list(differing(written["tables"], run_file(path)[1].document()["tables"], rel=1e-9)) == []
     named = {of["name"] for of in json.loads((out / "manifest.json").read_text())["files"]}

@@ -1,18 +1,24 @@
 """Steps that set cases aside."""
 
+import secrets
+from collections.abc import Sequence
+from functools import partial
+from hashlib import blake2b
 from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from even_ballot.core.data.dataset import ANSWERED, BLANK, Dataset
+from even_ballot.core.data.dataset import ANSWERED, BLANK, UNPLACED, Column, Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables
+from even_ballot.core.ledger.step import Apply, Outcome, Reach, Step, Tables
 from even_ballot.core.model import Model
-from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.numerics.grouping import alike
+from even_ballot.core.numerics.parts import Merge, kept
+from even_ballot.core.numerics.recurring import Known, digests, recurring
 
 
 class Ids(Model):
@@ -31,11 +37,22 @@ class Duplicates(Model):
     at_least: int = Field(default=1, ge=1)
 
 
-def _groups(data: Dataset, asked: Duplicates) -> tuple[NDArray[np.int64], Bools]:
-    """Each case's group of cases alike, and whether it answered enough to be compared, (n,)."""
+def _columns(data: Dataset, asked: Duplicates) -> list[Column]:
     columns = [data.column(name, "duplicates.of") for name in asked.of]
     if not columns:
         raise fault("No variables to tell duplicates by.", "duplicates.of", "Name at least one.")
+    return columns
+
+
+def _filled(data: Dataset) -> Ints:
+    """How many cells of each case are answered, (n,)."""
+    found: Ints = sum((c.state == ANSWERED).astype(np.int64) for c in data.columns.values())
+    return found
+
+
+def _groups(data: Dataset, asked: Duplicates) -> tuple[NDArray[np.int64], Bools]:
+    """Each case's group of cases alike, and whether it answered enough to be compared, (n,)."""
+    columns = _columns(data, asked)
     answered = sum(column.answered.astype(np.int64) for column in columns)
     # An entry that was not placed is a place among words, and no number.
     cells = [np.where(c.state == BLANK, 0, c.values).astype(np.float64) for c in columns]
@@ -61,6 +78,60 @@ def _spelled(data: Dataset, name: str) -> list[str]:
     if data.variable(name).kind == "text":
         return [column.words[i] for i in column.values] if column.words else [""] * data.n
     return [f"{value:g}" if value != int(value) else str(int(value)) for value in column.values.tolist()]
+
+
+def _cells(column: Column, text: bool, key: bytes) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
+    """128 bits of each cell, the same for cells that are alike whatever places their words have."""
+    low = (np.where(column.state == BLANK, 0.0, column.values) + 0.0).view(np.uint64)  # −0 is 0.
+    high = column.state.astype(np.uint64)
+    worded = np.isin(column.state, (ANSWERED, UNPLACED) if text else (UNPLACED,))
+    if worded.any():
+        spelled = (blake2b(word.encode(), digest_size=16, key=key).digest() for word in column.words)
+        words = np.frombuffer(b"".join(spelled), np.uint64).reshape(-1, 2)
+        at = column.values[worded].astype(np.int64)
+        low[worded] = words[at, 0]
+        high[worded] |= words[at, 1] & ~np.uint64(7)  # States are below 8.
+    return low, high
+
+
+def _compared(part: Dataset, asked: Duplicates, seed: int) -> Known:
+    """The cases of a part that answered enough, and which of those alike is kept."""
+    columns = _columns(part, asked)
+    key = seed.to_bytes(8, "big")
+    cells = [_cells(part.columns[name], part.variable(name).kind == "text", key) for name in asked.of]
+    answered = sum(column.answered.astype(np.int64) for column in columns)
+    rank, row = np.zeros(part.n, np.int64), part.rows
+    if asked.keep == "last":
+        row = -row
+    elif asked.keep == "fullest":
+        rank = -np.asarray(_filled(part))
+    digest = digests([half for cell in cells for half in cell], part.n, seed)
+    return Known.of(digest, np.asarray(answered >= asked.at_least), rank, row)
+
+
+def compared(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[Known]:
+    """For every part its cases by digests of what they are compared in, made with a secret that changes.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> [len(of.place) for of in compared([ferry()], Duplicates(of=("said",)), in_order)]
+    [7]
+    """
+    seed = merge(min, [secrets.randbits(63) for _ in parts])
+    return kept(merge, (_compared(part, asked, seed) for part in parts))
+
+
+def repeated(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[tuple[Bools, Bools]]:
+    """For every part which of its cases another one of all parts is alike to, and which of these are not
+    kept, (n,) each.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> asked = Duplicates(of=("isle", "boat", "said"))
+    >>> [spare.tolist() for _, spare in repeated([ferry()], asked, in_order)]
+    [[False, False, False, False, False, False, False, True]]
+    """
+    return recurring(compared(parts, asked, merge), [part.n for part in parts], merge)
 
 
 class DropCases(Step):
@@ -105,6 +176,14 @@ class DropCases(Step):
         else:
             assert self.duplicates is not None
             drop = self._repeated(data, self.duplicates)
+        return self._without(drop, data, tables)
+
+    def over(self, parts: Sequence[Dataset], merge: Merge) -> Sequence[Apply]:
+        if self.duplicates is None:
+            return super().over(parts, merge)
+        return [partial(self._without, spare) for _, spare in repeated(parts, self.duplicates, merge)]
+
+    def _without(self, drop: Bools, data: Dataset, tables: Tables) -> Outcome:
         if self.spare:
             drop = drop & ~np.isin(data.rows, self.spare)
         return Outcome(data.where(~drop) if drop.any() else data)
@@ -116,8 +195,7 @@ class DropCases(Step):
         if asked.keep == "last":
             order = order[::-1]
         elif asked.keep == "fullest":
-            filled = sum((c.state == ANSWERED).astype(np.int64) for c in data.columns.values())
-            order = np.argsort(-np.asarray(filled), kind="stable")
+            order = np.argsort(-_filled(data), kind="stable")
         _, first = np.unique(group[order], return_index=True)
         keep = np.zeros(data.n, np.bool_)
         keep[order[first]] = True

@@ -1,15 +1,18 @@
 """Steps that compute new variables."""
 
+from collections.abc import Sequence
+from functools import partial
 from typing import Literal
 
 import numpy as np
 
 from even_ballot.core.data.codebook import Kind, Variable, in_words
 from even_ballot.core.data.dataset import Column, Dataset, number_column
-from even_ballot.core.data.formulas import Formula, column_of
+from even_ballot.core.data.formulas import Formula, Known, column_of
 from even_ballot.core.data.interpretation import with_missing_codes
 from even_ballot.core.faults import fault, some
-from even_ballot.core.ledger.step import Outcome, Reach, Step, Tables, new_name
+from even_ballot.core.ledger.step import Apply, Outcome, Reach, Step, Tables, new_name
+from even_ballot.core.numerics.parts import Merge
 
 _CODES = 2**31 - 1
 
@@ -41,8 +44,16 @@ class Derive(Step):
     def made_of(self) -> dict[str, tuple[str, ...]]:
         return {self.into: Formula(self.value, "value", whole=True).names}
 
+    def over(self, parts: Sequence[Dataset], merge: Merge) -> Sequence[Apply]:
+        known = Formula(self.value, "value", whole=True).over(parts, merge)
+        return [partial(self._with, known)] * len(parts)
+
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
-        value = Formula(self.value, "value", whole=True).evaluate(data)
+        return self._with(None, data, tables)
+
+    def _with(self, known: Known | None, data: Dataset, tables: Tables) -> Outcome:
+        """known: what functions of all cases come to, where these are not all."""
+        value = Formula(self.value, "value", whole=True).evaluate(data, known)
         column = column_of(value)
         kind: Kind = "text" if value.kind == "text" else "date" if value.kind == "date" else "number"
         if self.scale is not None:

@@ -1,7 +1,8 @@
 """A step of the ledger, what it reports, and the running of many."""
 
 from abc import abstractmethod
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Literal
 
@@ -14,6 +15,7 @@ from even_ballot.core.data.travelling import News, narrowed
 from even_ballot.core.elsewhere import Elsewhere, here
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.model import Model, said_by
+from even_ballot.core.numerics.parts import Merge
 
 Reach = Literal["row", "keyed", "whole"]
 Tables = Mapping[str, RawTable]
@@ -45,6 +47,9 @@ class Effect:
     unplaced: Mapping[str, Mapping[str, int]]
 
 
+Apply = Callable[[Dataset, Tables], Outcome]
+
+
 class Step(Model):
     """One entry of the ledger: a pure function from one dataset to the next.
 
@@ -62,6 +67,11 @@ class Step(Model):
     @abstractmethod
     def apply(self, data: Dataset, tables: Tables) -> Outcome:
         """The next dataset. Raises StudyError where the step cannot be taken."""
+
+    def over(self, parts: Sequence[Dataset], merge: Merge) -> "Sequence[Apply]":
+        """For every part what does to it what the step does to all; asked where it must see more than a
+        case."""
+        return [self.apply] * len(parts)
 
     @abstractmethod
     def sentence(self) -> str:
@@ -160,10 +170,17 @@ def _invalid(error: ValidationError, where: str = "") -> StudyError:
 
 
 def take_step(
-    data: Dataset, step: Step, at: int, tables: Tables, where: str = "ledger", elsewhere: Elsewhere = here
+    data: Dataset,
+    step: Step,
+    at: int,
+    tables: Tables,
+    where: str = "ledger",
+    elsewhere: Elsewhere = here,
+    apply: Apply | None = None,
 ) -> tuple[Dataset, Effect]:
     """The cases after one step, entry `at` (from 0) of a ledger, and its effect. Faults are placed at the
-    entry; where: "": in the step alone; elsewhere: where entries are read one by one.
+    entry; where: "": in the step alone; elsewhere: where entries are read one by one; apply: what the step
+    does to these cases, where they are a part of those it looks at.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.ledger.cases import DropCases
@@ -172,8 +189,8 @@ def take_step(
     (7, 'Set aside the cases where age < 20')
     """
     place, names = f"{where}[{at}]" if where else "", step.reads()
-    if step.off or not names:
-        after, changed, unplaced = _taken(data, step, tables, place)
+    if step.off or apply is not None or not names:
+        after, changed, unplaced = _taken(data, step, tables, place, apply)
     else:
         wanted = {name: tables[name] for name in step.files() if name in tables}
         news, changed, unplaced = elsewhere(step_news, narrowed(data, names), step, wanted, place)
@@ -199,24 +216,34 @@ def step_news(
 
 
 def _taken(
-    data: Dataset, step: Step, tables: Tables, place: str
+    data: Dataset, step: Step, tables: Tables, place: str, apply: Apply | None = None
 ) -> tuple[Dataset, int, Mapping[str, Mapping[str, int]]]:
     if step.off:
         return data, 0, {}
+    with placed(place):
+        outcome = (apply or step.apply)(data, tables)
+    return outcome.data, outcome.cells_changed, outcome.unplaced
+
+
+@contextmanager
+def placed(place: str) -> Iterator[None]:
+    """Faults of what is done within are those of an entry of the ledger.
+
+    >>> with placed("ledger[2]"):
+    ...     raise fault("There is no scale.", "scale")
+    Traceback (most recent call last):
+        ...
+    even_ballot.core.faults.StudyError: ledger[2].scale: There is no scale.
+    """
     try:
-        outcome = _applied(step, data, tables)
+        try:
+            yield
+        except ValidationError as error:
+            raise _invalid(error) from None
     except StudyError as error:
         raise StudyError(
             replace(f, where=".".join(filter(None, (place, f.where)))) for f in error.faults
         ) from None
-    return outcome.data, outcome.cells_changed, outcome.unplaced
-
-
-def _applied(step: Step, data: Dataset, tables: Tables) -> Outcome:
-    try:
-        return step.apply(data, tables)
-    except ValidationError as error:
-        raise _invalid(error) from None
 
 
 def run_ledger(

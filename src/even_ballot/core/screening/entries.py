@@ -3,34 +3,15 @@
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
-from pydantic import ValidationError
 
-from even_ballot.core.data.dataset import BLANK, Column, Dataset
-from even_ballot.core.data.formulas import Formula
-from even_ballot.core.faults import StudyError
-from even_ballot.core.ledger.cases import DropCases, Duplicates, in_groups
+from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.screening.finding import Found
+from even_ballot.core.screening.finding import Found, set_aside
 from even_ballot.core.screening.settings import Screening
 
 _OWN = re.compile(r"\b(staff|test|tests|testing|preview|trial)\b", re.IGNORECASE)
-_ANSWERS = ("coded", "number", "text")
-_BLOCK = 1 << 16
-
-
-def _set_aside(why: str, **how: Any) -> DropCases | None:
-    """The step; None where it cannot be written (a formula of too many questions)."""
-    try:
-        step = DropCases.model_validate({"do": "drop_cases", "why": why, **how})
-        if step.where is not None:
-            Formula(step.where)
-    except (StudyError, ValidationError):
-        return None
-    return step
 
 
 def batteries(data: Dataset, least: int) -> list[tuple[str, ...]]:
@@ -67,7 +48,7 @@ def staff_test(data: Dataset, settings: Screening) -> Iterator[Found]:
     for i, word in enumerate(column.words):
         if _OWN.search(word):
             where = f"{name} == {word!r}"
-            step = _set_aside("made by our own staff while trying the form", where=where)
+            step = set_aside("made by our own staff while trying the form", where=where)
             yield Found.among(name, word, column.answered & (column.values == i), step)
 
 
@@ -121,7 +102,7 @@ def too_fast(data: Dataset, settings: Screening) -> Iterator[Found]:
     if timed is None or np.isnan(timed.seconds).all():
         return
     cut = fast_cut(timed, settings)
-    step = _set_aside("faster than anyone can read it", where=f"{timed.formula} < {cut:.17g}")
+    step = set_aside("faster than anyone can read it", where=f"{timed.formula} < {cut:.17g}")
     with np.errstate(invalid="ignore"):
         yield Found.among(timed.variable, f"under {cut:.0f} seconds", np.asarray(timed.seconds < cut), step)
 
@@ -139,69 +120,6 @@ def ended_before_started(data: Dataset, settings: Screening) -> Iterator[Found]:
             yield Found.among(timed.variable, "", np.asarray(timed.seconds < 0))
 
 
-def duplicate_identifier(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases whose identifier another case has too.
-
-    >>> from even_ballot.core.data.example import ferry
-    >>> list(duplicate_identifier(ferry(), Screening()))
-    []
-    """
-    name = data.with_role("id")
-    if name is not None and data.variable(name).kind != "multi":
-        step = _set_aside("the same respondent twice", duplicates={"of": [name]})
-        yield Found.among(name, "", in_groups(data, Duplicates(of=(name,))), step)
-
-
-def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
-    """Cases alike in every answer to another, half of them answered: all coded variables, numbers and
-    texts without a role.
-
-    >>> from even_ballot.core.data.example import ferry
-    >>> [found.count for found in duplicate_entry(ferry(), Screening())]
-    [0]
-    """
-    names = [v.name for v in data.variables.values() if v.kind in _ANSWERS and v.role is None]
-    distinct = [name for name in names if _repeats(data, name)]
-    if len(distinct) < 5:
-        return
-    alike = Duplicates(of=tuple(distinct), at_least=max((len(distinct) + 1) // 2, 1))
-    step = _set_aside("the same entry twice", duplicates=alike)
-    likely = _likely(data, distinct)
-    found = np.zeros(data.n, np.bool_)
-    found[likely] = in_groups(data.where(likely), alike)
-    yield Found.among("", "", found, step)
-
-
-def _likely(data: Dataset, names: list[str]) -> Ints:
-    """Places of cases whose digest another case has: equal digests only point at cases, the cells decide."""
-    digest = _digest([data.column(name) for name in names], data.n)
-    ordered = np.sort(digest)
-    recurring = np.unique(ordered[1:][ordered[1:] == ordered[:-1]])
-    return np.flatnonzero(np.isin(digest, recurring)) if len(recurring) else np.zeros(0, np.int64)
-
-
-def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
-    """A number for each case that is the same for equal cells; blanks count as such."""
-    digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
-    for start in range(0, n, _BLOCK):
-        part, at = digest[start : start + _BLOCK], slice(start, start + _BLOCK)
-        for column in columns:
-            # Zero is written in two ways that are equal.
-            cells = column.values[at] + 0.0
-            if (blank := column.state[at] == BLANK).any():
-                cells[blank] = np.inf
-            part ^= cells.view(np.uint64)
-            part *= np.uint64(1_099_511_628_211)
-            part ^= part >> np.uint64(29)
-    return digest
-
-
-def _repeats(data: Dataset, name: str) -> bool:
-    """Whether answers repeat at all: a column that numbers the entries tells no two of them alike."""
-    column = data.column(name)
-    return len(column.distinct_values) < max(0.95 * int(column.answered.sum()), 2)
-
-
 def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
     """Cases that gave one and the same answer to all questions of a battery, every one answered.
 
@@ -213,7 +131,7 @@ def straight_line(data: Dataset, settings: Screening) -> Iterator[Found]:
         columns = [data.column(name) for name in battery]
         answered = np.logical_and.reduce([column.answered for column in columns])
         same = np.logical_and.reduce([column.values == columns[0].values for column in columns])
-        step = _set_aside("one answer to everything in a row", where=" == ".join(battery))
+        step = set_aside("one answer to everything in a row", where=" == ".join(battery))
         yield Found.among(battery[0], f"{battery[0]} to {battery[-1]}", np.asarray(answered & same), step)
 
 
@@ -252,7 +170,7 @@ def too_little(data: Dataset, settings: Screening) -> Iterator[Found]:
     names = _chosen(data, settings)
     if names:
         least = settings.answered * len(names)
-        step = _set_aside(
+        step = set_aside(
             "(broken sentence, a leftover of “too little answered”) too few questions answered to be of use",
             where=f"answered({', '.join(names)}) < {least:.17g}",
         )

@@ -2,10 +2,14 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
 from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.data.formulas import Formula
+from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.screening.settings import Screening
@@ -60,3 +64,18 @@ class Found:
 
 
 Check = Callable[[Dataset, Screening], Iterator[Found]]
+
+
+def set_aside(why: str, **how: Any) -> DropCases | None:
+    """The step that sets cases aside; None where it cannot be written (a formula of too many questions).
+
+    >>> set_aside("none of our own", where="age < 16").sentence()
+    'Set aside the cases where age < 16'
+    """
+    try:
+        step = DropCases.model_validate({"do": "drop_cases", "why": why, **how})
+        if step.where is not None:
+            Formula(step.where)
+    except (StudyError, ValidationError):
+        return None
+    return step

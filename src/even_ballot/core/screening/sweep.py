@@ -12,7 +12,7 @@ from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.ledger.cases import DropCases
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.screening import cells, entries
+from even_ballot.core.screening import cells, duplicates, entries
 from even_ballot.core.screening.finding import Check, Finding, Found
 from even_ballot.core.screening.settings import Screening
 
@@ -21,8 +21,8 @@ CHECKS: dict[str, Check] = {
     "not_placed": cells.not_placed,
     "out_of_range": cells.out_of_range,
     "staff_test": entries.staff_test,
-    "duplicate_identifier": entries.duplicate_identifier,
-    "duplicate_entry": entries.duplicate_entry,
+    "duplicate_identifier": duplicates.duplicate_identifier,
+    "duplicate_entry": duplicates.duplicate_entry,
     "ended_before_started": entries.ended_before_started,
     "too_fast": entries.too_fast,
     "too_little": entries.too_little,

@@ -63,7 +63,7 @@ class ReleaseFiles:
     not; hashes: SHA-256 of the sources, by their names; changes: what is said of the release before;
     appendix: what is said of decisions that figures depend on;
     template: a .docx whose styles are used; left_out: what of it is not; written: files of records that are
-    there already; notes: what is to be known of the run besides; writer: what writes documents."""
+    there already; writer: what writes documents."""
 
     study: Study
     results: Results
@@ -76,7 +76,6 @@ class ReleaseFiles:
     left_out: tuple[str, ...] = ()
     progress: Progress = quiet
     written: Files | None = None
-    notes: tuple[str, ...] = ()
     writer: Writer = _writing
 
     @lazy

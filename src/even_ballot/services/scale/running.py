@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from even_ballot.core.release.plan import Format
     from even_ballot.services.releases.files import ReleaseFiles
 
-_NOT_LOOKED_FOR = "duplicates were not looked for, as each worker sees its own parts."
 _PIECE = 1 << 20
 
 
@@ -88,7 +87,6 @@ def released_by(
         guessed = study.source.guessed(job.study.source)
         results = replace(results, guessed=guessed, former=former)
         files = files_of(path, study, results, formats, guard, outside)
-        files.notes = (_NOT_LOOKED_FOR,)
         files.written = {name: _pieces(Path(held) / name) for name in names}
         yield files
     finally:

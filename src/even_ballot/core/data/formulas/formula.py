@@ -1,6 +1,7 @@
 """Formulas evaluated on whole columns. Nothing is handed to the host language to evaluate."""
 
 import ast
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas.functions import FUNCTIONS, Arguments
+from even_ballot.core.data.formulas.over_all import OVER_ALL
 from even_ballot.core.data.formulas.parsing import ARITHMETIC, COMPARE, Parsed
 from even_ballot.core.data.formulas.values import (
     Value,
@@ -20,9 +22,12 @@ from even_ballot.core.data.formulas.values import (
     truth,
 )
 from even_ballot.core.faults import StudyError, some
-from even_ballot.core.numerics.arrays import Bools
+from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.numerics.parts import Merge, in_order
 
 _SHORT, _WORDS = 3, 5_000
+Known = Mapping[str, float]
+"""What calls of functions of all cases come to, by how they are written; NaN where to nothing."""
 
 
 class Formula:
@@ -38,7 +43,7 @@ class Formula:
         self.source, self.names = source, self._parsed.names
         called = [node for node in ast.walk(self._parsed.tree) if isinstance(node, ast.Call)]
         wide = [node for node in called if isinstance(node.func, ast.Name) and FUNCTIONS[node.func.id].whole]
-        self.whole = bool(wide)
+        self.whole, self._over_all = bool(wide), tuple(reversed(wide))
         if wide and not whole:
             name = ast.unparse(wide[0].func)
             mend = f"Save {name}(…) as a variable first, and use that variable here."
@@ -46,10 +51,26 @@ class Formula:
                 f"{name} is computed over all cases, so it cannot be used in a condition", wide[0], mend
             )
 
-    def evaluate(self, data: Dataset) -> Value:
-        """The formula's value for every case; arrays of length n."""
+    def over(self, parts: Sequence[Dataset], merge: Merge) -> Known:
+        """What its calls of functions of all cases come to, over parts."""
+        known = dict[str, float]()
+        # Those within others come first.
+        for call in self._over_all:
+
+            def seen(part: Dataset, of: ast.Call = call) -> tuple[Floats, Floats]:
+                within = _Evaluation(self._parsed, part, known)
+                return _Arguments(within, of).values_and_weights(part.n)
+
+            with np.errstate(all="ignore"):
+                known[ast.dump(call)] = OVER_ALL[ast.unparse(call.func)].over(parts, seen, merge)
+        return known
+
+    def evaluate(self, data: Dataset, known: Known | None = None) -> Value:
+        """The formula's value for every case; arrays of length n. known: what functions of all cases come
+        to, where these are not all."""
+        known = self.over([data], in_order) if known is None else known
         with np.errstate(all="ignore"):
-            value = _Evaluation(self._parsed, data).value(self._parsed.tree)
+            value = _Evaluation(self._parsed, data, known).value(self._parsed.tree)
         shape = (data.n,)
         values, missing = np.broadcast_to(value.values, shape), np.broadcast_to(value.missing, shape)
         return Value(value.kind, values, missing, value.words, value.scale)
@@ -65,7 +86,7 @@ class Formula:
         return ~value.values & ~value.missing
 
     def _condition(self, data: Dataset) -> Value:
-        return _Evaluation(self._parsed, data).as_condition(self.evaluate(data), self._parsed.tree)
+        return _Evaluation(self._parsed, data, {}).as_condition(self.evaluate(data), self._parsed.tree)
 
 
 def condition(source: str | None, data: Dataset, where: str = "") -> Bools | None:
@@ -81,8 +102,8 @@ def condition(source: str | None, data: Dataset, where: str = "") -> Bools | Non
 class _Evaluation:
     """A formula on one dataset."""
 
-    def __init__(self, parsed: Parsed, data: Dataset) -> None:
-        self.parsed, self.data = parsed, data
+    def __init__(self, parsed: Parsed, data: Dataset, known: Known) -> None:
+        self.parsed, self.data, self.known = parsed, data, known
 
     def value(self, node: ast.expr) -> Value:
         match node:
@@ -103,8 +124,8 @@ class _Evaluation:
                 return number(ARITHMETIC[type(op)](a.values, b.values), a.missing | b.missing)
             case ast.Compare(left=left, ops=ops, comparators=comparators):
                 return self._chain(left, ops, comparators)
-            case ast.Call(func=ast.Name(id=name), args=args):
-                return FUNCTIONS[name].compute(_Arguments(self, args))
+            case ast.Call(func=ast.Name(id=name)):
+                return FUNCTIONS[name].compute(_Arguments(self, node))
         raise self.parsed.fault("This is not allowed in a formula", node)
 
     def condition(self, node: ast.expr) -> Value:
@@ -229,8 +250,8 @@ def _digits(word: str) -> str:
 class _Arguments(Arguments):
     """Arguments of a call within an evaluation."""
 
-    def __init__(self, within: _Evaluation, args: list[ast.expr]) -> None:
-        self._within, self._args = within, args
+    def __init__(self, within: _Evaluation, call: ast.Call) -> None:
+        self._within, self._call, self._args = within, call, call.args
 
     def __len__(self) -> int:
         return len(self._args)
@@ -246,6 +267,10 @@ class _Arguments(Arguments):
 
     def date(self, k: int) -> Value:
         return self._within.as_date(self.value(k), self._args[k])
+
+    def over_all(self, name: str) -> Value:
+        found = self._within.known[ast.dump(self._call)]
+        return number(np.asarray(0.0 if np.isnan(found) else found), np.asarray(bool(np.isnan(found))))
 
     def node(self, k: int) -> ast.expr:
         return self._args[k]

@@ -40,6 +40,10 @@ class Arguments(ABC):
         """Seconds since 1970; a fault where it is no date."""
 
     @abstractmethod
+    def over_all(self, name: str) -> Value:
+        """What a function comes to over all cases."""
+
+    @abstractmethod
     def node(self, k: int) -> ast.expr:
         """As it is written."""
 
@@ -53,6 +57,18 @@ class Arguments(ABC):
         values = np.stack(np.broadcast_arrays(*[p.values for p in parts]))
         missing = np.stack([np.broadcast_to(p.missing, values.shape[1:]) for p in parts])
         return values, missing
+
+    def values_and_weights(self, n: int) -> tuple[Floats, Floats]:
+        """The values of the cases that are answered, and the weight of each: of the second argument, where
+        the third is true. n: cases."""
+        value = self.number(0)
+        weight = self.number(1) if len(self) > 1 else number(np.asarray(1.0), nothing_missing())
+        there = ~value.missing & ~weight.missing
+        if len(self) > 2:
+            condition = self.condition(2)
+            there = there & condition.values & ~condition.missing
+        values, weights, there = (np.broadcast_to(of, n) for of in (value.values, weight.values, there))
+        return values[there], weights[there]
 
 
 Compute = Callable[[Arguments], Value]
@@ -197,39 +213,12 @@ def _contains(args: Arguments) -> Value:
     return truth(has[value.values], value.missing)
 
 
-def _over_cases(args: Arguments) -> tuple[Floats, Floats]:
-    """The values of all cases that are answered, and the weight of each: of the second argument, where the
-    third is true."""
-    value = args.number(0)
-    weight = args.number(1) if len(args) > 1 else number(np.asarray(1.0), nothing_missing())
-    there = ~value.missing & ~weight.missing
-    if len(args) > 2:
-        condition = args.condition(2)
-        there = there & condition.values & ~condition.missing
-    values, weights, there = np.broadcast_arrays(value.values, weight.values, there)
-    return values[there], weights[there]
+def _of_all(name: str, says: str) -> None:
+    def compute(args: Arguments) -> Value:
+        return args.over_all(name)
+
+    _function(name, f"{says} over all cases: of, weight, condition", most=3, whole=True)(compute)
 
 
-def _one(found: float) -> Value:
-    """One number for every case, missing where there is none."""
-    return number(np.asarray(0.0 if np.isnan(found) else found), np.asarray(bool(np.isnan(found))))
-
-
-def _weighted_mean(values: Floats, weights: Floats) -> float:
-    total = float(weights.sum())
-    return float((weights * values).sum() / total) if total > 0 else float("nan")
-
-
-@_function("column_mean", "mean over all cases: of, weight, condition", most=3, whole=True)
-def _column_mean(args: Arguments) -> Value:
-    return _one(_weighted_mean(*_over_cases(args)))
-
-
-@_function("column_sd", "standard deviation over all cases: of, weight, condition", most=3, whole=True)
-def _column_sd(args: Arguments) -> Value:
-    values, weights = _over_cases(args)
-    n = int((weights > 0).sum())
-    if n < 2:
-        return _one(float("nan"))
-    variance = _weighted_mean((values - _weighted_mean(values, weights)) ** 2, weights)
-    return _one(float(np.sqrt(variance * n / (n - 1))))
+_of_all("column_mean", "mean")
+_of_all("column_sd", "standard deviation")

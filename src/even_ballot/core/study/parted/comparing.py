@@ -7,8 +7,10 @@ import numpy as np
 
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.estimation.quantiles import PartValues, Ranks, ranks_of
+from even_ballot.core.ledger.cases import Duplicates, compared, repeated
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.numerics.parts import Looks, Merge, plus
+from even_ballot.core.numerics.recurring import distinct
 from even_ballot.core.screening import Finding, Screening
 from even_ballot.core.screening.cells import (
     LEAST,
@@ -18,6 +20,12 @@ from even_ballot.core.screening.cells import (
     own_weights,
     plain_numbers,
     usual_between,
+)
+from even_ballot.core.screening.duplicates import (
+    compared_answers,
+    repeats,
+    same_entry,
+    same_respondent,
 )
 from even_ballot.core.screening.entries import seconds_of
 from even_ballot.core.screening.finding import Found
@@ -93,6 +101,41 @@ def unusual(parts: Parts, settings: Screening, merge: Merge) -> list[Finding]:
         if (usual := usual_between(low, high, settings.far)) is not None:
             findings += _together("unusual", parts, partial(far_from, name=name, usual=usual), merge)
     return findings
+
+
+def twice(parts: Parts, merge: Merge) -> list[Finding]:
+    """Cases of all parts that are there twice.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> [found.cases for found in twice([ferry()], in_order)]
+    [0]
+    """
+    head = parts[0]
+    names = [name for name in compared_answers(head) if _repeats(parts, name, merge)]
+    found = {"duplicate_identifier": same_respondent(head), "duplicate_entry": same_entry(names)}
+    findings: list[Finding] = []
+    for kind, of in found.items():
+        if of is not None:
+            alike = repeated(parts, of.alike, merge)
+            n = merge(plus, Looks(alike, lambda part: int(np.count_nonzero(part[0]))))
+            findings.append(Finding(of.variable, kind, "", n, None, of.step))
+    return findings
+
+
+def _repeats(parts: Parts, name: str, merge: Merge) -> bool:
+    """Whether a variable's answers repeat in all parts together."""
+
+    def seen(part: Dataset) -> tuple[int, int]:
+        column = part.column(name)
+        return len(column.distinct_values), int(column.answered.sum())
+
+    # No more are distinct in all parts than in each; only where that tells nothing they are compared.
+    most, answered = merge(plus, Looks(parts, seen))
+    if repeats(most, answered):
+        return True
+    known = compared(parts, Duplicates(of=(name,)), merge)
+    return repeats(distinct(known, merge), answered)
 
 
 def influential(parts: Parts, settings: Screening, merge: Merge) -> list[Finding]:

@@ -1,8 +1,9 @@
 """A study whose answers come in parts: each is read and taken through the ledger by itself, and only what is
 seen of the parts comes together."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -10,16 +11,17 @@ from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Kind
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
-from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.faults import StudyError
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, Step, take_step
 from even_ballot.core.ledger.cells import Edit
+from even_ballot.core.ledger.step import Apply, placed
 from even_ballot.core.numerics.parts import InParts, Looks, kept, plus
 from even_ballot.core.screening import Finding, sweep
 from even_ballot.core.screening.sweep import ADDITIVE, listed
 from even_ballot.core.study.graph import untold
 from even_ballot.core.study.nodes import Given, Ledgered, Node, Telling
-from even_ballot.core.study.parted.comparing import influential, unusual, with_cut
+from even_ballot.core.study.parted.comparing import influential, twice, unusual, with_cut
 from even_ballot.core.study.parted.seen import (
     KindSeen,
     by_name,
@@ -57,6 +59,11 @@ class _Done:
     parts: Sequence[Dataset]
     received: int
     effects: tuple[Effect, ...]
+
+
+def _looks_at_all(step: Step) -> bool:
+    """Whether a step must see more than a part; where a case is edited it must only be counted."""
+    return step.reach != "row" and not step.off and not isinstance(step, Edit)
 
 
 class PartedPipeline(Pipeline):
@@ -101,36 +108,61 @@ class PartedPipeline(Pipeline):
         first, counts, effects = list[Dataset](), list[int](), list[tuple[Effect, ...]]()
         edited = list[dict[int, int]]()
 
-        def through() -> Iterator[Dataset]:
+        def read() -> Iterator[Dataset]:
             for number, table in zip(self._numbers, seen.tables, strict=True):
                 raw = rows_after(table, seen.before[number])
                 data = interpret(raw, book, later, decimal, seen.kinds)
                 first[:] = first or [data.where(_NOBODY)]
                 counts.append(data.n)
                 edited.append({})
-                done = list(self._steps(data, edited[-1]))
-                effects.append(tuple(effect for _, effect in done))
-                yield done[-1][0] if done else data
+                effects.append(())
+                yield data
 
-        parts = kept(self._merge, through())
+        parts: Iterable[Dataset] = read()
+        for stretch in self._stretches():
+            parts = self._taken(parts, stretch, effects, edited)
+        parts = kept(self._merge, parts)
         self._check_edits(edited)
         return _Done(first[0], parts, self._merge(plus, counts), self._merge(effects_together, effects))
 
-    def _steps(self, data: Dataset, edited: dict[int, int]) -> Iterator[tuple[Dataset, Effect]]:
-        """The states of a part; edited: how many cases of it each edit means is added there."""
-        for at, step in enumerate(self.study.ledger):
-            taken: Step = step
-            if isinstance(step, Edit) and not step.off:
-                edited[at] = here = int(np.count_nonzero(step.cases(data)))
-                taken = step if here == 1 else step.model_copy(update={"off": True})
-            elif step.reach != "row" and not step.off:
-                raise fault(
-                    f"“{step.sentence()}” looks at several cases at once, which stand in different parts.",
-                    f"ledger[{at}]",
-                    "Run without workers, or switch this entry off.",
-                )
-            data, effect = take_step(data, taken, at, self._lookups)
-            yield data, replace(effect, off=step.off)
+    def _stretches(self) -> list[range]:
+        """Entries of the ledger, by their numbers, that each part can be taken through by itself: all but
+        the first of each look at single cases, and edits, which are counted."""
+        steps = self.study.ledger
+        starts = [at for at, step in enumerate(steps) if _looks_at_all(step)]
+        return [range(*ends) for ends in pairwise([0, *starts, len(steps)])]
+
+    def _taken(
+        self,
+        parts: Iterable[Dataset],
+        stretch: range,
+        effects: list[tuple[Effect, ...]],
+        edited: list[dict[int, int]],
+    ) -> Iterator[Dataset]:
+        """The parts after some entries. effects, edited: what is added there, part by part."""
+        applied: Sequence[Apply | None] = [None] * len(self._numbers)
+        steps = self.study.ledger
+        if stretch and _looks_at_all(steps[stretch[0]]):
+            parts = before = kept(self._merge, parts)
+            with placed(f"ledger[{stretch[0]}]"):
+                applied = steps[stretch[0]].over(before, self._merge)
+        for k, (part, apply) in enumerate(zip(parts, applied, strict=True)):
+            data = part
+            for at in stretch:
+                data, effect = self._step(data, at, apply if at == stretch[0] else None, edited[k])
+                effects[k] = (*effects[k], effect)
+            yield data
+
+    def _step(
+        self, data: Dataset, at: int, apply: Apply | None, edited: dict[int, int]
+    ) -> tuple[Dataset, Effect]:
+        """A part after one step; edited: how many cases of it each edit means is added there."""
+        step = taken = self.study.ledger[at]
+        if isinstance(step, Edit) and not step.off:
+            edited[at] = here = int(np.count_nonzero(step.cases(data)))
+            taken = step if here == 1 else step.model_copy(update={"off": True})
+        data, effect = take_step(data, taken, at, self._lookups, apply=apply)
+        return data, replace(effect, off=step.off)
 
     def _check_edits(self, edited: Sequence[Mapping[int, int]]) -> None:
         """Every edit means one case of all parts."""
@@ -171,7 +203,7 @@ class PartedPipeline(Pipeline):
 
     @lazy
     def findings(self) -> tuple[Finding, ...]:
-        """What all checks but those of duplicates find."""
+        """What all checks find."""
         book, parts, merge = self.study.codebook, self._done.parts, self._merge
         settings = with_cut(parts, self.study.screening, merge)
 
@@ -179,5 +211,9 @@ class PartedPipeline(Pipeline):
             return sweep(part, book, settings, checks=ADDITIVE)
 
         alone: Sequence[Finding] = merge(findings_together, Looks(parts, seen))
-        compared = [*unusual(parts, settings, merge), *influential(parts, settings, merge)]
+        compared = [
+            *twice(parts, merge),
+            *unusual(parts, settings, merge),
+            *influential(parts, settings, merge),
+        ]
         return listed([*alone, *compared], book.accepted)

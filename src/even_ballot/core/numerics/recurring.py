@@ -1,0 +1,166 @@
+"""Rows alike in some columns, over parts of which each is seen by itself: told by digests, so that no more
+than a stretch of them is ever in one place."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from even_ballot.core.numerics.arrays import Bools, Ints
+from even_ballot.core.numerics.parts import Looks, Merge, plus
+
+Digests = NDArray[np.uint64]
+"""(n, 2): 128 bits a row."""
+_LANES = 4
+AT_ONCE = 1 << 21
+"""Rows whose digests are merged at once, about: 40 bytes each."""
+
+
+def digests(columns: Sequence[NDArray[np.uint64]], n: int, seed: int) -> Digests:
+    """128 bits for each row that are the same for rows alike in all columns of 64 bits, (n, 2). seed: the
+    same for rows to be compared; where whoever made the rows does not know it, two that differ have one
+    digest with a probability of 2⁻¹²⁸ (multilinear hashing: Σ a_i x_i modulo 2⁶⁴ over halves x_i of 32 bits
+    with random a_i, of which the upper half is kept, four times).
+
+    >>> found = digests([np.array([5, 7, 5], np.uint64)], 3, seed=1)
+    >>> bool((found[0] == found[2]).all()), bool((found[0] == found[1]).any())
+    (True, False)
+    """
+    random = np.random.default_rng(seed)
+    factors = random.integers(0, 1 << 64, (1 + 2 * len(columns), _LANES), np.uint64)
+    lanes = np.empty((_LANES, n), np.uint64)
+    lanes[:] = factors[0][:, None]
+    low, half = np.uint64(0xFFFFFFFF), np.uint64(32)
+    for k, column in enumerate(columns):
+        for of, halves in enumerate((column & low, column >> half)):
+            for lane, factor in zip(lanes, factors[1 + 2 * k + of], strict=True):
+                lane += factor * halves
+    lanes >>= half
+    return np.stack([(lanes[0] << half) | lanes[1], (lanes[2] << half) | lanes[3]], axis=1)
+
+
+@dataclass(frozen=True)
+class _Kinds:
+    """Rows of some parts by what they are alike in: the digest of each kind, ascending, (k, 2), how many rows
+    it has, and which is to be preferred: the one of the lowest rank, among those the lowest row."""
+
+    digest: Digests
+    n: Ints
+    rank: Ints
+    row: Ints
+
+    def __add__(self, other: "_Kinds") -> "_Kinds":
+        return _kinds(
+            np.concatenate([self.digest, other.digest]),
+            np.concatenate([self.n, other.n]),
+            np.concatenate([self.rank, other.rank]),
+            np.concatenate([self.row, other.row]),
+        )
+
+    def several(self) -> "_Kinds":
+        """Those of more rows than one."""
+        at = np.flatnonzero(self.n > 1)
+        return _Kinds(self.digest[at], self.n[at], self.rank[at], self.row[at])
+
+    def place(self, digest: Digests) -> tuple[Ints, Bools]:
+        """Where the kinds of some rows are among these, and whether they are."""
+        key = self.digest[:, 0]
+        at = np.searchsorted(key, digest[:, 0])
+        # Where the first halves are equal and the second are not, the next one is meant.
+        last = max(len(key) - 1, 0)
+        while len(key):
+            here = np.minimum(at, last)
+            ahead = (key[here] == digest[:, 0]) & (self.digest[here, 1] < digest[:, 1]) & (at < len(key))
+            if not ahead.any():
+                break
+            at = at + ahead
+        here = np.minimum(at, last)
+        there = (at < len(key)) & (self.digest[here] == digest).all(1) if len(key) else at < 0
+        return here, np.asarray(there)
+
+
+def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Kinds:
+    order = np.lexsort((row, rank, digest[:, 1], digest[:, 0]))
+    digest = digest[order]
+    new = np.ones(len(order), np.bool_)
+    new[1:] = (digest[1:] != digest[:-1]).any(1)
+    at = np.flatnonzero(new)
+    counts = np.add.reduceat(n[order], at) if len(at) else n[:0]
+    return _Kinds(digest[at], counts, rank[order[at]], row[order[at]])
+
+
+@dataclass(frozen=True)
+class Known:
+    """The rows of a part that are compared, by their digests, ascending. place: where each stands in the
+    part; rank, row: which of those alike is preferred."""
+
+    digest: Digests
+    place: Ints
+    rank: Ints
+    row: Ints
+
+    @classmethod
+    def of(cls, digest: Digests, known: Bools, rank: Ints, row: Ints) -> "Known":
+        """known: (n,), which of the part's rows are compared."""
+        place = np.flatnonzero(known)
+        place = place[np.argsort(digest[place, 0], kind="stable")]
+        return cls(digest[place], place, np.asarray(rank, np.int64)[place], np.asarray(row, np.int64)[place])
+
+    def between(self, stretch: int, stretches: int) -> slice:
+        """Those whose digests lie in one of so many equal stretches."""
+        ends = [np.uint64(min(k * (1 << 64) // stretches, (1 << 64) - 1)) for k in (stretch, stretch + 1)]
+        low, high = np.searchsorted(self.digest[:, 0], np.array(ends, np.uint64)).tolist()
+        return slice(low, len(self.place) if stretch + 1 == stretches else high)
+
+    def kinds(self, stretch: int, stretches: int) -> _Kinds:
+        """What is in a stretch."""
+        at = self.between(stretch, stretches)
+        ones = np.ones(at.stop - at.start, np.int64)
+        return _kinds(self.digest[at], ones, self.rank[at], self.row[at])
+
+
+def recurring(parts: Sequence[Known], sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
+    """For every part, of (n,) rows as `sizes` says, which of its rows another one is alike to, and which of
+    these are not the preferred of their kind.
+
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> columns = [np.array([[7, 8]], np.uint64), np.array([[8, 9]], np.uint64)]
+    >>> parts = [
+    ...     Known.of(digests(of, 2, 1), np.ones(2, bool), np.zeros(2), np.array(row))
+    ...     for of, row in zip(columns, ([1, 2], [3, 4]))
+    ... ]
+    >>> [(alike.tolist(), spare.tolist()) for alike, spare in recurring(parts, [2, 2], in_order)]
+    [([False, True], [False, False]), ([True, False], [True, False])]
+    """
+    found = [(np.zeros(n, np.bool_), np.zeros(n, np.bool_)) for n in sizes]
+    stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
+    for stretch in range(stretches):
+        look = partial(Known.kinds, stretch=stretch, stretches=stretches)
+        several = merge(lambda a, b: a + b, Looks(parts, look)).several()
+        if not len(several.n):
+            continue
+        for (alike, spare), part in zip(found, parts, strict=True):
+            at = part.between(stretch, stretches)
+            where, there = several.place(part.digest[at])
+            rows = part.place[at][there]
+            alike[rows] = True
+            spare[rows] = several.row[where[there]] != part.row[at][there]
+    return found
+
+
+def distinct(parts: Sequence[Known], merge: Merge) -> int:
+    """How many kinds of rows there are in all parts.
+
+    >>> from even_ballot.core.numerics.parts import in_order
+    >>> values = np.array([7, 8, 7], np.uint64)
+    >>> distinct([Known.of(digests([values], 3, 1), values > 0, values, values)] * 2, in_order)
+    2
+    """
+    stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
+    found = 0
+    for stretch in range(stretches):
+        look = partial(Known.kinds, stretch=stretch, stretches=stretches)
+        found += len(merge(lambda a, b: a + b, Looks(parts, look)).n)
+    return found
