@@ -16,8 +16,21 @@ _PIVOTS = 4096
 _MET = 1e-9
 
 
+def met(cumulative: Floats, q: float, whole: float) -> int:
+    """The first place at which cumulative weights reach q of the whole, (k,); k where none does.
+
+    >>> met(np.array([1.0, 2.0, 4.0]), 0.5, 4.0)
+    1
+    """
+    return int(np.searchsorted(cumulative, q * whole - _MET * whole, side="left"))
+
+
 class Ranks(ABC):
     """The values of one domain in ascending order, with their weights."""
+
+    @abstractmethod
+    def distinct(self) -> Floats | None:
+        """The values, (k,); None where they are too many to be held."""
 
     @abstractmethod
     def modes(self) -> list[float]:
@@ -36,18 +49,21 @@ class Ranked(Ranks):
     value: Floats
     cumulative: Floats
 
+    def distinct(self) -> Floats:
+        return self.value
+
     def modes(self) -> list[float]:
         weight = np.diff(self.cumulative, prepend=0.0)
         return [float(v) for v in self.value[weight >= weight.max() * (1 - 1e-12)]]
 
-    def quantile(self, q: float) -> float:
-        whole = self.cumulative[-1]
+    def quantile(self, q: float, of: float | None = None) -> float:
+        """of: the whole weight, where these are not all."""
+        whole = self.cumulative[-1] if of is None else of
         if q <= 0:
             return float(self.value[0])
         if q >= 1:
             return float(self.value[-1])
-        at = int(np.searchsorted(self.cumulative, q * whole - _MET * whole, side="left"))
-        at = min(at, len(self.value) - 1)
+        at = min(met(self.cumulative, q, whole), len(self.value) - 1)
         if abs(self.cumulative[at] - q * whole) <= _MET * whole and at + 1 < len(self.value):
             return float(self.value[at] / 2 + self.value[at + 1] / 2)
         return float(self.value[at])
@@ -121,9 +137,14 @@ class Bracketed(Ranks):
 
     def __init__(self, parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> None:
         self._parts, self._merge, self._held = parts, merge, held
-        self._pivots = merge(lambda a, b: _some(np.union1d(a, b)), [_some(of()[0]) for of in parts])
+        self._pivots = merge(
+            lambda a, b: some_values(np.union1d(a, b)), [some_values(of()[0]) for of in parts]
+        )
         self._bins = self._count(self._pivots)
         self._whole = float(self._bins.weight.sum())
+
+    def distinct(self) -> None:
+        return None
 
     def _count(self, pivots: Floats, low: float = -np.inf, high: float = np.inf) -> _Bins:
         """Of the values low < y ≤ high."""
@@ -212,8 +233,12 @@ class Bracketed(Ranks):
         return found
 
 
-def _some(values: Floats) -> Floats:
-    """At most so many of the values as there are pivots, spread evenly over their order."""
+def some_values(values: Floats) -> Floats:
+    """At most so many of the values as there are pivots, spread evenly over their order.
+
+    >>> some_values(np.array([2.0, 1.0, 2.0])).tolist()
+    [1.0, 2.0]
+    """
     ordered = np.unique(values)
     if len(ordered) <= _PIVOTS:
         return ordered
@@ -253,23 +278,12 @@ def ranks_of(parts: Sequence[PartValues], merge: Merge, held: int = HELD) -> Ran
     return whole.ranked() if len(whole.value) else None
 
 
-def quantiles_again(value: Floats, weight: Floats, q: float) -> Floats:
-    """The same quantile by several sets of weights, (R,): value: (n,); weight: (n, R). NaN where no weight is
-    left.
+def unweighted_quantile(ranks: Ranks, n: int, q: float) -> float:
+    """Of n values that weigh 1 each: between the two that it lies between, as NumPy puts it.
 
-    >>> weights = np.array([[1.0, 0.0], [1.0, 1.0], [1.0, 1.0]])
-    >>> quantiles_again(np.array([3.0, 1.0, 2.0]), weights, 0.5).tolist()
-    [2.0, 1.5]
+    >>> unweighted_quantile(ranked(np.array([3.0, 1.0]), np.ones(2)), 2, 0.25)
+    1.5
     """
-    order = np.argsort(value, kind="stable")
-    value = value[order]
-    # The last of those alike, where all of their weight is together.
-    last = np.flatnonzero(np.append(value[1:] != value[:-1], True)) if len(value) else np.zeros(0, np.int64)
-    value, cumulative = value[last], np.cumsum(weight[order], axis=0)[last]
-    found = np.full(weight.shape[1], np.nan)
-    for r in range(weight.shape[1]):
-        column = cumulative[:, r]
-        there = np.diff(column, prepend=0.0) > 0
-        if there.any():
-            found[r] = Ranked(value[there], column[there]).quantile(q)
-    return found
+    at, rest = divmod(q * (n - 1), 1)
+    two = [ranks.quantile((min(k, n - 1) + 0.5) / n) for k in (at, at + 1)]
+    return float(np.quantile(two, rest))

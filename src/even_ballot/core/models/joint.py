@@ -3,10 +3,13 @@ other, numbers in steps."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
+from itertools import pairwise
 
 import numpy as np
 
-from even_ballot.core.models.terms import complete, measured
+from even_ballot.core.estimation.quantiles import Ranks, ranks_of, unweighted_quantile
+from even_ballot.core.models.terms import Measured, complete, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.case_values import summed
 from even_ballot.core.sampling.sample import Sample
@@ -51,34 +54,46 @@ def nice_edges(low: float, high: float, most: int = _MOST) -> Floats:
 class _Places:
     """Where each value of a variable stands: among its codes or few values, or among steps."""
 
-    def __init__(self, sample: Sample, name: str, where: str, seen: Ints | Floats) -> None:
+    def __init__(self, sample: Sample, name: str, where: str, ranks: Ranks | None, n: int) -> None:
         variable = sample.head.variable(name, where)
         self.edges: Floats | None = None
-        self.values = np.unique(seen).astype(np.float64)
-        if variable.kind == "coded" and len(self.values) <= _CODES:
+        values = np.zeros(0) if ranks is None else ranks.distinct()
+        if values is not None and variable.kind == "coded" and len(values) <= _CODES:
             known = {item.code: item.label for item in sample.head.categories(name)[0]}
-            labels = [known.get(int(value), f"{value:g}") for value in self.values]
-        elif len(self.values) <= _MOST:
-            labels = [f"{value:,g}" for value in self.values]
+            labels = [known.get(int(value), f"{value:g}") for value in values]
+        elif values is not None and len(values) <= _MOST:
+            labels = [f"{value:,g}" for value in values]
         else:
-            # Steps by what most have; the few beyond stand in the outer ones.
-            low, high = np.quantile(seen, [0.02, 0.98])
-            if not high > low:
-                low, high = self.values[0], self.values[-1]
-            self.edges = nice_edges(float(low), float(high))
-            labels = [f"{a:,g} to {b:,g}" for a, b in zip(self.edges[:-1], self.edges[1:], strict=True)]
-            if self.values[0] < self.edges[0]:
-                labels[0] = f"under {self.edges[1]:,g}"
-            if self.values[-1] >= self.edges[-1]:
-                labels[-1] = f"{self.edges[-2]:,g} or more"
+            assert ranks is not None
+            self.edges, labels = _steps(ranks, n)
+        self.values = values
         self.axis = JointAxis(name, variable.title, tuple(labels))
 
     def of(self, values: Ints | Floats) -> Ints:
         """The place of each value."""
         if self.edges is None:
+            assert self.values is not None
             return np.searchsorted(self.values, values)
         found = np.searchsorted(self.edges, values, side="right") - 1
         return np.clip(found, 0, len(self.axis.labels) - 1)
+
+
+def _steps(ranks: Ranks, n: int) -> tuple[Floats, list[str]]:
+    """Steps by what most have; the few beyond stand in the outer ones."""
+    least, most = ranks.quantile(0), ranks.quantile(1)
+    low, high = (unweighted_quantile(ranks, n, q) for q in (0.02, 0.98))
+    edges = nice_edges(low, high) if high > low else nice_edges(least, most)
+    labels = [f"{a:,g} to {b:,g}" for a, b in pairwise(edges)]
+    if least < edges[0]:
+        labels[0] = f"under {edges[1]:,g}"
+    if most >= edges[-1]:
+        labels[-1] = f"{edges[-2]:,g} or more"
+    return edges, labels
+
+
+def _answers(one: Measured, number: int, who: Bools) -> tuple[Floats, Floats]:
+    found = np.asarray(one.values[number][who], np.float64)
+    return found, np.ones(len(found))
 
 
 def joint(
@@ -96,15 +111,11 @@ def joint(
     """
     of = [measured(sample, name, where) for name in (across, down)]
     who, _, _ = complete(sample, of, inside)
-    places = [
-        _Places(
-            sample,
-            one.name,
-            where,
-            np.concatenate([v[at] for v, at in zip(one.values, who, strict=True)]),
-        )
-        for one in of
-    ]
+    n = sample.count(who)
+    places = []
+    for one in of:
+        parts = [partial(_answers, one, number, at) for number, at in enumerate(who)]
+        places.append(_Places(sample, one.name, where, ranks_of(parts, sample.merge), n))
     columns, rows = (max(len(place.axis.labels), 1) for place in places)
 
     def weigh(number: int, at: Ints) -> Floats:
@@ -115,5 +126,4 @@ def joint(
     sums = summed(sample, who, weigh, (rows * columns,)).reshape(rows, columns)
     whole = sums.sum()
     shares = sums / whole if whole > 0 else sums
-    n = sum(int((at & (part.weight > 0)).sum()) for at, part in zip(who, sample.parts, strict=True))
     return Joint(places[0].axis, places[1].axis, tuple(tuple(row) for row in shares.tolist()), n)

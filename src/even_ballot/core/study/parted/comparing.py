@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.estimation.quantiles import PartValues, Ranks, ranks_of
+from even_ballot.core.estimation.quantiles import PartValues, Ranks, ranks_of, unweighted_quantile
 from even_ballot.core.ledger.cases import Duplicates, compared, repeated
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.numerics.parts import Looks, Merge, plus
@@ -45,13 +45,6 @@ def _ranks(parts: Parts, values: Callable[[Dataset], Floats], merge: Merge) -> t
     return ranks_of(each, merge), merge(plus, Looks(each, lambda seen: len(seen()[0])))
 
 
-def _quantile(ranks: Ranks, n: int, q: float) -> float:
-    """Between the two values that it lies between, as NumPy puts it."""
-    at, rest = divmod(q * (n - 1), 1)
-    two = [ranks.quantile((min(k, n - 1) + 0.5) / n) for k in (at, at + 1)]
-    return float(np.quantile(two, rest))
-
-
 def _seconds(part: Dataset) -> Floats:
     timed = seconds_of(part)
     return np.zeros(0) if timed is None else timed.seconds[~np.isnan(timed.seconds)]
@@ -68,7 +61,11 @@ def with_cut(parts: Parts, settings: Screening, merge: Merge) -> Screening:
     if settings.fast is not None:
         return settings
     ranks, n = _ranks(parts, _seconds, merge)
-    return settings if ranks is None else settings.model_copy(update={"fast": _quantile(ranks, n, 0.5) / 3})
+    return (
+        settings
+        if ranks is None
+        else settings.model_copy(update={"fast": unweighted_quantile(ranks, n, 0.5) / 3})
+    )
 
 
 def _together(kind: str, parts: Parts, look: Callable[[Dataset], Found], merge: Merge) -> Sequence[Finding]:
@@ -97,7 +94,7 @@ def unusual(parts: Parts, settings: Screening, merge: Merge) -> list[Finding]:
         ranks, n = _ranks(parts, values, merge)
         if ranks is None or n < LEAST:
             continue
-        low, high = (_quantile(ranks, n, q) for q in QUARTILES)
+        low, high = (unweighted_quantile(ranks, n, q) for q in QUARTILES)
         if (usual := usual_between(low, high, settings.far)) is not None:
             findings += _together("unusual", parts, partial(far_from, name=name, usual=usual), merge)
     return findings

@@ -1,10 +1,11 @@
 """Quantiles of columns held against each other, made anew in every replicate."""
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 
-from even_ballot.core.estimation.quantiles import quantiles_again
+from even_ballot.core.estimation.quantiles_again import quantiles_over
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.sampling.case_values import ReplicateWeights
 from even_ballot.core.tables.contrasts.columns import ContrastColumn
@@ -33,10 +34,6 @@ def positions_shown(shared: SharedCounts, request: TableRequest, name: str) -> l
     return [FigureRow(StubKey(name), stat) for stat in request.show if per_cent(stat) is not None]
 
 
-def _below(a: tuple[Floats, Floats], b: tuple[Floats, Floats]) -> tuple[Floats, Floats]:
-    return np.concatenate([a[0], b[0]]), np.concatenate([a[1], b[1]])
-
-
 class Positions:
     """A contrast of a number's quantiles."""
 
@@ -58,18 +55,23 @@ class Positions:
 
     def _each(self, which: slice | None) -> Floats:
         """Every column's quantiles in some replicates, or (None) in the full sample, (R, columns, F)."""
-        weights = None if which is None else ReplicateWeights(self.sample, which)
-        found = []
-        for column in self.columns:
-            seen = []
-            for number, part in enumerate(self.sample.parts):
-                inside = self._who[number] & column.inside[number] & (part.weight > 0)
-                at = np.flatnonzero(inside)
-                weight = part.weight[at, None] if weights is None else weights.of(number, at)
-                seen.append((self._values[number][at], weight))
-            v, w = self.sample.merge(_below, seen)
-            found.append(np.stack([quantiles_again(v, w, q) for q in self._q], 1))
-        return np.stack(found, 1)
+        sets = slice(0, 1) if which is None else which
+
+        def quantiles(column: ContrastColumn) -> Floats:
+            parts = [
+                partial(self._seen, number, column, which is not None)
+                for number in range(len(self.sample.parts))
+            ]
+            return np.stack([quantiles_over(parts, sets, q, self.sample.merge) for q in self._q], 1)
+
+        return np.stack([quantiles(column) for column in self.columns], 1)
+
+    def _seen(self, number: int, column: ContrastColumn, again: bool, which: slice) -> tuple[Floats, Floats]:
+        """A part's values in a column, (k,), and their weights in some replicates or in the full sample."""
+        part = self.sample.parts[number]
+        at = np.flatnonzero(self._who[number] & column.inside[number] & (part.weight > 0))
+        weight = ReplicateWeights(self.sample, which).of(number, at) if again else part.weight[at, None]
+        return self._values[number][at], weight
 
     def _combined(self, theta: Floats) -> Floats:
         times = np.array([term.times for term in self.contrast.of])
@@ -85,9 +87,8 @@ class Positions:
         replicates = self.sample.units.replicates
         assert replicates is not None
         step = max(1, _AT_ONCE // max(self.sample.n, 1))
-        again = np.concatenate(
-            [self._combined(self._each(slice(k, k + step))) for k in range(0, replicates.count, step)]
-        )
+        some = [slice(k, min(k + step, replicates.count)) for k in range(0, replicates.count, step)]
+        again = np.concatenate([self._combined(self._each(which)) for which in some])
         if replicates.failed is not None:
             again[replicates.failed] = np.nan
         return np.asarray(replicates.c @ (again - self.est) ** 2)
