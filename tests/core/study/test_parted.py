@@ -9,13 +9,17 @@ import pytest
 from builders import raw
 from parting import differing
 
+from even_ballot.core.disclosure import kinds
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics import recurring
 from even_ballot.core.numerics.parts import InParts
+from even_ballot.core.sampling import units
 from even_ballot.core.study.parted.pipeline import PartedPipeline
 from even_ballot.core.study.pipeline import Pipeline, given
 from even_ballot.core.study.study_file import Study, parse_study
+from even_ballot.core.weighting.solving import base_runs
 
+MARGIN = {"by": ["q"], "targets": [{"at": {"q": 1}, "value": 0.5}, {"at": {"q": 2}, "value": 0.5}]}
 WORDS = ("calm", "rough", "Rough", "", "9", "-0", "0", "fog at dawn")
 
 
@@ -97,3 +101,43 @@ def test_steps_and_checks_that_look_at_all_cases_do_so_over_parts(
         return
     assert list(differing(many[0], one[0], rel=1e-9)) == []
     assert many[1:] == one[1:]
+
+
+@pytest.mark.parametrize(
+    ("bound", "changes", "said"),
+    [
+        (
+            base_runs,
+            {"weightings": [{"base": "w", "limits": {"low": 0.2, "high": 5}, "margins": [MARGIN]}]},
+            r"Limits need all distinct base weights .*: \d+, and at most 3",
+        ),
+        (
+            units,
+            {"design": {"variance": {"method": "jackknife"}}},
+            r"need a row for each case .*: 40, and at most 3",
+        ),
+        (
+            kinds,
+            {"suppression": {"below": 3}},
+            r"Small cells are looked for among all kinds of cases .*: \d+, and at most 3",
+        ),
+    ],
+)
+def test_what_grows_with_the_cases_is_bounded_where_parts_come_together(
+    bound: Any, changes: dict[str, Any], said: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(bound, "MOST", 3)
+    columns = {"q": [str(k % 2 + 1) for k in range(40)], "w": [f"{1 + k / 40:.3f}" for k in range(40)]}
+    two = {"codes": [{"code": 1, "label": "No"}, {"code": 2, "label": "Yes"}]}
+    document = {
+        "source": {"path": "a"},
+        "codebook": {
+            "scales": {"two": two},
+            "variables": [{"name": "q", "kind": "coded", "scale": "two"}],
+        },
+        "tables": [{"id": "t", "stub": ["q"], "show": ["n"]}],
+    }
+    of = parse_study(document | changes)
+    given(of, raw(columns), {}).results()
+    with pytest.raises(StudyError, match=said):
+        in_parts(of, columns, [0, 10, 25, 40]).results()

@@ -16,6 +16,7 @@ from even_ballot.core.data.categories import Category
 from even_ballot.core.data.periods import Period
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.grouping import alike
+from even_ballot.core.numerics.parts import bounded
 from even_ballot.core.sampling.sample import Sample, SamplePart
 from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.stubs.counts import several
@@ -24,6 +25,8 @@ _CLASSES, _BITS = 100, 60
 VALUES: Literal["values"] = "values"
 Asked = tuple[str, Period | Literal["values"]]
 """A variable, and what periods it is in where it is a date; VALUES: read as a number, as analyses do."""
+MOST = 50_000_000
+"""Entries of kinds of cases (kinds times variables) of several parts that come together: 8 bytes each."""
 MOST_VALUES = 12
 """A number of more values than this is told apart only by whether there is one."""
 
@@ -100,9 +103,18 @@ class _Rows:
     cases: Ints
 
     def merged(self, other: "_Rows") -> "_Rows":
-        return _distinct(
+        found = _distinct(
             np.concatenate([self.columns, other.columns], 1), np.concatenate([self.cases, other.cases])
         )
+        bounded(
+            found.columns.size,
+            MOST,
+            "Small cells are looked for among all kinds of cases by the variables that are released; entries "
+            "of these kinds",
+            "suppression",
+            "Release fewer variables, or put their answers into fewer categories.",
+        )
+        return found
 
 
 def _distinct(columns: Ints, cases: Ints) -> _Rows:

@@ -4,6 +4,8 @@ from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Generic, Protocol, TypeVar, overload
 
+from even_ballot.core.faults import fault
+
 P = TypeVar("P")
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
@@ -81,6 +83,18 @@ def plus(a: Any, b: Any) -> Any:
     (4, 2.5)
     """
     return tuple(x + y for x, y in zip(a, b, strict=True)) if isinstance(a, tuple) else a + b
+
+
+def bounded(n: int, most: int, what: str, where: str, mend: str) -> None:
+    """Refuses what was seen of parts where it grows with the cases and is too much to come together.
+
+    >>> bounded(7, 5, "Base weights", "weightings", "Round them.")  # doctest: +ELLIPSIS
+    Traceback (most recent call last):
+        ...
+    even_ballot.core.faults.StudyError: weightings: Base weights: 7, and at most 5 fit in one place. ...
+    """
+    if n > most:
+        raise fault(f"{what}: {n:,}, and at most {most:,} fit in one place.", where, mend)
 
 
 class Looks(Generic[T]):

@@ -14,11 +14,13 @@ from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import Merge, kept
+from even_ballot.core.numerics.parts import Merge, bounded, kept
 from even_ballot.core.sampling.design import Design, SinglePsu
 from even_ballot.core.sampling.replicates import ByCase, Replicates
 from even_ballot.core.sampling.residuals import Residuals
 
+MOST = 50_000_000
+"""Cases of several parts that can have a row each in tallies."""
 UnitOf = Sequence[NDArray[np.int32]]
 """For every part the row of each case in the tallies, (n,)."""
 
@@ -281,6 +283,13 @@ def by_case(units: Units, unit: UnitOf, cases: Cases) -> tuple[Units, UnitOf]:
         place = np.empty(len(order), np.int32)
         place[order] = np.arange(len(order), dtype=np.int32)
         return replace(units, own=False, stratum=units.stratum[unit[0][order]], weights=None), (place,)
+    bounded(
+        cases.n,
+        MOST,
+        "Margins that fix numbers, and replicates, need a row for each case that is a unit of its own",
+        "design",
+        "Name the clusters, or rake to categories.",
+    )
     rows = cases.each(lambda part: part.rows)
     # Records by stratum, then by their number: one number each, in that order.
     last = 1 + cases.merge(max, [int(of.max(initial=0)) for of in rows])

@@ -10,8 +10,11 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.parts import bounded
 
 _PARALLEL_FROM = 400_000
+MOST = 20_000_000
+"""Runs of several parts that come together: 16 bytes each."""
 
 
 @compiled
@@ -95,6 +98,13 @@ class BaseRuns:
         fresh = np.ones(len(of), bool)
         fresh[1:] = (np.diff(of) != 0) | (np.diff(value) != 0)
         at = np.flatnonzero(fresh)
+        bounded(
+            len(at),
+            MOST,
+            "Limits need all distinct base weights of each combination of categories",
+            "weightings",
+            "Round the base weights, or rake without limits.",
+        )
         counts = np.bincount(of[at], minlength=combos)
         together = np.add.reduceat(times, at) if len(at) else times
         return BaseRuns(value[at], together, np.concatenate([[0], np.cumsum(counts)]))
