@@ -1,7 +1,7 @@
 """The cases of a study in parts."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,6 +12,9 @@ from even_ballot.core.data.periods import days_of
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.numerics.parts import InParts, Merge, in_order, kept
+
+_NAMED = 8
+"""Records that are named, of those at fault."""
 
 
 def first_look(data: Dataset) -> FirstLook:
@@ -26,6 +29,26 @@ def first_look(data: Dataset) -> FirstLook:
         {name: data.columns[name].distinct for name, kind in kinds.items() if kind == "coded"},
         {name: days_of(data.columns[name]) for name, kind in kinds.items() if kind == "date"},
     )
+
+
+@dataclass(frozen=True)
+class Records:
+    """Some cases by the numbers of their records in the source: n, how many they are; first: the lowest of
+    them, ascending."""
+
+    n: int
+    first: tuple[int, ...]
+
+    def __add__(self, other: "Records") -> "Records":
+        return Records(self.n + other.n, tuple(sorted(self.first + other.first))[:_NAMED])
+
+    def __bool__(self) -> bool:
+        return self.n > 0
+
+    def __str__(self) -> str:
+        """The first few, in words."""
+        named = ", ".join(map(str, self.first))
+        return named if self.n <= len(self.first) else f"{named} and {self.n - len(self.first)} more"
 
 
 class Cases(InParts[Dataset]):
@@ -54,10 +77,14 @@ class Cases(InParts[Dataset]):
         found: int = self.merged(lambda part: part.n)
         return found
 
-    def records(self, which: Sequence[Bools]) -> list[int]:
-        """The records of some cases, by their number in the source; which: (n,) for every part."""
-        rows = self.merged(lambda part, of: part.rows[of], which, add=lambda a, b: np.concatenate([a, b]))
-        return [int(row) for row in np.sort(rows)]
+    def records(self, which: Sequence[Bools]) -> Records:
+        """The records of some cases; which: (n,) for every part."""
+
+        def look(part: Dataset, of: Bools) -> Records:
+            rows = part.rows[of]
+            return Records(len(rows), tuple(np.sort(rows)[:_NAMED].tolist()))
+
+        return self.merged(look, which)
 
     def whole(self) -> Dataset:
         """All cases together, in the order of the source."""

@@ -107,7 +107,7 @@ def _answered_groups(cases: Cases, names: tuple[str, ...], where: str) -> Groups
         lost = cases.each(lambda part, of=name: ~part.column(of).answered)
         if rows := cases.records(lost):
             raise fault(
-                f"{name} is missing for {counted(len(rows), 'case')} (records {some(rows)}).",
+                f"{name} is missing for {counted(rows.n, 'case')} (records {rows}).",
                 where,
                 "Fill it in, or set these cases aside.",
             )
@@ -142,7 +142,7 @@ def _population(
     if cases.head.variable(name).kind not in ("number", "coded"):
         raise fault(f"{name} is not a number.", where, "Read it as a number first.")
     if rows := cases.records(cases.each(lambda part: ~part.column(name).answered)):
-        raise fault(f"{name} is missing for records {some(rows)}.", where, "Fill it in for every case.")
+        raise fault(f"{name} is missing for records {rows}.", where, "Fill it in for every case.")
 
     def ends(part: Dataset, of: Ints) -> tuple[Floats, Floats]:
         sizes = part.column(name).values.astype(np.float64)
@@ -252,14 +252,14 @@ def weights_of(data: Dataset | Cases, name: str | None, where: str = "design.wei
         raise fault(f"{name} is a {kind}, not a number.", where, "A weight is a number.")
     if rows := cases.records(cases.each(lambda part: ~part.column(name).answered)):
         raise fault(
-            f"{name} is missing for {counted(len(rows), 'case')} (records {some(rows)}).",
+            f"{name} is missing for {counted(rows.n, 'case')} (records {rows}).",
             where,
             "Fill it in, or set these cases aside.",
         )
     weights = cases.each(lambda part: np.asarray(part.column(name).values, np.float64))
     if rows := cases.records([of < 0 for of in weights]):
         raise fault(
-            f"{name} is negative for {counted(len(rows), 'case')} (records {some(rows)}).",
+            f"{name} is negative for {counted(rows.n, 'case')} (records {rows}).",
             where,
             "A weight is 0 or more.",
         )

@@ -7,7 +7,7 @@ import numpy as np
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.groups import grouped
-from even_ballot.core.faults import counted, fault, some
+from even_ballot.core.faults import counted, fault
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.units import weights_of
@@ -39,7 +39,7 @@ def _product(cases: Cases, spec: ProductBase, where: str) -> Sequence[Floats]:
         chances = weights_of(cases, name, f"{where}.over")
         if rows := cases.records([of == 0 for of in chances]):
             raise fault(
-                f"{name} is 0 (records {some(rows)}), so the weight cannot be divided by it.",
+                f"{name} is 0 (records {rows}), so the weight cannot be divided by it.",
                 f"{where}.over",
                 "Correct it in these records.",
             )
@@ -56,7 +56,7 @@ def _population_over_cases(cases: Cases, spec: StratumPopulation, where: str) ->
     people = weights_of(cases, spec.stratum_population, f"{where}.stratum_population")
     for name in spec.by:
         cases.head.column(name, f"{where}.by")
-        lost = len(cases.records(cases.each(lambda part, of=name: ~part.column(of).answered)))
+        lost = cases.records(cases.each(lambda part, of=name: ~part.column(of).answered)).n
         if lost:
             raise fault(f"{name} is missing for {counted(lost, 'case')}.", f"{where}.by", "Fill it in.")
     strata = grouped(cases, spec.by, f"{where}.by")

@@ -46,7 +46,7 @@ def _cells(cases: Cases, names: tuple[str, ...], where: str) -> Groups:
                 f"{name} is a {kind}; cells are made of coded variables.", where, "Code or band it first."
             )
         head.column(name, where)
-        n = len(cases.records(cases.each(lambda part, of=name: ~part.column(of).answered)))
+        n = cases.records(cases.each(lambda part, of=name: ~part.column(of).answered)).n
         if n:
             lost = counted(n, "case has", "cases have")
             them = "belongs" if n == 1 else "belong"
