@@ -11,11 +11,12 @@ from pathlib import Path
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.data.interpretation import guess_decimal
 from even_ballot.core.faults import fault
+from even_ballot.core.numerics.compiled import prepare
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source, Study
 from even_ballot.services.workers.helper_processes import forked
 
-_MOST_FILES, _MOST_BYTES = 10_000, 8 << 30
+_MOST_FILES, _MOST_BYTES, _LARGE = 10_000, 8 << 30, 20 << 20
 _PATTERN = frozenset("*?[")
 _READ = (".csv", ".tsv", ".txt", ".parquet", ".jsonl", ".ndjson", ".xlsx", ".ods")
 
@@ -73,6 +74,10 @@ def source_files(folder: Path, source: Source, where: str) -> list[str]:
     return names
 
 
+def _nothing() -> None:
+    pass
+
+
 def load_table(folder: Path, source: Source, where: str, outside: bool = False) -> tuple[RawTable, Source]:
     """The table a study file points at, relative to it, and how it was read. outside: it may stand
     elsewhere than in the study's folder. Every file is read in a process of its own, within limits; how the
@@ -81,7 +86,11 @@ def load_table(folder: Path, source: Source, where: str, outside: bool = False) 
     inside = None if outside else folder
     if names == [source.path]:
         content = opened(folder / source.path, f"{where}.path", inside, _MOST_BYTES)
-        found: tuple[RawTable, Source] = forked("read", content, source, size=len(content), where=source.path)
+        # The compiler pays for the loops over as many cases as a large file has.
+        meanwhile = prepare if len(content) > _LARGE else _nothing
+        found: tuple[RawTable, Source] = forked(
+            "read", content, source, size=len(content), where=source.path, meanwhile=meanwhile
+        )
         return found
     return _load_several(folder, source, names, where, inside)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.grouping import numbered
 from even_ballot.core.numerics.parts import Looks, Merge, with_others
 
 HELD = 2_000_000
@@ -93,8 +94,8 @@ def value_histogram(value: Floats, weight: Floats) -> ValueHistogram:
     >>> value_histogram(np.array([2.0, 1.0, 2.0]), np.array([1.0, 1.0, 3.0])).weight.tolist()
     [1.0, 4.0]
     """
-    distinct, index = np.unique(value, return_inverse=True)
-    weights = np.bincount(index.ravel(), weights=weight, minlength=len(distinct))
+    distinct, index = numbered(value)
+    weights = np.bincount(index, weights=weight, minlength=len(distinct))
     return ValueHistogram(distinct, weights.astype(np.float64))
 
 

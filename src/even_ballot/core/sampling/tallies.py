@@ -3,8 +3,6 @@
 Tallies of two parts of a whole add up, so the parts may be anywhere.
 """
 
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,21 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
-
-_PARALLEL_FROM = 400_000
-
-
-def in_halves(n: int, part: Callable[[int, int], Any]) -> list[Any]:
-    """A pass over 0 … n−1 in two halves at once where that pays: the results of its parts.
-
-    >>> in_halves(10, lambda first, last: last - first)
-    [10]
-    """
-    if n < _PARALLEL_FROM:
-        return [part(0, n)]
-    with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(part, (0, n // 2), (n // 2, n)))
+from even_ballot.core.numerics.compiled import by_arrays, compiled
+from even_ballot.core.numerics.halves import in_halves
 
 
 @dataclass(frozen=True)
@@ -155,6 +140,25 @@ def _scatter(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any,
             counts[k & 3, cell] += weight[k] > 0
 
 
+@by_arrays(_scatter)
+def _scattered(stub: Any, banner: Any, unit: Any, weight: Any, width: int, w: Any, counts: Any) -> None:
+    if (stub < 0).any():
+        inside = np.flatnonzero(stub >= 0)
+        stub, banner, unit, weight = stub[inside], banner[inside], unit[inside], weight[inside]
+    cell = stub.astype(np.int64)
+    cell *= width
+    cell += banner
+    counts[0] += np.bincount(cell[weight > 0] if (weight <= 0).any() else cell, minlength=counts.shape[1])
+    _added(w, unit, cell, weight)
+
+
+def _added(out: Any, row: Any, cell: Any, values: Any) -> None:
+    """Σ of values by row and cell into zeros, (U, cells)."""
+    flat = np.multiply(row, np.int64(out.shape[1]), dtype=np.int64)
+    flat += cell
+    out += np.bincount(flat, values, out.size).reshape(out.shape)
+
+
 @compiled
 def _scatter_cases(
     stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any
@@ -171,6 +175,17 @@ def _scatter_cases(
             d2[u, cell] += x * x
 
 
+@by_arrays(_scatter_cases)
+def _scattered_cases(
+    stub: Any, banner: Any, unit: Any, weight: Any, centre: Any, width: int, n: Any, d1: Any, d2: Any
+) -> None:
+    at = np.flatnonzero((stub >= 0) & (weight > 0))
+    row, cell = unit[at], stub[at].astype(np.int64) * width + banner[at]
+    x = weight[at] - centre[row]
+    for out, values in ((n, np.ones(len(at))), (d1, x), (d2, x * x)):
+        _added(out, row, cell, values)
+
+
 @compiled
 def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> None:
     """Σ w and Σ w y by banner category."""
@@ -178,6 +193,13 @@ def _weigh(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> No
         if inside[k]:
             w[banner[k]] += weight[k]
             wy[banner[k]] += weight[k] * y[k]
+
+
+@by_arrays(_weigh)
+def _weighed(banner: Any, weight: Any, y: Any, inside: Any, w: Any, wy: Any) -> None:
+    of, d = banner[inside], weight[inside]
+    w += np.bincount(of, d, len(w))
+    wy += np.bincount(of, d * y[inside], len(wy))
 
 
 @compiled
@@ -203,6 +225,26 @@ def _scatter_number(
             counts[c] += weight[k] > 0
 
 
+@by_arrays(_scatter_number)
+def _scattered_number(
+    banner: Any,
+    unit: Any,
+    weight: Any,
+    y: Any,
+    shift: Any,
+    inside: Any,
+    w: Any,
+    wy: Any,
+    size: Any,
+    counts: Any,
+) -> None:
+    row, c, d = unit[inside], banner[inside], weight[inside]
+    apart = d * (y[inside] - shift[c])
+    for out, values in ((w, d), (wy, apart), (size, np.abs(apart))):
+        _added(out, row, c, values)
+    counts += np.bincount(c[d > 0], minlength=len(counts))
+
+
 @compiled
 def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
     """Centred sums about the mean weights of their cells, own[1], and the levels, own[2]."""
@@ -216,6 +258,18 @@ def _scatter_centred(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, in
             own[5, g, c] += u * u
 
 
+@by_arrays(_scatter_centred)
+def _scattered_centred(
+    banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any
+) -> None:
+    at = np.flatnonzero(inside & (weight > 0))
+    c, g, d = banner[at], unit[at], weight[at]
+    v = d - own[1, g, c]
+    u = d * (y[at] - shift[c] - own[2, g, c])
+    for k, values in ((3, v * v), (4, u * v), (5, u * u)):
+        _added(own[k], g, c, values)
+
+
 @compiled
 def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
     """Counts, Σ w and Σ w (y − shift)."""
@@ -225,6 +279,14 @@ def _scatter_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, insi
             own[0, g, c] += 1.0
             own[1, g, c] += weight[k]
             own[2, g, c] += weight[k] * (y[k] - shift[c])
+
+
+@by_arrays(_scatter_means)
+def _scattered_means(banner: Any, unit: Any, weight: Any, y: Any, shift: Any, inside: Any, own: Any) -> None:
+    at = np.flatnonzero(inside & (weight > 0))
+    c, g, d = banner[at], unit[at], weight[at]
+    for k, values in ((0, np.ones(len(at))), (1, d), (2, d * (y[at] - shift[c]))):
+        _added(own[k], g, c, values)
 
 
 def _part(

@@ -9,13 +9,14 @@ A variance that is no more than rounding is 0: V ≤ 1e-20 · M, M the same with
 taken absolutely.
 """
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.compiled import by_arrays, compiled
 from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Cases, Linear, squares_in
 from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.units import Units
@@ -45,6 +46,16 @@ def _between(totals: Any, starts: Any, factor: Any, out: Any) -> None:
             for k in range(totals.shape[1]):
                 apart = totals[i, k] - mean[k]
                 out[k] += factor[h] * apart * apart
+
+
+@by_arrays(_between)
+def _between_arrays(totals: Any, starts: Any, factor: Any, out: Any) -> None:
+    terms = np.empty_like(totals)
+    for h, (a, b) in enumerate(pairwise(starts.tolist())):
+        apart = totals[a:b] - np.cumsum(totals[a:b], axis=0)[-1] / (b - a)
+        terms[a:b] = factor[h] * apart * apart
+    if len(terms):
+        out += np.cumsum(terms, axis=0)[-1]
 
 
 def _centred(totals: Floats, units: Units) -> Floats:

@@ -14,9 +14,9 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.periods import Period, periods
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.compiled import by_arrays, compiled
+from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.sampling.sample import Sample
-from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.tables.nets import NetRow, banner_nets
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerHeading, CodeOrNet, ColumnPath
@@ -126,6 +126,13 @@ def _nest(index: Any, positions: Any, width: int, last: bool, unknown: int) -> N
         if index[k] >= 0 and positions[k] >= 0:
             at = np.int64(index[k]) * width + positions[k]
         index[k] = unknown if last and at < 0 else at
+
+
+@by_arrays(_nest)
+def _nested(index: Any, positions: Any, width: int, last: bool, unknown: int) -> None:
+    at = index.astype(np.int64) * width + positions
+    at[(index < 0) | (positions < 0)] = unknown if last else -1
+    index[:] = at
 
 
 def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, columns: int) -> NDArray[Any]:

@@ -3,7 +3,8 @@ last."""
 
 import csv
 import io
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -51,30 +52,85 @@ def _plain(values: NDArray[Any], kind: str) -> pa.Array:
     return _numbers(values.astype(np.float64))
 
 
-def _written(column: Column, kind: str, words: Sequence[str]) -> pa.Array:
-    """A column's cells; a value that recurs is written once. words: those of the column, as they are
-    written."""
-    blank = column.state == BLANK
-    worded = ~blank if kind == "text" else column.state == UNPLACED
-    many = kind == "number" and len(column.values) >= _FEW
-    if many and not worded.any():
-        shown = _plain(column.values, kind)
+@dataclass(frozen=True)
+class _Recurring:
+    """Cells of one or several neighbouring columns that recur, each text written once. place: (n,), which of
+    them each row has."""
+
+    said: pa.Array
+    place: NDArray[np.int32]
+
+    @classmethod
+    def of(cls, column: Column, kind: str, words: Sequence[str]) -> "_Recurring":
+        """words: those of the column, as they are written."""
+        blank = column.state == BLANK
+        said = pa.array([*words, ""], pa.string())
+        place = column.values
+        if kind != "text":
+            worded = column.state == UNPLACED
+            distinct, place = numbered(column.values)
+            said = pa.concat_arrays([_plain(distinct, kind), said])
+            if worded.any():
+                place = np.where(worded, column.values + len(distinct), place)
+        if blank.any():
+            place = np.where(blank, len(said) - 1, place)
+        return cls(said, np.asarray(place, np.int32))
+
+    def beside(self, other: "_Recurring") -> "_Recurring":
+        """Both columns as one, with a comma between."""
+        a, b = len(self.said), len(other.said)
+        left = self.said.take(pa.array(np.repeat(np.arange(a, dtype=np.int32), b)))
+        right = other.said.take(pa.array(np.tile(np.arange(b, dtype=np.int32), a)))
+        both = pc.binary_join_element_wise(left, right, ",")
+        return _Recurring(both, self.place * np.int32(b) + other.place)
+
+    def cells(self, part: slice) -> pa.Array:
+        return self.said.take(pa.array(self.place[part]))
+
+
+@dataclass(frozen=True)
+class _Many:
+    """Numbers of which most are there once, written row by row."""
+
+    column: Column
+
+    def cells(self, part: slice) -> pa.Array:
+        shown, blank = _plain(self.column.values[part], "number"), self.column.state[part] == BLANK
         return pc.if_else(pa.array(blank), "", shown) if blank.any() else shown
-    if kind == "text":
-        said, place = pa.array([*words, ""], pa.string()), column.values
-    else:
-        distinct, place = numbered(column.values)
-        said = pa.concat_arrays([_plain(distinct, kind), pa.array([*words, ""], pa.string())])
-        place = np.where(worded, column.values + len(distinct), place).astype(np.int32)
-    if blank.any():
-        place = np.where(blank, len(said) - 1, place)
-    return said.take(pa.array(place.astype(np.int32)))
+
+
+_Written = _Recurring | _Many
+
+
+def _written(column: Column, kind: str, words: Sequence[str]) -> _Written:
+    """What makes a column's cells. words: those of the column, as they are written."""
+    if kind == "number" and len(column.values) >= _FEW and not (column.state == UNPLACED).any():
+        few = column.values[: 4 * _FEW]
+        if len(np.unique(few)) > len(few) / 8 or (column.values != np.floor(column.values)).any():
+            return _Many(column)
+    return _Recurring.of(column, kind, words)
+
+
+def _side_by_side(columns: Iterable[_Written]) -> Iterator[_Written]:
+    """Neighbours that recur as one, as long as these are few."""
+    held: _Recurring | None = None
+    for column in columns:
+        if isinstance(column, _Recurring) and held is not None and len(held.said) * len(column.said) <= _FEW:
+            held = held.beside(column)
+            continue
+        if held is not None:
+            yield held
+        held = column if isinstance(column, _Recurring) else None
+        if held is None:
+            yield column
+    if held is not None:
+        yield held
 
 
 def entries(column: Column, kind: str) -> list[str]:
     """A column's cells as they are written: codes, numbers, text; blank for missing."""
     words = [word.encode(errors="replace").decode() for word in column.words]
-    written: list[str] = _written(column, kind, words).to_pylist()
+    written: list[str] = _written(column, kind, words).cells(slice(None)).to_pylist()
     return written
 
 
@@ -107,14 +163,17 @@ def microdata(
     (`guarding`); the numbers are numbers. replicates: weights that stand last."""
     beside = replicates if replicates is not None and replicates.own else None
     names = [n for n, v in data.variables.items() if v.kind != "multi" and n not in weights] + list(weights)
-    columns = list(_columns(data, names, guard))
     yield (_line(["row", *names, *(beside.names if beside else [])]) + "\n").encode(errors="replace")
-    for start in range(0, data.n, _ROWS):
+    written = list(_side_by_side(_written(*of) for of in _columns(data, names, guard)))
+
+    def lines(start: int) -> bytes:
         part = slice(start, start + _ROWS)
-        cells = [pc.cast(pa.array(data.rows[part]), pa.string())]
-        cells += [_written(column.take(part), kind, words) for column, kind, words in columns]
+        cells = [pc.cast(pa.array(data.rows[part]), pa.string()), *(of.cells(part) for of in written)]
         if beside is not None:
-            cells += [_written(number_column(w), "number", ()) for w in beside.of(part).T]
-        lines = pc.binary_join_element_wise(*cells, ",") if len(cells) > 1 else cells[0]
-        whole = pa.ListArray.from_arrays(pa.array([0, len(lines)], pa.int32()), lines)
-        yield pc.binary_join(whole, "\n")[0].as_buffer().to_pybytes() + b"\n"
+            own = (_written(number_column(w), "number", ()) for w in beside.of(part).T)
+            cells += [of.cells(slice(None)) for of in own]
+        joined = pc.binary_join_element_wise(*cells, ",") if len(cells) > 1 else cells[0]
+        whole = pa.ListArray.from_arrays(pa.array([0, len(joined)], pa.int32()), joined)
+        return bytes(pc.binary_join(whole, "\n")[0].as_buffer().to_pybytes() + b"\n")
+
+    yield from map(lines, range(0, data.n, _ROWS))

@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Generator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection, Pipe
@@ -318,9 +319,15 @@ DEPENDING = Helpers(nice=9)
 """For what may take long, and gives way to everything else."""
 
 
-def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:
+def forked(
+    name: str,
+    *args: Any,
+    size: int = 0,
+    where: str = "",
+    meanwhile: Callable[[], None] = lambda: None,
+) -> Any:
     """The same in a copy of this process, for a command that does one thing: nothing has to be loaded
-    again."""
+    again. meanwhile: what this process does beside it."""
     ours, theirs = Pipe()
     memory = memory_for(size)
     sys.stdout.flush()
@@ -330,7 +337,10 @@ def forked(name: str, *args: Any, size: int = 0, where: str = "") -> Any:
         _child(theirs, lambda: helper.carry_out(theirs, name, args, memory))
     theirs.close()
     try:
-        return _followed(ours, pid, memory, seconds_for(size), quiet)
+        # Only now: a process that is copied while it loads something has half of it.
+        with ThreadPoolExecutor(1) as beside:
+            beside.submit(meanwhile)
+            return _followed(ours, pid, memory, seconds_for(size), quiet)
     except _Ended:
         raise _placed(_too_much(memory), where) from None
     except StudyError as error:

@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Bools, Floats
+from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Moments, Tallied, degrees, finish, finish_number
 from even_ballot.core.sampling.sample import Sample, SamplePart
-from even_ballot.core.sampling.tallies import NumberTally, Tally, in_halves, tally, tally_number
+from even_ballot.core.sampling.tallies import NumberTally, Tally, tally, tally_number
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns
 

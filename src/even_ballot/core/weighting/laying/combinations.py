@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.faults import fault
 from even_ballot.core.numerics.arrays import Floats, Ints
-from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.compiled import by_arrays, compiled
+from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.numerics.parts import Merge, in_order, kept
-from even_ballot.core.sampling.tallies import in_halves
 from even_ballot.core.weighting.request import Weighting
 
 _DENSE = 1 << 20
@@ -27,6 +27,12 @@ def _extend(index: Any, positions: Any, width: int) -> None:
         index[k] = index[k] * width + (p if p >= 0 else width - 1)
 
 
+@by_arrays(_extend)
+def _extended(index: Any, positions: Any, width: int) -> None:
+    index *= width
+    index += np.where(positions >= 0, positions, width - 1)
+
+
 @compiled
 def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
     """Base weight and cases of positive weight by combination."""
@@ -35,10 +41,21 @@ def _add_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
         cases[index[k]] += base[k] > 0
 
 
+@by_arrays(_add_up)
+def _added_up(index: Any, base: Any, sums: Any, cases: Any) -> None:
+    np.add.at(sums, index, base)
+    cases += np.bincount(index[base > 0], minlength=len(cases))
+
+
 @compiled
 def _multiply(base: Any, factor: Any, index: Any, out: Any) -> None:
     for k in range(index.shape[0]):
         out[k] = base[k] * factor[index[k]]
+
+
+@by_arrays(_multiply)
+def _multiplied(base: Any, factor: Any, index: Any, out: Any) -> None:
+    np.multiply(base, factor[index], out=out)
 
 
 def spread_out(base: Floats, factor: Floats, index: NDArray[Any]) -> Floats:

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.compiled import compiled
+from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.numerics.parts import Merge, plus
-from even_ballot.core.sampling.tallies import in_halves
 
 _FINE, _MOST, _FAR = 1e-14, 100, 700.0
 
