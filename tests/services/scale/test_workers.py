@@ -3,9 +3,11 @@
 import contextlib
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -24,9 +26,11 @@ from reference_cases import CASES
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.meeting import shares
 from even_ballot.core.study.graph import untold
+from even_ballot.core.study.nodes import Telling
+from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.answers import make_parts
 from even_ballot.services.running import load_study, run_file
-from even_ballot.services.scale import cluster, leading, shelf, work
+from even_ballot.services.scale import cluster, holder, leading, shelf, time_left, work
 from even_ballot.services.scale.holder import Holder
 from even_ballot.services.scale.running import Workers, job_of, released_by
 from even_ballot.services.scale.work import Job, versions
@@ -37,12 +41,12 @@ CHOSEN = ("raked-limits", "raked-calibrated", "clustered-crosstab", "model-logis
 CASES_OF_ALL = sorted(path.name for path in CASES.iterdir())
 
 
-def threaded(of: Job, among: int) -> dict[str, Any]:
+def threaded(of: Job, among: int, telling: Telling = untold) -> dict[str, Any]:
     """What holders in this process make of a study."""
     with ThreadPoolExecutor(among) as pool:
         holders = [Holder(of, share) for share in shares(len(of.names), among)]
         going = [partial(pool.submit, holder.go_on) for holder in holders]
-        return leading.led(of, going, untold)[0].document()
+        return leading.led(of, going, telling)[0].document()
 
 
 @pytest.fixture(scope="module")
@@ -251,6 +255,46 @@ def test_a_worker_without_memory_says_which_parts_it_had(
     monkeypatch.setattr(work, "read_part", full)
     with pytest.raises(StudyError, match=r"ran out of memory with parts 1 to 2\. Use more workers"):
         threaded(job(study_in(tmp_path, "clustered-crosstab", 240)), 1)
+
+
+def test_parts_that_are_read_are_told_with_the_time_that_is_left(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    said = list[tuple[str, float | None]]()
+    read = work.read_part
+
+    def slowly(*asked: Any) -> Any:
+        time.sleep(0.1)
+        return read(*asked)
+
+    monkeypatch.setattr(work, "read_part", slowly)
+    monkeypatch.setattr(holder, "_SAYS", 0.02)
+    monkeypatch.setattr(time_left, "_FIRST", 0.05)
+    of = job(study_in(tmp_path, "clustered-crosstab", 60))
+    threaded(of, 2, lambda _: contextlib.nullcontext(lambda says, share: said.append((says, share))))
+    reading = [(says, share) for says, share in said if says.startswith("Parts read")]
+    assert any(re.fullmatch(r"Parts read: [1-7] of 8, about 10 s left", says) for says, _ in reading)
+    shares_said = [share for _, share in reading if share is not None]
+    assert shares_said == sorted(shares_said)
+    assert ("Results: 0 of 2", 0.0) in said
+
+
+def test_time_left_goes_by_what_is_done() -> None:
+    now, said = [0.0], list[str]()
+    study = parse_study({"source": {"path": "a"}, "tables": [{"id": "t", "stub": ["q"]}]})
+    tells = time_left.TimeLeft(
+        lambda _: contextlib.nullcontext(lambda says, share: said.append(says)), study, lambda: now[0]
+    )
+    for at, read in ((0.0, 0), (1.0, 2), (30.0, 10), (600.0, 20), (9000.0, 40)):
+        now[0] = at
+        tells.parts(read, 40)
+    assert said == [
+        "Parts read: 0 of 40",
+        "Parts read: 2 of 40",
+        "Parts read: 10 of 40, about 2 min left",
+        "Parts read: 20 of 40, about 10 min left",
+        "Parts read: 40 of 40",
+    ]
 
 
 def test_delimited_files_are_refused_with_what_makes_parts_of_them(client: Client, tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.numerics.meeting import Node, Share
 from even_ballot.services.scale.work import Job, do
 
-_LOOK = 5.0
+_LOOK, _SAYS = 5.0, 1.0
 
 
 class Left(Exception):
@@ -26,6 +26,11 @@ class _Exchange:
         self.out: queue.Queue[tuple[str, Any]] = queue.Queue()
         self.into: queue.Queue[Any] = queue.Queue()
         self.closed = threading.Event()
+        self.read = 0
+
+    def reads(self) -> None:
+        """A part more was read."""
+        self.read += 1
 
     def meet(self, place: str, seen: Mapping[Node, Any]) -> Any:
         """Gives what was seen, and gets the whole."""
@@ -40,7 +45,7 @@ class _Exchange:
 
 def _work(job: Job, share: Share, exchange: _Exchange) -> None:
     try:
-        exchange.out.put(("done", do(job, share, exchange.meet)))
+        exchange.out.put(("done", do(job, share, exchange.meet, exchange.reads)))
     except StudyError as error:
         exchange.out.put(("faults", [astuple(of) for of in error.faults]))
     except Left:
@@ -65,10 +70,14 @@ class Holder:
 
     def go_on(self, *whole: Any) -> tuple[str, Any]:
         """Goes on with the whole of what was seen last (nothing at first), to what is seen next: ("seen",
-        (place, stretches)), ("done", files), ("faults", …) or ("failed", where)."""
+        (place, stretches)), ("done", files), ("faults", …), ("failed", where), or, where that takes a while,
+        ("reading", how many parts it has read)."""
         if whole:
             self._exchange.into.put(whole[0])
-        return self._exchange.out.get()
+        try:
+            return self._exchange.out.get(timeout=_SAYS)
+        except queue.Empty:
+            return "reading", self._exchange.read
 
     def __del__(self) -> None:
         self._exchange.closed.set()

@@ -9,6 +9,7 @@ from even_ballot.core.study.nodes import Telling
 from even_ballot.core.study.parted.pipeline import NOBODY, PartedPipeline
 from even_ballot.core.study.results import Results
 from even_ballot.services.scale.holder import faults_of
+from even_ballot.services.scale.time_left import TimeLeft
 from even_ballot.services.scale.work import Job
 
 
@@ -38,17 +39,27 @@ class _Holders:
     """Those who hold parts. A holder goes on as soon as it has the whole; what it sees next is waited for
     when it is needed."""
 
-    def __init__(self, going: Sequence[GoOn]) -> None:
-        self._going = going
+    def __init__(self, going: Sequence[GoOn], parts: int, tells: TimeLeft) -> None:
+        self._going, self._parts, self._tells = going, parts, tells
         self._asked = [go_on() for go_on in going]
+        self._read = [0] * len(going)
 
-    def _heard(self) -> list[tuple[str, Any]]:
-        found = []
-        for said in self._asked:
+    def _said(self, at: int) -> tuple[str, Any]:
+        """What a holder has to say once it is done with what it works on."""
+        while True:
             try:
-                found.append(said.result())
+                kind, value = self._asked[at].result()
             except Exception as error:
                 raise Lost from error
+            if kind != "reading":
+                return kind, value
+            self._read[at] = value
+            if sum(self._read) < self._parts:
+                self._tells.parts(sum(self._read), self._parts)
+            self._asked[at] = self._going[at]()
+
+    def _heard(self) -> list[tuple[str, Any]]:
+        found = [self._said(at) for at in range(len(self._asked))]
         for kind, value in found:
             if kind in ("faults", "failed"):
                 raise Refused(kind, value)
@@ -73,10 +84,11 @@ class _Holders:
 def led(job: Job, going: Sequence[GoOn], telling: Telling) -> tuple[Results, list[str]]:
     """The results of a study, and the files of records that were written. Raises StudyError, Refused and
     Lost."""
-    holders = _Holders(going)
+    tells = TimeLeft(telling, job.study)
+    holders = _Holders(going, len(job.names), tells)
     nobody = InParts([job.head], Leading(len(job.names), holders.lead))
     try:
-        results = PartedPipeline(job.study, nobody, [NOBODY], job.lookups, telling).results()
+        results = PartedPipeline(job.study, nobody, [NOBODY], job.lookups, tells.telling).results()
         return results, holders.end()
     except Refused as error:
         if error.kind == "faults":

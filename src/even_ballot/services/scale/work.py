@@ -4,7 +4,7 @@ records."""
 import io
 import json
 import platform
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -93,23 +93,25 @@ def read_part(job: Job, source: Source, number: int) -> RawTable:
 class _Reads(OneByOne[RawTable]):
     """Parts that are read whenever they are asked for."""
 
-    def __init__(self, job: Job, numbers: range) -> None:
-        self._job, self._numbers, self._source = job, numbers, job.study.source
+    def __init__(self, job: Job, numbers: range, read: Callable[[], None]) -> None:
+        self._job, self._numbers, self._source, self._read = job, numbers, job.study.source, read
 
     def __len__(self) -> int:
         return len(self._numbers)
 
     def of(self, number: int) -> RawTable:
-        return read_part(self._job, self._source, self._numbers[number])
+        found = read_part(self._job, self._source, self._numbers[number])
+        self._read()
+        return found
 
 
-def do(job: Job, share: Share, meet: Meet) -> list[str]:
+def do(job: Job, share: Share, meet: Meet, read: Callable[[], None]) -> list[str]:
     """Goes through a study with a share of its parts; the names of the files of records that were written.
-    Raises StudyError."""
+    read: told of each part that was read. Raises StudyError."""
     study = job.study
     numbers = range(share.first, share.last)
     shelf = Shelf(job.memory)
-    parts = InParts(_Reads(job, numbers), Following(share, meet, shelf.keep))
+    parts = InParts(_Reads(job, numbers, read), Following(share, meet, shelf.keep))
     pipeline = PartedPipeline(study, parts, numbers, job.lookups)
     pipeline.results()
     if job.records is None:
