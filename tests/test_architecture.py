@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
+import pytest
+
 import even_ballot
 
 ROOT = Path(even_ballot.__file__).parent
@@ -22,13 +24,28 @@ MAY = {
 NEVER_IN_CORE = {
     "fastapi", "starlette", "sqlalchemy", "uvicorn", "pyarrow", "pathlib", "os", "io", "socket", "subprocess",
 }  # fmt: skip
-ROOMS = (
-    "numerics", "written", "release", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation", "models",
-    "tables", "disclosure", "study", "dependence", "draft",
-)  # fmt: skip
-"""Rooms of the core, each of which may use itself and those before it."""
-FLAT = {"elsewhere", "faults", "lazy", "model", "progress", "__init__"}
-"""Files of the core that every room may use."""
+ORDERS = {
+    "core": (
+        "numerics", "written", "release", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation",
+        "models", "tables", "disclosure", "study", "dependence", "draft",
+    ),
+    "formats": (
+        "templates", "fonts", "sources", "exchange", "printed", "tables", "estimates", "analyses", "images", "documents",
+        "workbooks", "writers",
+    ),
+    "services": (
+        "workers", "states", "dependence", "releases", "stations", "studies", "scale",
+    ),
+}  # fmt: skip
+"""Rooms of a layer, each of which may use itself and those before it."""
+FLAT = {
+    "core": {"elsewhere", "faults", "lazy", "model", "progress", "__init__"},
+    "formats": {"pages", "guarding", "__init__"},
+    "services": {
+        "answers", "backups", "demo", "drafting", "example", "running", "telling", "upkeep", "__init__",
+    },
+}  # fmt: skip
+"""Files of a layer outside its rooms; every room of the core and of the formats may use them."""
 MOST_FILES, MOST_LINES = 12, 40
 
 
@@ -70,18 +87,19 @@ def test_the_core_knows_no_files_no_web_and_no_database() -> None:
     assert wrong == []
 
 
-def test_every_room_of_the_core_uses_those_before_it_only() -> None:
-    wrong = []
+@pytest.mark.parametrize("layer", ORDERS)
+def test_every_room_uses_those_before_it_only(layer: str) -> None:
+    rooms, wrong = ORDERS[layer], []
     for path, tree in modules():
         parts = path.relative_to(ROOT).with_suffix("").parts
-        if parts[0] != "core" or parts[1] in FLAT:
+        if parts[0] != layer or parts[1] in FLAT[layer]:
             continue
-        assert parts[1] in ROOMS, f"{path} is in no room that is known; its order among the others is wanted"
+        assert parts[1] in rooms, f"{path} is in no room that is known; its order among the others is wanted"
         for module in imports(tree):
             used = module.split(".")
-            if used[:2] != ["even_ballot", "core"] or len(used) < 3 or used[2] in FLAT:
+            if used[:2] != ["even_ballot", layer] or len(used) < 3 or used[2] in FLAT[layer]:
                 continue
-            if used[2] in ROOMS and ROOMS.index(used[2]) > ROOMS.index(parts[1]):
+            if used[2] in rooms and rooms.index(used[2]) > rooms.index(parts[1]):
                 wrong.append(f"{'/'.join(parts)} imports {module}")
     assert wrong == []
 

@@ -110,7 +110,7 @@ def test_contrasts_stand_below_their_table(demo: tuple[Study, Results]) -> None:
 
     from even_ballot.core.study.pipeline import run
     from even_ballot.core.study.study_file import parse_study
-    from even_ballot.formats.tables.workbook import workbook
+    from even_ballot.formats.workbooks.workbook import workbook
     from even_ballot.services.answers import load_table
 
     document = json.loads((FILES / "study.json").read_text())

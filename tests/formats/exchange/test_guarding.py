@@ -17,12 +17,12 @@ from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Source, Study, parse_study
 from even_ballot.formats.exchange.codebooks import codebook_csv, read_codebook
-from even_ballot.formats.exchange.guarding import guarded, unguarded
 from even_ballot.formats.exchange.journal import journal_html, journal_markdown
 from even_ballot.formats.exchange.microdata import microdata
 from even_ballot.formats.exchange.plans import plan_csv, read_plan
+from even_ballot.formats.guarding import guarded, unguarded
 from even_ballot.formats.sources.source import read_source
-from even_ballot.formats.tables.workbook import workbook
+from even_ballot.formats.workbooks.workbook import workbook
 
 FORMULAS = [
     "=1+1",

@@ -16,7 +16,7 @@ from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
-from even_ballot.formats.tables.workbook import workbook
+from even_ballot.formats.workbooks.workbook import workbook
 
 
 def grid(**request: Any) -> Grid:

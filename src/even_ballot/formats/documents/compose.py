@@ -17,9 +17,9 @@ from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.documents.analysis_page import analysis_tables, beside_table
 from even_ballot.formats.documents.charts import chart_of_model, charts_of
 from even_ballot.formats.documents.own_text import own_blocks, plain_paragraph
-from even_ballot.formats.documents.parts import Block, Chart, Document, Heading, Picture
 from even_ballot.formats.documents.sections.methods import methods_blocks
 from even_ballot.formats.documents.table_page import anchor_of, contrast_table, printed_table
+from even_ballot.formats.printed.parts import Block, Chart, Document, Heading, Picture
 from even_ballot.formats.tables.reading_in_words import in_words
 
 UNDATED = (2026, 1, 1)

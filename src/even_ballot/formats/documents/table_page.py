@@ -8,10 +8,10 @@ from even_ballot.core.tables.marks import Marks
 from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import statistic_of
-from even_ballot.formats.documents.looks import look_of
-from even_ballot.formats.documents.numerals import ABSENT, numeral
-from even_ballot.formats.documents.parts import Entry, Group, Head, PrintedTable, Row
 from even_ballot.formats.documents.table_rows import RowPrinter, bundles
+from even_ballot.formats.printed.looks import look_of
+from even_ballot.formats.printed.numerals import ABSENT, numeral
+from even_ballot.formats.printed.parts import Entry, Group, Head, PrintedTable, Row
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
 

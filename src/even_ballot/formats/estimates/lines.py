@@ -12,7 +12,7 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.core.tables.marks import Marks, weak
 from even_ballot.core.tables.results import BannerPath, Cell, HiddenFigure, StubKey, TableResult
 from even_ballot.core.tables.statistics import statistic_of
-from even_ballot.formats.exchange.guarding import guarded
+from even_ballot.formats.guarding import guarded
 
 TOTAL = "All"
 

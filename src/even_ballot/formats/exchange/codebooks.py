@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from even_ballot.core.data.codebook import Code, Codebook, Kind, Scale, Variable
 from even_ballot.core.faults import fault
 from even_ballot.core.model import said_by
-from even_ballot.formats.exchange.guarding import guarded, unguarded
+from even_ballot.formats.guarding import guarded, unguarded
 from even_ballot.formats.sources.delimited import guess_delimiter
 from even_ballot.formats.sources.letters.encodings import guess_encoding
 from even_ballot.formats.sources.readable import readable

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from even_ballot.core.data.dataset import BLANK, UNPLACED, Column, Dataset, number_column
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.formats.exchange.guarding import guarded
 from even_ballot.formats.exchange.replicate_weights import ReplicateColumns
+from even_ballot.formats.guarding import guarded
 
 _ROWS = 1 << 14
 _FEW = 1 << 13

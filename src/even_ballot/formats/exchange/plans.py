@@ -20,7 +20,7 @@ from even_ballot.core.models.request import (
 )
 from even_ballot.core.study.study_file import place_in
 from even_ballot.core.tables.request import TableRequest
-from even_ballot.formats.exchange.guarding import guarded, unguarded
+from even_ballot.formats.guarding import guarded, unguarded
 from even_ballot.formats.sources.delimited import guess_delimiter
 from even_ballot.formats.sources.letters.encodings import guess_encoding
 from even_ballot.formats.sources.readable import readable

@@ -6,8 +6,8 @@ import textwrap
 from collections.abc import Iterator, Sequence
 from html import escape
 
-from even_ballot.formats.documents.parts import Chart, Series
 from even_ballot.formats.images.drawing import no_controls
+from even_ballot.formats.printed.parts import Chart, Series
 
 WIDE, LABEL, ROOM = 680, 230, 400
 _INK, _SOFT, _HAIR, _PAPER = "#1d1b18", "#5f584f", "#d9d3c7", "#ffffff"

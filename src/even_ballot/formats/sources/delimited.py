@@ -18,7 +18,7 @@ from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.exchange.guarding import unguarded
+from even_ballot.formats.guarding import unguarded
 from even_ballot.formats.sources.headings import guess_heading_rows, split_headings
 from even_ballot.formats.sources.letters.encodings import as_utf8
 from even_ballot.formats.sources.packing import as_column

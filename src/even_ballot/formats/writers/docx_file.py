@@ -11,9 +11,12 @@ from docx.enum.text import WD_ALIGN_PARAGRAPH
 from docx.oxml import parse_xml
 from docx.shared import Mm, Pt, RGBColor
 
-from even_ballot.formats.documents.looks import PAPER, look_of
 from even_ballot.formats.documents.paging import is_turned, pieces, room
-from even_ballot.formats.documents.parts import (
+from even_ballot.formats.images.charting import WIDE, chart_svg
+from even_ballot.formats.images.drawing import no_controls
+from even_ballot.formats.images.files import drawn
+from even_ballot.formats.printed.looks import PAPER, look_of
+from even_ballot.formats.printed.parts import (
     Document,
     Heading,
     Paragraph,
@@ -21,9 +24,6 @@ from even_ballot.formats.documents.parts import (
     PrintedTable,
     contents_of,
 )
-from even_ballot.formats.images.charting import WIDE, chart_svg
-from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.images.files import drawn
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
 from even_ballot.formats.writers.house_template import house_template

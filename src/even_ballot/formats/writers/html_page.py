@@ -2,8 +2,11 @@
 
 from typing import Any
 
-from even_ballot.formats.documents.looks import look_of
-from even_ballot.formats.documents.parts import (
+from even_ballot.formats.images.charting import chart_svg
+from even_ballot.formats.images.drawing import no_controls
+from even_ballot.formats.pages import page, plain_page
+from even_ballot.formats.printed.looks import look_of
+from even_ballot.formats.printed.parts import (
     Block,
     Document,
     Heading,
@@ -13,9 +16,6 @@ from even_ballot.formats.documents.parts import (
     contents_of,
     listed,
 )
-from even_ballot.formats.images.charting import chart_svg
-from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.pages import page, plain_page
 
 _SERIF = '"Source Serif 4", "Liberation Serif", Georgia, serif'
 _SANS = '"Source Sans 3", "Liberation Sans", "Helvetica Neue", Arial, sans-serif'

@@ -10,7 +10,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.formats.documents.sections.methods import Hashes
 from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.tables.workbook import fill
+from even_ballot.formats.workbooks.workbook import fill
 from even_ballot.formats.writers.containers import archive
 
 _NAMES = " ".join(
@@ -333,7 +333,7 @@ _MANIFEST = (
 
 def spreadsheet(study: Study, results: Results, hashes: Hashes | None = None) -> bytes:
     """All tables of a study as .ods. The same study gives the same bytes."""
-    from even_ballot.formats.documents.looks import PAPER
+    from even_ballot.formats.printed.looks import PAPER
 
     style = study.release.style if study.release is not None else None
     book = OpenBook(study.title, PAPER[style.paper if style is not None else "A4"])

@@ -13,9 +13,12 @@ from itertools import chain, groupby, repeat
 from typing import Any, Literal
 
 from even_ballot.core.faults import fault
-from even_ballot.formats.documents.looks import look_of
 from even_ballot.formats.documents.paging import is_turned, pieces, room, stub_widths, widths
-from even_ballot.formats.documents.parts import (
+from even_ballot.formats.fonts import font_folder
+from even_ballot.formats.images.charting import WIDE, chart_svg
+from even_ballot.formats.images.drawing import no_controls
+from even_ballot.formats.printed.looks import look_of
+from even_ballot.formats.printed.parts import (
     Block,
     Document,
     Entry,
@@ -27,9 +30,6 @@ from even_ballot.formats.documents.parts import (
     contents_of,
     listed,
 )
-from even_ballot.formats.fonts import font_folder
-from even_ballot.formats.images.charting import WIDE, chart_svg
-from even_ballot.formats.images.drawing import no_controls
 
 Data = dict[str, Any]
 

@@ -14,8 +14,8 @@ from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.release.plan import FORMATS, Format, PictureKind, ReleasePlan
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.formats.documents.parts import Block, Document, Picture
 from even_ballot.formats.exchange.microdata import microdata
+from even_ballot.formats.printed.parts import Block, Document, Picture
 
 Files = dict[str, Iterator[bytes]]
 """Files by name, each made piece by piece when it is gone through."""
@@ -122,7 +122,7 @@ class ReleaseFiles:
     def _workbooks(self) -> Files:
         found: Files = {}
         if "xlsx" in self.formats:
-            from even_ballot.formats.tables.workbook import workbook
+            from even_ballot.formats.workbooks.workbook import workbook
 
             found["tables.xlsx"] = _later(lambda: workbook(self.study, self.results, self.hashes))
         if "ods" in self.formats:

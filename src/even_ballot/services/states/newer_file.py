@@ -16,9 +16,9 @@ from even_ballot.core.study.study_file import Source, parse_study
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.delimited import as_csv
 from even_ballot.services.states.elsewhere import in_a_helper
+from even_ballot.services.states.kept_files import keep
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.states.writing import write
-from even_ballot.services.stations.intake import keep
 from even_ballot.store.files import file_bytes, find_file, keep_file
 from even_ballot.store.studies import Files, StudyState, dump_study, read_study
 

@@ -13,11 +13,11 @@ from even_ballot.core.draft.taking import added, taken
 from even_ballot.core.faults import fault
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.ledger.step import changed_cells
-from even_ballot.core.progress import Progress, quiet, stretch
+from even_ballot.core.progress import Progress
 from even_ballot.core.study.study_file import Source
-from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.formats.sources.letters.encodings import readable_in, says_its_encoding
 from even_ballot.services.states.elsewhere import in_a_helper
+from even_ballot.services.states.kept_files import keep
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.judging import columns_of, columns_shown, draft_lines, line_as, line_view
 from even_ballot.services.stations.views import (
@@ -25,10 +25,9 @@ from even_ballot.services.stations.views import (
     FilePreview,
     LineView,
 )
-from even_ballot.services.workers.helper_processes import HELPERS, READERS
+from even_ballot.services.workers.helper_processes import HELPERS
 from even_ballot.services.workers.jobs import Jobs, JobView
-from even_ballot.store.files import file_bytes, find_file, keep_file
-from even_ballot.store.models import SourceFile
+from even_ballot.store.files import file_bytes, find_file
 from even_ballot.store.studies import StudyState
 
 
@@ -138,18 +137,6 @@ def added_to(session: Session, pipelines: Pipelines, state: StudyState, lines: S
             )
     codebook, steps = in_a_helper(added, state.study.codebook, tuple(lines), table, decimal)
     return Added(codebook, (*state.study.ledger, *steps))
-
-
-def keep(
-    session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet
-) -> SourceFile:
-    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and
-    nothing is kept."""
-    source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
-    table, reading = READERS.run(
-        "read", content, source, size=len(content), progress=stretch(progress, 0, 0.6), where=name
-    )
-    return keep_file(session, source.path[-255:], content, reading, table, stretch(progress, 0.6, 1))
 
 
 def bring_in(

@@ -9,9 +9,9 @@ from even_ballot.core.release.plan import Style
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.weighting.report import MarginReport
-from even_ballot.formats.documents.numerals import HIDDEN, numeral
 from even_ballot.formats.documents.own_text import own_blocks, plain_paragraph
-from even_ballot.formats.documents.parts import (
+from even_ballot.formats.printed.numerals import HIDDEN, numeral
+from even_ballot.formats.printed.parts import (
     Block,
     Entry,
     Group,

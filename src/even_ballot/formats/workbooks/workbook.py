@@ -14,16 +14,16 @@ from even_ballot.core.release.plan import ReleasePlan, Style
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.formats.analyses.sheet import write_analysis, write_beside
-from even_ballot.formats.documents.looks import look_of
-from even_ballot.formats.documents.parts import Heading, Paragraph, PrintedTable
 from even_ballot.formats.documents.sections.methods import Hashes, methods_blocks
 from even_ballot.formats.estimates.lines import HEADINGS, estimate_lines
 from even_ballot.formats.images.drawing import no_controls as clean
+from even_ballot.formats.printed.looks import look_of
+from even_ballot.formats.printed.parts import Heading, Paragraph, PrintedTable
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.methods import methods_note
-from even_ballot.formats.tables.table_sheet import LONGEST, Formats, write_table
-from even_ballot.formats.tables.widening import widened, without
+from even_ballot.formats.workbooks.table_sheet import LONGEST, Formats, write_table
+from even_ballot.formats.workbooks.widening import widened, without
 
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\']")
 _MOST_COLUMNS, _MOST_ROWS = 16_384, 1_048_576

@@ -1,0 +1,22 @@
+"""Files that are brought in: read in a process of their own, and kept."""
+
+from sqlalchemy.orm import Session
+
+from even_ballot.core.progress import Progress, quiet, stretch
+from even_ballot.core.study.study_file import Source
+from even_ballot.formats.exchange.bundle import safe_name
+from even_ballot.services.workers.helper_processes import READERS
+from even_ballot.store.files import keep_file
+from even_ballot.store.models import SourceFile
+
+
+def keep(
+    session: Session, name: str, content: bytes, said: Source | None = None, progress: Progress = quiet
+) -> SourceFile:
+    """Reads and keeps a file; what `said` leaves out is guessed. Where it cannot be read, StudyError, and
+    nothing is kept."""
+    source = (said or Source(path=name)).model_copy(update={"path": safe_name(name)})
+    table, reading = READERS.run(
+        "read", content, source, size=len(content), progress=stretch(progress, 0, 0.6), where=name
+    )
+    return keep_file(session, source.path[-255:], content, reading, table, stretch(progress, 0.6, 1))
