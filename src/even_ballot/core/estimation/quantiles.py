@@ -113,17 +113,18 @@ PartValues = Callable[[], tuple[Floats, Floats]]
 
 
 @dataclass(frozen=True)
-class _Bins:
-    """Between pivots p₀ < p₁ < …, bin j being p_j−1 < y ≤ p_j: weight; least, most: the smallest and largest
-    value in each, ∞ and −∞ where there is none; cases: how many."""
+class Bins:
+    """Between pivots p₀ < p₁ < …, bin j being p_j−1 < y ≤ p_j: weight, (B,), or by several sets of weights,
+    (B, R); least, most: the smallest and largest value in each, ∞ and −∞ where there is none; cases: how
+    many."""
 
     weight: Floats
     least: Floats
     most: Floats
     cases: Ints
 
-    def merged(self, other: "_Bins") -> "_Bins":
-        return _Bins(
+    def merged(self, other: "Bins") -> "Bins":
+        return Bins(
             self.weight + other.weight,
             np.minimum(self.least, other.least),
             np.maximum(self.most, other.most),
@@ -147,10 +148,10 @@ class Bracketed(Ranks):
     def distinct(self) -> None:
         return None
 
-    def _count(self, pivots: Floats, low: float = -np.inf, high: float = np.inf) -> _Bins:
+    def _count(self, pivots: Floats, low: float = -np.inf, high: float = np.inf) -> Bins:
         """Of the values low < y ≤ high."""
 
-        def of(part: PartValues) -> _Bins:
+        def of(part: PartValues) -> Bins:
             value, weight = part()
             inside = (value > low) & (value <= high)
             value, weight = value[inside], weight[inside]
@@ -159,9 +160,9 @@ class Bracketed(Ranks):
             np.minimum.at(least, at, value)
             np.maximum.at(most, at, value)
             weights = np.bincount(at, weights=weight, minlength=size).astype(np.float64)
-            return _Bins(weights, least, most, np.bincount(at, minlength=size))
+            return Bins(weights, least, most, np.bincount(at, minlength=size))
 
-        return self._merge(_Bins.merged, [of(part) for part in self._parts])
+        return self._merge(Bins.merged, [of(part) for part in self._parts])
 
     def _values(self, low: float, high: float) -> ValueHistogram:
         """The values low < y ≤ high."""
@@ -214,7 +215,7 @@ class Bracketed(Ranks):
             found += list(zip(values.value[near].tolist(), values.weight[near].tolist(), strict=True))
         return [value for value, _ in found]
 
-    def _ranges(self, bins: _Bins) -> list[tuple[float, float]]:
+    def _ranges(self, bins: Bins) -> list[tuple[float, float]]:
         """Ranges of values that can be held at once, ascending, from their smallest to their largest."""
         found: list[tuple[float, float]] = []
         room = 0

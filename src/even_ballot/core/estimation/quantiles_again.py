@@ -7,8 +7,8 @@ from functools import partial
 
 import numpy as np
 
-from even_ballot.core.estimation.quantiles import HELD, Ranked, met, some_values
-from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.estimation.quantiles import HELD, Bins, Ranked, met, some_values
+from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.parts import Looks, Merge, with_others
 
 SeveralWeights = Callable[[slice], tuple[Floats, Floats]]
@@ -63,44 +63,25 @@ class _Values:
 _NONE = np.zeros(0, np.int64)
 
 
-@dataclass(frozen=True)
-class _Bins:
-    """Between pivots, bin j being p_j−1 < y ≤ p_j: weight: (B, R); least, most, cases: (B,)."""
+def _held(bins: Bins, first: int, last: int) -> int:
+    """How many values some bins hold at most."""
+    here = slice(first, last + 1)
+    return int(np.where(bins.least[here] == bins.most[here], 1, bins.cases[here]).sum())
 
-    weight: Floats
-    least: Floats
-    most: Floats
-    cases: Ints
 
-    def merged(self, other: "_Bins") -> "_Bins":
-        return _Bins(
-            self.weight + other.weight,
-            np.minimum(self.least, other.least),
-            np.maximum(self.most, other.most),
-            self.cases + other.cases,
-        )
-
-    def held(self, first: int, last: int) -> int:
-        """How many values some bins hold at most."""
-        here = slice(first, last + 1)
-        return int(np.where(self.least[here] == self.most[here], 1, self.cases[here]).sum())
-
-    def span(self, q: float, before: Floats, whole: Floats) -> tuple[int, int]:
-        """The first and the last bin in which some set has its quantile or the value beyond it; sets without
-        weight have none."""
-        has = self.weight > 0
-        bins = np.arange(len(self.cases))
-        first, last = len(bins), -1
-        for r in np.flatnonzero(has.any(0)):
-            there = bins[has[:, r]]
-            reached = before[r] + np.cumsum(self.weight[there, r])
-            k = min(met(reached, q, whole[r]), len(there) - 1)
-            # Sums made in another order may say that the last is not quite reached.
-            first, last = (
-                min(first, int(there[max(k - 1, 0)])),
-                max(last, int(there[min(k + 2, len(there) - 1)])),
-            )
-        return first, last
+def _span(bins: Bins, q: float, before: Floats, whole: Floats) -> tuple[int, int]:
+    """The first and the last bin in which some set has its quantile or the value beyond it; sets without
+    weight have none."""
+    has, every = bins.weight > 0, np.arange(len(bins.cases))
+    first, last = len(every), -1
+    for r in np.flatnonzero(has.any(0)):
+        there = every[has[:, r]]
+        reached = before[r] + np.cumsum(bins.weight[there, r])
+        k = min(met(reached, q, whole[r]), len(there) - 1)
+        # Sums made in another order may say that the last is not quite reached.
+        first = min(first, int(there[max(k - 1, 0)]))
+        last = max(last, int(there[min(k + 2, len(there) - 1)]))
+    return first, last
 
 
 def _inside(seen: tuple[Floats, Floats], low: float, high: float) -> tuple[Floats, Floats]:
@@ -109,13 +90,13 @@ def _inside(seen: tuple[Floats, Floats], low: float, high: float) -> tuple[Float
     return value[at], weight[at]
 
 
-def _bins(value: Floats, weight: Floats, pivots: Floats) -> _Bins:
+def _bins(value: Floats, weight: Floats, pivots: Floats) -> Bins:
     at, size = np.searchsorted(pivots, value, side="left"), len(pivots) + 1
     least, most = np.full(size, np.inf), np.full(size, -np.inf)
     np.minimum.at(least, at, value)
     np.maximum.at(most, at, value)
     sums = np.stack([np.bincount(at, weights=column, minlength=size) for column in weight.T], 1)
-    return _Bins(sums.astype(np.float64), least, most, np.bincount(at, minlength=size))
+    return Bins(sums.astype(np.float64), least, most, np.bincount(at, minlength=size))
 
 
 class _Closing:
@@ -124,11 +105,11 @@ class _Closing:
     def __init__(self, parts: Sequence[SeveralWeights], sets: slice, merge: Merge, held: int) -> None:
         self.parts, self.sets, self.merge, self.held = parts, sets, merge, held
 
-    def _count(self, pivots: Floats, low: float, high: float) -> _Bins:
-        def look(part: SeveralWeights) -> _Bins:
+    def _count(self, pivots: Floats, low: float, high: float) -> Bins:
+        def look(part: SeveralWeights) -> Bins:
             return _bins(*_inside(part(self.sets), low, high), pivots)
 
-        return self.merge(_Bins.merged, Looks(self.parts, look))
+        return self.merge(Bins.merged, Looks(self.parts, look))
 
     def _pivots(self, low: float, high: float) -> Floats:
         """Some of the values, evenly over their order: what lies between two of them is ever less."""
@@ -146,13 +127,13 @@ class _Closing:
         sets = bins.weight.shape[1]
         before, whole = np.zeros(sets), bins.weight.sum(0)
         while whole.any():
-            start, end = bins.span(q, before, whole)
+            start, end = _span(bins, q, before, whole)
             before = before + bins.weight[:start].sum(0)
             last, (low, high) = (low, high), (float(bins.least[start]), float(bins.most[end]))
             near = (low, high) == last
             if near and sets > 1:
                 return self._apart(q)
-            if near or bins.held(start, end) * sets <= self.held:
+            if near or _held(bins, start, end) * sets <= self.held:
                 look = partial(self._values, low=low, high=high)
                 return self.merge(_Values.merged, Looks(self.parts, look)).quantiles(q, before, whole)
             bins = self._count(self._pivots(low, high), low, high)
