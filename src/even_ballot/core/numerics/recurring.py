@@ -82,7 +82,16 @@ class _Kinds:
 
 
 def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Kinds:
-    order = np.lexsort((row, rank, digest[:, 1], digest[:, 0]))
+    # Runs that are in order are merged; only where first halves are the same the rest decides.
+    order = np.argsort(digest[:, 0], kind="stable")
+    first = digest[order, 0]
+    same = first[1:] == first[:-1]
+    if same.any():
+        tied = np.zeros(len(first), np.bool_)
+        tied[1:] |= same
+        tied[:-1] |= same
+        some = order[tied]
+        order[tied] = some[np.lexsort((row[some], rank[some], digest[some, 1], digest[some, 0]))]
     digest = digest[order]
     new = np.ones(len(order), np.bool_)
     new[1:] = (digest[1:] != digest[:-1]).any(1)
