@@ -18,7 +18,7 @@ from even_ballot.core.model import Model
 from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.numerics.grouping import alike
 from even_ballot.core.numerics.parts import Merge, kept
-from even_ballot.core.numerics.recurring import Known, digests, recurring
+from even_ballot.core.numerics.recurring import Digested, digests, recurring
 
 
 class Ids(Model):
@@ -94,7 +94,7 @@ def _cells(column: Column, text: bool, key: bytes) -> tuple[NDArray[np.uint64], 
     return low, high
 
 
-def _compared(part: Dataset, asked: Duplicates, seed: int) -> Known:
+def _compared(part: Dataset, asked: Duplicates, seed: int) -> Digested:
     """The cases of a part that answered enough, and which of those alike is kept."""
     columns = _columns(part, asked)
     key = seed.to_bytes(8, "big")
@@ -106,10 +106,10 @@ def _compared(part: Dataset, asked: Duplicates, seed: int) -> Known:
     elif asked.keep == "fullest":
         rank = -np.asarray(_filled(part))
     digest = digests([half for cell in cells for half in cell], part.n, seed)
-    return Known.of(digest, np.asarray(answered >= asked.at_least), rank, row)
+    return Digested.of(digest, np.asarray(answered >= asked.at_least), rank, row)
 
 
-def compared(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[Known]:
+def compared(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[Digested]:
     """For every part its cases by digests of what they are compared in, made with a secret that changes.
 
     >>> from even_ballot.core.data.example import ferry

@@ -42,7 +42,7 @@ def digests(columns: Sequence[NDArray[np.uint64]], n: int, seed: int) -> Digests
 
 
 @dataclass(frozen=True)
-class _Kinds:
+class _Alike:
     """Rows of some parts by what they are alike in: the digest of each kind, ascending, (k, 2), how many rows
     it has, and which is to be preferred: the one of the lowest rank, among those the lowest row."""
 
@@ -51,7 +51,7 @@ class _Kinds:
     rank: Ints
     row: Ints
 
-    def __add__(self, other: "_Kinds") -> "_Kinds":
+    def __add__(self, other: "_Alike") -> "_Alike":
         return _kinds(
             np.concatenate([self.digest, other.digest]),
             np.concatenate([self.n, other.n]),
@@ -59,10 +59,10 @@ class _Kinds:
             np.concatenate([self.row, other.row]),
         )
 
-    def several(self) -> "_Kinds":
+    def several(self) -> "_Alike":
         """Those of more rows than one."""
         at = np.flatnonzero(self.n > 1)
-        return _Kinds(self.digest[at], self.n[at], self.rank[at], self.row[at])
+        return _Alike(self.digest[at], self.n[at], self.rank[at], self.row[at])
 
     def place(self, digest: Digests) -> tuple[Ints, Bools]:
         """Where the kinds of some rows are among these, and whether they are."""
@@ -81,7 +81,7 @@ class _Kinds:
         return here, np.asarray(there)
 
 
-def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Kinds:
+def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Alike:
     # Runs that are in order are merged; only where first halves are the same the rest decides.
     order = np.argsort(digest[:, 0], kind="stable")
     first = digest[order, 0]
@@ -97,11 +97,11 @@ def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Kinds:
     new[1:] = (digest[1:] != digest[:-1]).any(1)
     at = np.flatnonzero(new)
     counts = np.add.reduceat(n[order], at) if len(at) else n[:0]
-    return _Kinds(digest[at], counts, rank[order[at]], row[order[at]])
+    return _Alike(digest[at], counts, rank[order[at]], row[order[at]])
 
 
 @dataclass(frozen=True)
-class Known:
+class Digested:
     """The rows of a part that are compared, by their digests, ascending. place: where each stands in the
     part; rank, row: which of those alike is preferred."""
 
@@ -111,7 +111,7 @@ class Known:
     row: Ints
 
     @classmethod
-    def of(cls, digest: Digests, known: Bools, rank: Ints, row: Ints) -> "Known":
+    def of(cls, digest: Digests, known: Bools, rank: Ints, row: Ints) -> "Digested":
         """known: (n,), which of the part's rows are compared."""
         place = np.flatnonzero(known)
         place = place[np.argsort(digest[place, 0], kind="stable")]
@@ -123,21 +123,21 @@ class Known:
         low, high = np.searchsorted(self.digest[:, 0], np.array(ends, np.uint64)).tolist()
         return slice(low, len(self.place) if stretch + 1 == stretches else high)
 
-    def kinds(self, stretch: int, stretches: int) -> _Kinds:
+    def kinds(self, stretch: int, stretches: int) -> _Alike:
         """What is in a stretch."""
         at = self.between(stretch, stretches)
         ones = np.ones(at.stop - at.start, np.int64)
         return _kinds(self.digest[at], ones, self.rank[at], self.row[at])
 
 
-def recurring(parts: Sequence[Known], sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
+def recurring(parts: Sequence[Digested], sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
     """For every part, of (n,) rows as `sizes` says, which of its rows another one is alike to, and which of
     these are not the preferred of their kind.
 
     >>> from even_ballot.core.numerics.parts import in_order
     >>> columns = [np.array([[7, 8]], np.uint64), np.array([[8, 9]], np.uint64)]
     >>> parts = [
-    ...     Known.of(digests(of, 2, 1), np.ones(2, bool), np.zeros(2), np.array(row))
+    ...     Digested.of(digests(of, 2, 1), np.ones(2, bool), np.zeros(2), np.array(row))
     ...     for of, row in zip(columns, ([1, 2], [3, 4]))
     ... ]
     >>> [(alike.tolist(), spare.tolist()) for alike, spare in recurring(parts, [2, 2], in_order)]
@@ -146,7 +146,7 @@ def recurring(parts: Sequence[Known], sizes: Sequence[int], merge: Merge) -> Seq
     found = [(np.zeros(n, np.bool_), np.zeros(n, np.bool_)) for n in sizes]
     stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
     for stretch in range(stretches):
-        look = partial(Known.kinds, stretch=stretch, stretches=stretches)
+        look = partial(Digested.kinds, stretch=stretch, stretches=stretches)
         several = merge(lambda a, b: a + b, Looks(parts, look)).several()
         if not len(several.n):
             continue
@@ -159,17 +159,17 @@ def recurring(parts: Sequence[Known], sizes: Sequence[int], merge: Merge) -> Seq
     return found
 
 
-def distinct(parts: Sequence[Known], merge: Merge) -> int:
+def distinct(parts: Sequence[Digested], merge: Merge) -> int:
     """How many kinds of rows there are in all parts.
 
     >>> from even_ballot.core.numerics.parts import in_order
     >>> values = np.array([7, 8, 7], np.uint64)
-    >>> distinct([Known.of(digests([values], 3, 1), values > 0, values, values)] * 2, in_order)
+    >>> distinct([Digested.of(digests([values], 3, 1), values > 0, values, values)] * 2, in_order)
     2
     """
     stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
     found = 0
     for stretch in range(stretches):
-        look = partial(Known.kinds, stretch=stretch, stretches=stretches)
+        look = partial(Digested.kinds, stretch=stretch, stretches=stretches)
         found += len(merge(lambda a, b: a + b, Looks(parts, look)).n)
     return found

@@ -52,13 +52,18 @@ def _plain(values: NDArray[Any], kind: str) -> pa.Array:
     return _numbers(values.astype(np.float64))
 
 
+def _small(place: NDArray[Any], of: int) -> NDArray[Any]:
+    """Places among so many."""
+    return place.astype(np.int16 if of < 1 << 15 else np.int32)
+
+
 @dataclass(frozen=True)
 class _Recurring:
     """Cells of one or several neighbouring columns that recur, each text written once. place: (n,), which of
-    them each row has."""
+    them each row has, in as few bytes as say it."""
 
     said: pa.Array
-    place: NDArray[np.int32]
+    place: NDArray[Any]
 
     @classmethod
     def of(cls, column: Column, kind: str, words: Sequence[str]) -> "_Recurring":
@@ -74,7 +79,7 @@ class _Recurring:
                 place = np.where(worded, column.values + len(distinct), place)
         if blank.any():
             place = np.where(blank, len(said) - 1, place)
-        return cls(said, np.asarray(place, np.int32))
+        return cls(said, _small(place, len(said)))
 
     def beside(self, other: "_Recurring") -> "_Recurring":
         """Both columns as one, with a comma between."""
@@ -82,7 +87,7 @@ class _Recurring:
         left = self.said.take(pa.array(np.repeat(np.arange(a, dtype=np.int32), b)))
         right = other.said.take(pa.array(np.tile(np.arange(b, dtype=np.int32), a)))
         both = pc.binary_join_element_wise(left, right, ",")
-        return _Recurring(both, self.place * np.int32(b) + other.place)
+        return _Recurring(both, _small(self.place * np.int32(b) + other.place, a * b))
 
     def cells(self, part: slice) -> pa.Array:
         return self.said.take(pa.array(self.place[part]))
