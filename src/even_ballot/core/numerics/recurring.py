@@ -1,7 +1,7 @@
 """Rows alike in some columns, over parts of which each is seen by itself: told by digests, so that no more
 than a stretch of them is ever in one place."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -15,7 +15,11 @@ Digests = NDArray[np.uint64]
 """(n, 2): 128 bits a row."""
 _LANES = 4
 AT_ONCE = 1 << 21
-"""Rows whose digests are merged at once, about: 40 bytes each."""
+"""Rows that are looked at at once, about: two bits for each of eight places a row come together first, then
+40 bytes of each row that shares its place with another."""
+_BLOCK = 1 << 14
+_PLACES = 3
+"""Places a row, as a power of two."""
 
 
 def digests(columns: Sequence[NDArray[np.uint64]], n: int, seed: int) -> Digests:
@@ -30,15 +34,19 @@ def digests(columns: Sequence[NDArray[np.uint64]], n: int, seed: int) -> Digests
     """
     random = np.random.default_rng(seed)
     factors = random.integers(0, 1 << 64, (1 + 2 * len(columns), _LANES), np.uint64)
-    lanes = np.empty((_LANES, n), np.uint64)
-    lanes[:] = factors[0][:, None]
-    low, half = np.uint64(0xFFFFFFFF), np.uint64(32)
-    for k, column in enumerate(columns):
-        for of, halves in enumerate((column & low, column >> half)):
-            for lane, factor in zip(lanes, factors[1 + 2 * k + of], strict=True):
-                lane += factor * halves
-    lanes >>= half
-    return np.stack([(lanes[0] << half) | lanes[1], (lanes[2] << half) | lanes[3]], axis=1)
+    found, low, half = np.empty((n, 2), np.uint64), np.uint64(0xFFFFFFFF), np.uint64(32)
+    # Blocks stay in the processor's cache.
+    for start in range(0, n, _BLOCK):
+        block = slice(start, min(start + _BLOCK, n))
+        lanes = np.repeat(factors[0][:, None], block.stop - start, 1)
+        for k, column in enumerate(columns):
+            for of, halves in enumerate((column[block] & low, column[block] >> half)):
+                for lane, factor in zip(lanes, factors[1 + 2 * k + of], strict=True):
+                    lane += factor * halves
+        lanes >>= half
+        found[block, 0] = (lanes[0] << half) | lanes[1]
+        found[block, 1] = (lanes[2] << half) | lanes[3]
+    return found
 
 
 @dataclass(frozen=True)
@@ -52,7 +60,7 @@ class _Alike:
     row: Ints
 
     def __add__(self, other: "_Alike") -> "_Alike":
-        return _kinds(
+        return _alike(
             np.concatenate([self.digest, other.digest]),
             np.concatenate([self.n, other.n]),
             np.concatenate([self.rank, other.rank]),
@@ -81,7 +89,7 @@ class _Alike:
         return here, np.asarray(there)
 
 
-def _kinds(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Alike:
+def _alike(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Alike:
     # Runs that are in order are merged; only where first halves are the same the rest decides.
     order = np.argsort(digest[:, 0], kind="stable")
     first = digest[order, 0]
@@ -117,17 +125,69 @@ class Digested:
         place = place[np.argsort(digest[place, 0], kind="stable")]
         return cls(digest[place], place, np.asarray(rank, np.int64)[place], np.asarray(row, np.int64)[place])
 
-    def between(self, stretch: int, stretches: int) -> slice:
-        """Those whose digests lie in one of so many equal stretches."""
-        ends = [np.uint64(min(k * (1 << 64) // stretches, (1 << 64) - 1)) for k in (stretch, stretch + 1)]
+    def between(self, of: "_Stretch") -> slice:
+        """Those in a stretch."""
+        ends = [min(k << 64 - of.bits, (1 << 64) - 1) for k in (of.number, of.number + 1)]
         low, high = np.searchsorted(self.digest[:, 0], np.array(ends, np.uint64)).tolist()
-        return slice(low, len(self.place) if stretch + 1 == stretches else high)
+        return slice(low, len(self.place) if of.number + 1 == 1 << of.bits else high)
 
-    def kinds(self, stretch: int, stretches: int) -> _Alike:
-        """What is in a stretch."""
-        at = self.between(stretch, stretches)
-        ones = np.ones(at.stop - at.start, np.int64)
-        return _kinds(self.digest[at], ones, self.rank[at], self.row[at])
+    def marks(self, of: "_Stretch") -> "_Marks":
+        """Which places of a stretch it has rows at, and several."""
+        at = of.places(self.digest[self.between(of), 0])
+        once, several = np.zeros((2, 1 << of.places_bits), np.bool_)
+        once[at] = True
+        several[at[1:][at[1:] == at[:-1]]] = True
+        return _Marks(np.packbits(once), np.packbits(several))
+
+    def candidates(self, of: "_Stretch", several: Bools) -> Ints:
+        """Which of its rows lie in a stretch at places that several rows have."""
+        here = self.between(of)
+        return here.start + np.flatnonzero(several[of.places(self.digest[here, 0])])
+
+    def kinds(self, of: "_Stretch", several: Bools) -> _Alike:
+        """What those are."""
+        at = self.candidates(of, several)
+        return _alike(self.digest[at], np.ones(len(at), np.int64), self.rank[at], self.row[at])
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """One of 2^bits equal stretches of digests, in 2^places_bits places."""
+
+    number: int
+    bits: int
+    places_bits: int
+
+    def places(self, key: NDArray[np.uint64]) -> Ints:
+        """The place of each of its first halves, ascending as these are."""
+        here = (key << np.uint64(self.bits)) >> np.uint64(64 - self.places_bits)
+        return np.asarray(here, np.int64)
+
+
+@dataclass(frozen=True)
+class _Marks:
+    """Places of a stretch that some rows have, and that several have, as bits."""
+
+    once: NDArray[np.uint8]
+    several: NDArray[np.uint8]
+
+    def __add__(self, other: "_Marks") -> "_Marks":
+        both = self.several | other.several | (self.once & other.once)
+        return _Marks(self.once | other.once, both)
+
+
+def _stretches(parts: Sequence[Digested], merge: Merge) -> Iterator[tuple[_Stretch, Bools, _Alike]]:
+    """Stretch by stretch the places that several rows of all parts have, and the kinds of these rows: no
+    others can be alike to another."""
+    rows = int(merge(plus, Looks(parts, lambda part: len(part.place))))
+    bits = (rows // AT_ONCE).bit_length()
+    places = max(min(rows, AT_ONCE).bit_length() + _PLACES, 3)
+    for number in range(1 << bits):
+        of = _Stretch(number, bits, places)
+        marks = merge(_Marks.__add__, Looks(parts, partial(Digested.marks, of=of)))
+        several = np.unpackbits(marks.several).view(np.bool_)
+        look = partial(Digested.kinds, of=of, several=several)
+        yield of, several, merge(_Alike.__add__, Looks(parts, look))
 
 
 def recurring(parts: Sequence[Digested], sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
@@ -144,14 +204,12 @@ def recurring(parts: Sequence[Digested], sizes: Sequence[int], merge: Merge) -> 
     [([False, True], [False, False]), ([True, False], [True, False])]
     """
     found = [(np.zeros(n, np.bool_), np.zeros(n, np.bool_)) for n in sizes]
-    stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
-    for stretch in range(stretches):
-        look = partial(Digested.kinds, stretch=stretch, stretches=stretches)
-        several = merge(lambda a, b: a + b, Looks(parts, look)).several()
+    for of, shared, kinds in _stretches(parts, merge):
+        several = kinds.several()
         if not len(several.n):
             continue
         for (alike, spare), part in zip(found, parts, strict=True):
-            at = part.between(stretch, stretches)
+            at = part.candidates(of, shared)
             where, there = several.place(part.digest[at])
             rows = part.place[at][there]
             alike[rows] = True
@@ -167,9 +225,6 @@ def distinct(parts: Sequence[Digested], merge: Merge) -> int:
     >>> distinct([Digested.of(digests([values], 3, 1), values > 0, values, values)] * 2, in_order)
     2
     """
-    stretches = 1 + int(merge(plus, Looks(parts, lambda part: len(part.place)))) // AT_ONCE
-    found = 0
-    for stretch in range(stretches):
-        look = partial(Digested.kinds, stretch=stretch, stretches=stretches)
-        found += len(merge(lambda a, b: a + b, Looks(parts, look)).n)
-    return found
+    rows = int(merge(plus, Looks(parts, lambda part: len(part.place))))
+    # Rows at places of their own are all distinct.
+    return rows + sum(len(kinds.n) - int(kinds.n.sum()) for _, _, kinds in _stretches(parts, merge))
