@@ -142,7 +142,7 @@ class Digested:
     def candidates(self, of: "_Stretch", several: Bools) -> Ints:
         """Which of its rows lie in a stretch at places that several rows have."""
         here = self.between(of)
-        return here.start + np.flatnonzero(several[of.places(self.digest[here, 0])])
+        return np.flatnonzero(several[of.places(self.digest[here, 0])]) + int(here.start)
 
     def kinds(self, of: "_Stretch", several: Bools) -> _Alike:
         """What those are."""
@@ -160,8 +160,8 @@ class _Stretch:
 
     def places(self, key: NDArray[np.uint64]) -> Ints:
         """The place of each of its first halves, ascending as these are."""
-        here = (key << np.uint64(self.bits)) >> np.uint64(64 - self.places_bits)
-        return np.asarray(here, np.int64)
+        here: Ints = ((key << np.uint64(self.bits)) >> np.uint64(64 - self.places_bits)).astype(np.int64)
+        return here
 
 
 @dataclass(frozen=True)
