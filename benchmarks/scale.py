@@ -22,9 +22,9 @@ import pyarrow.parquet as pq
 from measuring import row
 
 from even_ballot.core.study.graph import untold
+from even_ballot.services.by_workers import job_of
 from even_ballot.services.running import load_study
 from even_ballot.services.scale.cluster import run_on, workers_of
-from even_ballot.services.scale.running import job_of
 
 CODED = {"sex": 2, "age_group": 6, "isle": 7, "tenure": 3, "education": 4, "party": 5, "trust": 5, "uses": 4}
 MARGINS = ("sex", "age_group", "isle", "tenure", "education")

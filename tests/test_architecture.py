@@ -34,7 +34,7 @@ ORDERS = {
         "workbooks", "writers",
     ),
     "services": (
-        "workers", "states", "dependence", "releases", "stations", "studies", "scale",
+        "workers", "scale", "in_place", "states", "dependence", "releases", "stations", "studies",
     ),
 }  # fmt: skip
 """Rooms of a layer, each of which may use itself and those before it."""
@@ -42,7 +42,7 @@ FLAT = {
     "core": {"elsewhere", "faults", "lazy", "model", "progress", "__init__"},
     "formats": {"pages", "guarding", "__init__"},
     "services": {
-        "answers", "backups", "demo", "drafting", "example", "running", "telling", "upkeep", "__init__",
+        "answers", "backups", "by_workers", "demo", "drafting", "example", "running", "telling", "upkeep", "__init__",
     },
 }  # fmt: skip
 """Files of a layer outside its rooms; every room of the core and of the formats may use them."""

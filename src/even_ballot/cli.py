@@ -154,7 +154,7 @@ def run(
             if workers is None and scheduler is None:
                 files = release_of(study, wanted, guard_formulas, allow_outside)
             else:
-                from even_ballot.services.scale.running import Workers, released_by
+                from even_ballot.services.by_workers import Workers, released_by
 
                 by = Workers(workers, scheduler, memory << 20)
                 files = held.enter_context(

@@ -16,6 +16,7 @@ from even_ballot.api.admission import Admission
 from even_ballot.api.guard import Guard
 from even_ballot.api.routes import (
     dependence,
+    in_place,
     intake,
     jobs,
     pictures,
@@ -31,9 +32,14 @@ from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.server import DatabaseState, MariaServer
 
 
-def make_app(engine: Engine | None, web: Path | None = None, database: MariaServer | None = None) -> FastAPI:
+def make_app(
+    engine: Engine | None,
+    web: Path | None = None,
+    database: MariaServer | None = None,
+    pipelines: Pipelines | None = None,
+) -> FastAPI:
     """The application on a database; `web` is the folder of the built interface; `database`: the server,
-    where it is ours."""
+    where it is ours; pipelines: what works studies out."""
     app = FastAPI(
         title="Even Ballot",
         version=__version__,
@@ -44,7 +50,8 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         lifespan=_lifespan,
         generate_unique_id_function=lambda route: route.name,
     )
-    app.state.engine, app.state.pipelines, app.state.database = engine, Pipelines(), database
+    app.state.engine, app.state.database = engine, database
+    app.state.pipelines = pipelines or Pipelines()
     app.state.jobs = None if engine is None else Jobs(engine)
     faults.install(app)
 
@@ -59,7 +66,18 @@ def make_app(engine: Engine | None, web: Path | None = None, database: MariaServ
         """What can be chosen: figures, functions of formulas, parts of entries."""
         return vocabulary()
 
-    for station in (studies, intake, jobs, preparation, weighting, tables, dependence, pictures, releases):
+    for station in (
+        studies,
+        intake,
+        in_place,
+        jobs,
+        preparation,
+        weighting,
+        tables,
+        dependence,
+        pictures,
+        releases,
+    ):
         app.router.routes.extend(station.router.routes)
     if web is not None:
         _serve(app, web)

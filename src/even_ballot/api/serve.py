@@ -32,6 +32,9 @@ from even_ballot.api.prompt_headers import PromptHeaders
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.services.demo import load_demo
+from even_ballot.services.in_place.exact import Exact
+from even_ballot.services.in_place.folders import DataFolder
+from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.upkeep import keep_tidy
 from even_ballot.services.workers.helper_processes import warm
 from even_ballot.store.backup import write_backup
@@ -206,8 +209,9 @@ def _kept_before_migrating(database: MariaServer, engine: Engine, folder: Path) 
 
 
 # Long: what starts first stops last, in one place.
-def serve(folder: Path, port: int, web: Path) -> int:
-    """Runs until it is told to stop; returns the exit code."""
+def serve(folder: Path, port: int, web: Path, data: Path | None = None) -> int:
+    """Runs until it is told to stop; returns the exit code. data: below which records may stay."""
+    below = None if data is None else DataFolder(data)
     signal.signal(signal.SIGTERM, _as_ctrl_c)
     # What the server writes is its owner's to read.
     os.umask(0o077)
@@ -225,7 +229,7 @@ def serve(folder: Path, port: int, web: Path) -> int:
             migrate(engine)
             fail_lost_jobs(engine)
             database.watch()
-            app = make_app(engine, web, database)
+            app = make_app(engine, web, database, Pipelines(below, Exact(folder / "figures")))
             keep_tidy(engine, app.state.pipelines)
             with Session(engine) as session, session.begin():
                 if load_demo(session, app.state.pipelines):
@@ -255,10 +259,11 @@ def main() -> None:
     parser = argparse.ArgumentParser(description="Starts Even Ballot.")
     parser.add_argument("--folder", type=Path, default=Path("var"), help="where the data lives")
     parser.add_argument("--port", type=int, default=_PORT)
+    parser.add_argument("--data", type=Path, help="a folder below which records may stay where they are")
     parser.add_argument("--web", type=Path, default=Path("web/dist"), help="the built interface")
     args = parser.parse_args()
     try:
-        code = serve(args.folder, args.port, args.web)
+        code = serve(args.folder, args.port, args.web, args.data)
     except (_CannotStart, StudyError, OSError) as error:
         say(str(error))
         code = 1

@@ -36,9 +36,16 @@ def _compressed(content: bytes) -> Iterator[bytes]:
 
 
 def keep_file(
-    session: Session, name: str, content: bytes, reading: Source, table: RawTable, progress: Progress = quiet
+    session: Session,
+    name: str,
+    content: bytes,
+    reading: Source,
+    table: RawTable,
+    progress: Progress = quiet,
+    in_place: str | None = None,
 ) -> SourceFile:
-    """Keeps a file's bytes and its parsed columns."""
+    """Keeps a file's bytes and its parsed columns. in_place: where all records are, if these are a sample of
+    them."""
     file = SourceFile(
         id=new_id(),
         name=name,
@@ -48,6 +55,7 @@ def keep_file(
         reading=reading.model_dump_json(exclude_none=True),
         records=len(table.rows),
         blank_records=table.blank_records,
+        in_place=in_place,
     )
     session.add(file)
     session.flush()

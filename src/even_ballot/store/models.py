@@ -27,7 +27,7 @@ class Base(DeclarativeBase):
 
 class SourceFile(Base):
     """A file that was brought in, and how it was read. Never changed. packing: how its bytes are
-    compressed (null: not)."""
+    compressed (null: not); in_place: where all records are, as JSON, of which these are a sample."""
 
     __tablename__ = "source_files"
 
@@ -39,6 +39,7 @@ class SourceFile(Base):
     records: Mapped[int]
     blank_records: Mapped[int]
     packing: Mapped[str | None] = mapped_column(String(8), default=None)
+    in_place: Mapped[str | None] = mapped_column(LONGTEXT, default=None)
     brought: Mapped[datetime] = mapped_column(_TIME, default=now)
 
 

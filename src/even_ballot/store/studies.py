@@ -34,13 +34,16 @@ class NoStudy(Exception):
 
 @dataclass(frozen=True)
 class Files:
-    """Which kept files a study reads: its source, and lookups by name."""
+    """Which kept files a study reads: its source, and lookups by name. sampled: the source is a sample of
+    records that stay in their folder."""
 
     source: str
     lookups: dict[str, str]
+    sampled: bool = False
 
     def dump(self) -> str:
-        return json.dumps({"source": self.source, "lookups": self.lookups})
+        said = {"source": self.source, "lookups": self.lookups}
+        return json.dumps(said | {"sampled": True} if self.sampled else said)
 
     @classmethod
     def load(cls, text: str) -> "Files":

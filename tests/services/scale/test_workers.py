@@ -29,10 +29,10 @@ from even_ballot.core.study.graph import untold
 from even_ballot.core.study.nodes import Telling
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.services.answers import make_parts
+from even_ballot.services.by_workers import Workers, job_of, released_by
 from even_ballot.services.running import load_study, run_file
 from even_ballot.services.scale import cluster, holder, leading, shelf, time_left, work
 from even_ballot.services.scale.holder import Holder
-from even_ballot.services.scale.running import Workers, job_of, released_by
 from even_ballot.services.scale.work import Job, versions
 
 CHOSEN = ("raked-limits", "raked-calibrated", "clustered-crosstab", "model-logistic", "correlations", "several-answers", "jackknife-reraked")  # fmt: skip

@@ -125,6 +125,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Folders
+         * @description Folders of Parquet parts that a study may be begun on; their records stay there.
+         */
+        get: operations["folders"];
+        put?: never;
+        /**
+         * Draw
+         * @description Draws a sample of a folder's records by a job, whose result is a file.
+         */
+        post: operations["draw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -746,6 +770,66 @@ export interface paths {
          * @description Cases received, set aside and in use.
          */
         get: operations["flow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/in-place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * In Place Of
+         * @description How a study stands to its records, where these stay in a folder.
+         */
+        get: operations["in_place_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/in-place/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Figures
+         * @description Works out all figures on all records by a job.
+         */
+        post: operations["figures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/in-place/records/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Record
+         * @description A record by its number among all, as it came and after the ledger.
+         */
+        get: operations["record"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1510,7 +1594,7 @@ export interface components {
         /**
          * AnalysisView
          * @description A model, a scale of items or correlations: what it came to, and what that says in words; or what is
-         *     wrong with it. titles: of the variables it names.
+         *     wrong with it. titles: of the variables it names; of_sample, received: as of a table.
          */
         AnalysisView: {
             correlations: components["schemas"]["CorrelationsResult"] | null;
@@ -1521,6 +1605,16 @@ export interface components {
             model: components["schemas"]["ModelResult"] | null;
             /** Note */
             note: string[];
+            /**
+             * Of Sample
+             * @default false
+             */
+            of_sample?: boolean;
+            /**
+             * Received
+             * @default 0
+             */
+            received?: number;
             reliability: components["schemas"]["ReliabilityResult"] | null;
             /** Titles */
             titles: {
@@ -3117,7 +3211,7 @@ export interface components {
         /**
          * FilePreview
          * @description A file that was brought in: how it was read and what is in it; readings: the likeliest encodings side
-         *     by side, where more than one may be right.
+         *     by side, where more than one may be right; sample: where it is one.
          */
         FilePreview: {
             /** Blank Records */
@@ -3136,6 +3230,7 @@ export interface components {
             readings?: components["schemas"]["EncodingReading"][];
             /** Records */
             records: number;
+            sample?: components["schemas"]["SampleOf"] | null;
             /**
              * Sheets
              * @default []
@@ -3259,6 +3354,27 @@ export interface components {
             in_use: number;
             /** Received */
             received: number;
+        };
+        /**
+         * Folder
+         * @description A folder of parts, by its path below the folder of data.
+         */
+        Folder: {
+            /** Folder */
+            folder: string;
+        };
+        /**
+         * FolderOfParts
+         * @description A folder that a study may be begun on: its path below the folder of data, how many parts it has, and
+         *     their bytes.
+         */
+        FolderOfParts: {
+            /** Folder */
+            folder: string;
+            /** Parts */
+            parts: number;
+            /** Size */
+            size: number;
         };
         /**
          * FunctionChoice
@@ -3408,6 +3524,17 @@ export interface components {
             in: (number | string)[];
             /** Variable */
             variable: string;
+        };
+        /**
+         * InPlaceView
+         * @description A study whose records stay where they are. lacking: how many of its tables and analyses show figures of
+         *     the sample; fault: why figures of all records cannot be worked out.
+         */
+        InPlaceView: {
+            fault: components["schemas"]["Fault"] | null;
+            /** Lacking */
+            lacking: number;
+            sample: components["schemas"]["SampleOf"];
         };
         /**
          * Independence
@@ -4344,7 +4471,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "faulty" | "unmet" | "unrecognised" | "unanswered" | "message" | "small" | "weak" | "findings" | "unlabelled" | "untitled";
+            kind: "faulty" | "unmet" | "unrecognised" | "unanswered" | "message" | "small" | "weak" | "findings" | "unlabelled" | "untitled" | "in_place";
             /**
              * Names
              * @default []
@@ -4941,6 +5068,39 @@ export interface components {
             why?: string | null;
         };
         /**
+         * RecordEntry
+         * @description A variable of a record: its entry as it came, None where there is none or the ledger makes the
+         *     variable; and as it is after the ledger: written, with the label of its code, and its state (0 answered,
+         *     1 blank, 2 no answer, 3 not placed).
+         */
+        RecordEntry: {
+            /** Came */
+            came: string | null;
+            /** Entry */
+            entry: string;
+            /** Label */
+            label: string;
+            /** Says */
+            says: string | null;
+            /** State */
+            state: number;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * RecordView
+         * @description A record by its number among all. aside: the ledger sets it aside, or stops at it; its entries are
+         *     those before that.
+         */
+        RecordView: {
+            /** Aside */
+            aside: boolean;
+            /** Entries */
+            entries: components["schemas"]["RecordEntry"][];
+            /** Number */
+            number: number;
+        };
+        /**
          * RefreshView
          * @description What a newer file would change. file: to be taken over; already: where it extends the answers, its
          *     records that were there before; entries: those of the ledger that no longer fit; faults: what would
@@ -5382,6 +5542,21 @@ export interface components {
             text: string;
         };
         /**
+         * SampleOf
+         * @description What is shown is of a sample: so many records were drawn, of how many, in how many parts;
+         *     blank ones too.
+         */
+        SampleOf: {
+            /** Drawn */
+            drawn: number;
+            /** Folder */
+            folder: string;
+            /** Parts */
+            parts: number;
+            /** Records */
+            records: number;
+        };
+        /**
          * Scale
          * @description An answer scale: codes in the order they are shown, and the codes that mean no answer. midpoint: the
          *     code that leans neither way, where an ordered scale has one.
@@ -5500,6 +5675,14 @@ export interface components {
             blocks: components["schemas"]["BlockView"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Seen
+         * @description The edition that figures are wanted of.
+         */
+        Seen: {
+            /** Edition */
+            edition: number;
         };
         /**
          * Setting
@@ -6216,7 +6399,9 @@ export interface components {
         /**
          * TableView
          * @description A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
-         *     compared: its columns, each pair, whether or not the table asks for letters.
+         *     compared: its columns, each pair, whether or not the table asks for letters; of_sample: its figures are
+         *     those of a sample of records that stay where they are; received: how many records they are of, before any
+         *     was set aside.
          */
         TableView: {
             /**
@@ -6231,6 +6416,16 @@ export interface components {
             id: string;
             /** Note */
             note: string[];
+            /**
+             * Of Sample
+             * @default false
+             */
+            of_sample?: boolean;
+            /**
+             * Received
+             * @default 0
+             */
+            received?: number;
             result: components["schemas"]["TableResult"] | null;
             /**
              * Words
@@ -7341,6 +7536,194 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Source"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    folders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderOfParts"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    draw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Folder"];
             };
         };
         responses: {
@@ -10791,6 +11174,293 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlowView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    in_place_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InPlaceView"] | null;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stale"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description Too many requests wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Faults"];
+                };
+            };
+        };
+    };
+    record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordView"];
                 };
             };
             /** @description The request cannot be read */

@@ -9,6 +9,7 @@ import { Faults } from "../parts/notices";
 import { STATIONS, type StationName } from "../stations";
 import { LedgerPage } from "./ledger";
 import { Path } from "./path";
+import { SampleLine } from "./sample";
 import { TallyLine } from "./tally";
 
 function TitleField() {
@@ -80,6 +81,7 @@ export function StudyShell() {
       </header>
       <Path />
       <TallyLine />
+      <SampleLine />
       <LedgerPage />
       {study.faults.length > 0 && (
         <section aria-label="Blocking problems" className="px-6">

@@ -125,6 +125,15 @@ class RawTable:
     rows: Ints
     blank_records: int = 0
 
+    @property
+    def records(self) -> int:
+        """How many records the source has, blank ones too.
+
+        >>> RawTable((), (), (), np.array([1, 4]), 1).records
+        4
+        """
+        return max(len(self.rows) + self.blank_records, int(self.rows.max(initial=0)))
+
 
 @dataclass(frozen=True)
 class Dataset:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any, Protocol, TypeVar
 
-from even_ballot.core.numerics.parts import Seen, halfway, tree
+from even_ballot.core.numerics.parts import Merge, Seen, halfway, in_order, tree
 
 T = TypeVar("T")
 Node = tuple[int, int]
@@ -129,3 +129,11 @@ class Leading:
     def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:
         merged: T = self._lead(place(), lambda found: whole(add, found, self.of))
         return merged
+
+    def __reduce__(self) -> tuple[Callable[[], Merge], tuple[()]]:
+        """What was found is sent elsewhere: nobody is led there."""
+        return _alone, ()
+
+
+def _alone() -> Merge:
+    return in_order

@@ -61,6 +61,7 @@ from even_ballot.core.weighting.report import WeightingReport, report
 from even_ballot.core.weighting.request import Weighting
 
 T = TypeVar("T")
+Take = Callable[..., tuple[Dataset, Effect]]
 _UNHEADED = {"group": None}
 _JUDGED = {"kind", "where", "outcome", "event", "terms", "as_number", "items", "variables", "method"}
 """What of an analysis decides what it tells."""
@@ -119,7 +120,7 @@ def untold(what: str | None) -> AbstractContextManager[Progress]:
 class Graph:
     """A study on its inputs. keep: keeps nodes by their keys; states: whether every state of the ledger is
     held, or the last alone; part: how the cases after the ledger are parted; elsewhere: where entries are
-    looked at one by one. Every node raises StudyError with what is at fault and where."""
+    looked at one by one; take: takes a step. Every node raises StudyError with what is at fault and where."""
 
     def __init__(
         self,
@@ -130,8 +131,10 @@ class Graph:
         states: bool = False,
         part: Callable[[Dataset], Cases] = Cases.of,
         elsewhere: Elsewhere = here,
+        take: Take = take_step,
     ) -> None:
         self.study, self.inputs, self._elsewhere = study, inputs, elsewhere
+        self._take = take
         self._keeper, self._telling, self._states, self._part = keep, telling, states, part
 
     def _keep(self, key: str, make: Callable[[], T]) -> T:
@@ -162,7 +165,7 @@ class Graph:
         for i, step in enumerate(self.study.ledger):
             key = key_of(key, said(step), self.inputs.lookups_key)
             try:
-                take = partial(take_step, data, step, i, tables, elsewhere=self._elsewhere)
+                take = partial(self._take, data, step, i, tables, elsewhere=self._elsewhere)
                 data, effect = self._keep(key, take)
             except StudyError as error:
                 stopped = error

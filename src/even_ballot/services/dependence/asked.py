@@ -65,6 +65,9 @@ class Asked:
         parts = (study.tables, study.models, study.reliability, study.correlations)
         if table_id != ALL and table_id not in {of.id for part in parts for of in part}:
             raise fault(f"There is no table {table_id!r}.", "tables")
+        if state.files.sampled:
+            what = "What figures depend on is not worked out where records stay in their folder."
+            raise fault(what, "", "Import a smaller file of them as a study of its own.")
         self._raw = pipelines.raw(session, state.files.source)
         self._lookups = pipelines.tables(session, state)
         self._document, self._table = document_of(study), table_id

@@ -14,7 +14,7 @@ FEW = 5
 """Unweighted cases under which a figure's cell is small."""
 Kind = Literal[
     "faulty", "unmet", "unrecognised", "unanswered", "message", "small", "weak", "findings", "unlabelled",
-    "untitled",
+    "untitled", "in_place",
 ]  # fmt: skip
 _ORDER: tuple[Kind, ...] = get_args(Kind)
 Station = Literal["codebook", "screening", "weighting", "tables", "release"]
@@ -94,9 +94,12 @@ def _labels(study: Study, results: Results) -> Iterator[Notice]:
         yield Notice("unlabelled", said, "codebook", next(iter(short)), len(short), tuple(short))
 
 
-def check(study: Study, results: Results) -> tuple[Notice, ...]:
-    """Everything to look at, the most serious first."""
+def check(study: Study, results: Results, in_place: bool = False) -> tuple[Notice, ...]:
+    """Everything to look at, the most serious first. in_place: the records stay in their folder."""
     found: list[Notice] = []
+    if in_place:
+        said = "The records stay in their folder, so no file of them is made"
+        found.append(Notice("in_place", said, "release", None, 1))
     for faulty in results.faulty:
         said = f"{faulty.title} cannot be made: {faulty.faults[0].said}"
         found.append(Notice("faulty", said, "tables", faulty.id, 1))

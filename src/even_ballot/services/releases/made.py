@@ -84,9 +84,14 @@ def _files(
     """What makes the files of a release of a study as it stands."""
     results = pipelines.results(session, state)
     plan = state.study.release or ReleasePlan()
+    if state.files.sampled and plan.depends:
+        mend = "Leave it out of the release."
+        raise fault("What figures depend on is not worked out on all records.", "release.depends", mend)
     files = ReleaseFiles(
         state.study, results, plan.formats, hashes=kept_hashes(session, state), progress=progress
     )
+    if state.files.sampled:
+        files.written = {}
     files.changes = _since(session, state, results, plan)
     if plan.depends:
         found = appendix_of(session, pipelines, state, plan.depends)
@@ -160,7 +165,7 @@ def listed(session: Session, pipelines: Pipelines, state: StudyState) -> Release
             )
         )  # fmt: skip
     try:
-        notices = check(state.study, pipelines.results(session, state))
+        notices = check(state.study, pipelines.results(session, state), state.files.sampled)
     except StudyError:
         # What stops the study is said of the study; releases that were made are there all the same.
         notices = ()

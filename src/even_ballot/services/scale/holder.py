@@ -79,8 +79,12 @@ class Holder:
         except queue.Empty:
             return "reading", self._exchange.read
 
-    def __del__(self) -> None:
+    def leave(self) -> None:
+        """Nobody leads any more: the work ends where it next meets."""
         self._exchange.closed.set()
+
+    def __del__(self) -> None:
+        self.leave()
 
 
 def faults_of(said: list[tuple[Any, ...]]) -> StudyError:

@@ -136,11 +136,12 @@ class Kept(OneByOne[T]):
 
 
 class Shelf:
-    """Holds so many bytes in memory, and the rest in a folder of its own, which goes with it."""
+    """Holds so many bytes in memory, and the rest in a folder of its own, which goes with it. within: where
+    that folder is made."""
 
-    def __init__(self, memory: int) -> None:
+    def __init__(self, memory: int, within: str | None = None) -> None:
         self._most, self._taken, self._made = memory, 0, 0
-        self._folder = tempfile.TemporaryDirectory(prefix="even-ballot-")
+        self._folder = tempfile.TemporaryDirectory(prefix="even-ballot-", dir=within)
         self._here: dict[int, tuple[weakref.ref[_Item], int]] = {}
 
     def add(self, value: Any, size: int) -> _Item:

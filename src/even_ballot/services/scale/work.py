@@ -32,7 +32,8 @@ class Job:
     """A study and the files that its answers are in. document: the study file, how the parts are read
     included; folder: that the names are relative to; head: the columns, without records; records: the folder
     that records with weights go into, None for none; memory: bytes that a process holds of what is as long as
-    its parts; the rest goes into files."""
+    its parts; the rest goes into files; shelf: the folder for these, where that is said; inside: the folder
+    that every part must stand in, links followed."""
 
     document: str
     folder: str
@@ -42,6 +43,8 @@ class Job:
     records: str | None = None
     guard: bool = True
     memory: int = 500 << 20
+    shelf: str | None = None
+    inside: str | None = None
 
     @property
     def study(self) -> Study:
@@ -82,7 +85,8 @@ def read_part(job: Job, source: Source, number: int) -> RawTable:
     """A part of the answers. Raises StudyError, with its name, where it cannot be read or has other
     headings."""
     name = job.names[number]
-    content = opened(Path(job.folder) / name, name, None, _MOST)
+    inside = None if job.inside is None else Path(job.inside)
+    content = opened(Path(job.folder) / name, name, inside, _MOST)
     table, _ = read_source(content, source.model_copy(update={"path": name}))
     if table.labels != job.head.labels or table.names != job.head.names:
         what = f"{apart(job.head.labels, table.labels)} {job.names[0]}."
@@ -110,7 +114,7 @@ def do(job: Job, share: Share, meet: Meet, read: Callable[[], None]) -> list[str
     read: told of each part that was read. Raises StudyError."""
     study = job.study
     numbers = range(share.first, share.last)
-    shelf = Shelf(job.memory)
+    shelf = Shelf(job.memory, job.shelf)
     parts = InParts(_Reads(job, numbers, read), Following(share, meet, shelf.keep))
     pipeline = PartedPipeline(study, parts, numbers, job.lookups)
     pipeline.results()

@@ -1,10 +1,14 @@
 """Files that are brought in: read in a process of their own, and kept."""
 
+from pathlib import PurePath
+
 from sqlalchemy.orm import Session
 
 from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
+from even_ballot.services.in_place.folders import InPlace
+from even_ballot.services.in_place.sampling import Drawn
 from even_ballot.services.workers.helper_processes import READERS
 from even_ballot.store.files import keep_file
 from even_ballot.store.models import SourceFile
@@ -20,3 +24,14 @@ def keep(
         "read", content, source, size=len(content), progress=stretch(progress, 0, 0.6), where=name
     )
     return keep_file(session, source.path[-255:], content, reading, table, stretch(progress, 0.6, 1))
+
+
+def place_of(file: SourceFile) -> InPlace | None:
+    """The folder that a file is a sample of."""
+    return None if file.in_place is None else InPlace.load(file.in_place)
+
+
+def keep_drawn(session: Session, drawn: Drawn, progress: Progress = quiet) -> SourceFile:
+    """Keeps a sample of records that stay where they are."""
+    name, source = PurePath(drawn.source.folder).name or "Parts", drawn.source.dump()
+    return keep_file(session, name[-255:], drawn.content, drawn.reading, drawn.table, progress, source)

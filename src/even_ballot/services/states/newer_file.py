@@ -7,7 +7,7 @@ from pathlib import PurePath
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import RawTable
-from even_ballot.core.faults import Fault, StudyError
+from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.ledger import take_step
 from even_ballot.core.study.moved_figures import FigureChange, changed_figures
 from even_ballot.core.study.newer_file import Drift, aligned, drift, extended
@@ -69,7 +69,8 @@ def _with_file(session: Session, state: StudyState, file_id: str) -> StudyState:
     study = parse_study(
         json.loads(dump_study(state.study)) | {"source": reading.model_dump(exclude_none=True)}
     )
-    return replace(state, study=study, files=Files(file_id, state.files.lookups))
+    sampled = find_file(session, file_id).in_place is not None
+    return replace(state, study=study, files=Files(file_id, state.files.lookups, sampled))
 
 
 def _tables(
@@ -125,11 +126,17 @@ def look(
     its columns under the names the study knows."""
     state = read_study(session, study_id)
     already = None
+    if extend and state.files.sampled:
+        mend = "Put a part more into their folder, and draw the sample again."
+        raise fault("Records that stay in their folder are not added to here.", "extend", mend)
     if extend:
         file_id, already = _extended(session, pipelines, state, file_id)
     older, newer = pipelines.raw(session, state.files.source), pipelines.raw(session, file_id)
     table = aligned(newer, older)
     file = find_file(session, file_id)
+    if table.names != newer.names and file.in_place is not None:
+        mend = "Give the parts the headings that the study knows."
+        raise fault("These parts have other headings than the study's answers.", "file", mend)
     if table.names != newer.names:
         file = keep_file(
             session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table

@@ -6,26 +6,30 @@ of it: undo, switching off and reordering find earlier states again.
 
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import Dataset, RawTable
 from even_ballot.core.disclosure.tables import HiddenPattern
-from even_ballot.core.faults import StudyError
+from even_ballot.core.faults import StudyError, fault
+from even_ballot.core.ledger import take_step
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.screening import Finding
 from even_ballot.core.study.nodes import Inputs, Ledgered, Weighed
+from even_ballot.core.study.parted.sampled import on_a_sample, take_if_drawn
 from even_ballot.core.study.pipeline import Pipeline
-from even_ballot.core.study.results import Results, Weighted
+from even_ballot.core.study.results import FaultyTable, Results, Weighted
 from even_ballot.core.study.study_file import Source
 from even_ballot.core.tables.results import TableResult
 from even_ballot.formats.sources.packing import packed
+from even_ballot.services.in_place.exact import Exact, told
+from even_ballot.services.in_place.folders import DataFolder
 from even_ballot.services.states.cache import Cache
 from even_ballot.services.states.elsewhere import in_a_helper
 from even_ballot.services.states.unforeseen import foreseen
@@ -35,6 +39,15 @@ from even_ballot.store.files import file_table, find_file
 from even_ballot.store.studies import StudyState
 
 T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Known(Generic[T]):
+    """A figure or many, and what a methods note on it is written from; of_sample: they are of a sample."""
+
+    found: T
+    notable: Results
+    of_sample: bool
 
 
 class _Stored(Inputs):
@@ -52,10 +65,12 @@ class _Stored(Inputs):
 
 
 class Pipelines:
-    """Keeps the most recently used states, within a number of bytes; faults are kept like results."""
+    """Keeps the most recently used states, within a number of bytes; faults are kept like results. data:
+    below which records may stay where they are; exact: what was worked out on all of those."""
 
-    def __init__(self) -> None:
+    def __init__(self, data: DataFolder | None = None, exact: Exact | None = None) -> None:
         self.works = OngoingWork()
+        self.data, self.exact = data, exact or Exact(None)
         self._kept = Cache()
 
     def once(self, key: str, make: Callable[[], T]) -> T:
@@ -87,7 +102,10 @@ class Pipelines:
     def pipeline(self, session: Session, state: StudyState) -> Pipeline:
         """A study's nodes, kept here."""
         inputs, telling = _Stored(self, session, state), partial(self._telling, state)
-        return Pipeline(state.study, inputs, self.once, telling, states=True, elsewhere=in_a_helper)
+        study, take = (
+            (on_a_sample(state.study), take_if_drawn) if state.files.sampled else (state.study, take_step)
+        )
+        return Pipeline(study, inputs, self.once, telling, states=True, elsewhere=in_a_helper, take=take)
 
     def _telling(self, state: StudyState, what: str | None) -> AbstractContextManager[Progress]:
         """Work on a study that is seen while it goes on, and can be stopped."""
@@ -131,18 +149,44 @@ class Pipelines:
         """One table of the study."""
         return self.pipeline(session, state).table(at)
 
-    def told(self, session: Session, state: StudyState, at: int) -> TableResult:
-        """The same with the comparisons that a reading in words is made of. It takes the place of an earlier
-        edition's."""
+    def told(self, session: Session, state: StudyState, at: int) -> Known[TableResult]:
+        """The same with the comparisons that a reading in words is made of, of all records where that was
+        worked out. It takes the place of an earlier edition's."""
         request = state.study.tables[at]
-        tests = tuple(dict.fromkeys((*request.tests, "columns")))
-        asked = request.model_copy(update={"tests": tests})
-        return self.pipeline(session, state).table(at, asked, f"table {request.id}")
+        kept = self._exactly(state, lambda: self.exact.table(state.study, state.files.dump(), at))
+        if kept is not None:
+            return kept
+        made = self.pipeline(session, state).table(at, told(request), f"table {request.id}")
+        return Known(made, self.notable(session, state), state.files.sampled)
 
     def analysis(self, session: Session, state: StudyState, part: AnalysisPart, at: int) -> AnalysisResult:
         """A model, a scale of items or correlations. It takes the place of an earlier edition's."""
         request = getattr(state.study, part)[at]
         return self.pipeline(session, state).analysis(part, at, f"{part} {request.id}")
+
+    def analysed(
+        self, session: Session, state: StudyState, part: AnalysisPart, at: int
+    ) -> Known[AnalysisResult]:
+        """The same, of all records where that was worked out."""
+        files = state.files.dump()
+        kept: Known[AnalysisResult] | None = self._exactly(
+            state, lambda: self.exact.analysis(state.study, files, part, at)
+        )
+        if kept is not None:
+            return kept
+        made = self.analysis(session, state, part, at)
+        return Known(made, self.notable(session, state), state.files.sampled)
+
+    def _exactly(self, state: StudyState, find: Callable[[], T | FaultyTable | None]) -> Known[T] | None:
+        """What all records of a study gave that stay where they are. Raises StudyError where it could not be
+        made of them."""
+        base = self.exact.base(state.study, state.files.dump()) if state.files.sampled else None
+        found = None if base is None else find()
+        if base is None or found is None:
+            return None
+        if isinstance(found, FaultyTable):
+            raise StudyError(found.faults)
+        return Known(found, base, False)
 
     def pattern(self, session: Session, state: StudyState) -> tuple[str, HiddenPattern]:
         """What is hidden when all tables are released together."""
@@ -154,7 +198,17 @@ class Pipelines:
         return self.pipeline(session, state).notable()
 
     def results(self, session: Session, state: StudyState) -> Results:
-        """Everything, as a run of the study file finds it."""
+        """Everything, as a run of the study file finds it. Raises StudyError where records stay where they
+        are and figures of all of them were not worked out."""
+        if state.files.sampled:
+            found = self.exact.results(state.study, state.files.dump())
+            if found is None:
+                raise fault(
+                    "Figures of all records have not been calculated since the last change.",
+                    "",
+                    "Calculate them on the page of a table.",
+                )
+            return found
         reading = Source.model_validate_json(find_file(session, state.files.source).reading)
         results = self.pipeline(session, state).results()
         return replace(results, guessed=state.study.source.guessed(reading))

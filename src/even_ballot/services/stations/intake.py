@@ -17,7 +17,7 @@ from even_ballot.core.progress import Progress
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.sources.letters.encodings import readable_in, says_its_encoding
 from even_ballot.services.states.elsewhere import in_a_helper
-from even_ballot.services.states.kept_files import keep
+from even_ballot.services.states.kept_files import keep, place_of
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.stations.judging import columns_of, columns_shown, draft_lines, line_as, line_view
 from even_ballot.services.stations.views import (
@@ -51,6 +51,7 @@ def _preview(session: Session, pipelines: Pipelines, file_id: str) -> FilePrevie
         in_a_helper(columns_shown, table, reading.decimal or "."),
         sheets,
         _readings(session, file_id, reading),
+        None if (place := place_of(file)) is None else place.sample(file.records + file.blank_records),
     )
 
 

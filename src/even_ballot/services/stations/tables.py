@@ -34,7 +34,8 @@ from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.methods import methods_note
 from even_ballot.formats.tables.reading_in_words import in_words
-from even_ballot.services.releases.files import outputs
+from even_ballot.services.in_place.exact import as_asked
+from even_ballot.services.releases.files import ReleaseFiles
 from even_ballot.services.releases.hashes import kept_hashes
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.states.writing import write
@@ -68,26 +69,21 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     at = ids.index(table_id)
     request = state.study.tables[at]
     try:
-        told = pipelines.told(session, state, at)
-        notable = pipelines.notable(session, state)
+        known = pipelines.told(session, state, at)
+        told, notable = known.found, known.notable
         words = in_words(told, request, [v for v in request.stub if _nominal(notable.data, v)])
         note = methods_note(state.study, notable, (request,))
     except StudyError as error:
-        return TableView(table_id, None, None, (), error.faults)
+        return TableView(table_id, None, None, (), error.faults, of_sample=state.files.sampled)
     except Superseded:
         return TableView(table_id, None, None, (), (_SUPERSEDED,))
     except Stopped:
         return TableView(table_id, None, None, (), (_STOPPED,))
     compared = tuple(test for test in told.tests if isinstance(test, ColumnComparison))
-    asked = (
-        told.tests
-        if "columns" in request.tests
-        else tuple(test for test in told.tests if not isinstance(test, ColumnComparison))
-    )
-    result = replace(told, tests=asked)
+    result = as_asked(told, request)
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
-    return TableView(table_id, shown, grid, tuple(note), (), words, compared)
+    return TableView(table_id, shown, grid, tuple(note), (), words, compared, known.of_sample, notable.source_cases)
 
 
 def analysis(
@@ -100,18 +96,18 @@ def analysis(
         there = f"Analyses: {some(ids) or 'none'}."
         raise fault(f"There is no analysis {analysis_id!r}.", part, there)
     at = ids.index(analysis_id)
-    nothing = AnalysisView(analysis_id, None, None, None, {}, (), (), ())
+    nothing = AnalysisView(analysis_id, None, None, None, {}, (), (), (), state.files.sampled)
     try:
-        found = pipelines.analysis(session, state, part, at)
-        notable = pipelines.notable(session, state)
+        known = pipelines.analysed(session, state, part, at)
+        found, notable = known.found, known.notable
     except StudyError as error:
         return replace(nothing, faults=error.faults)
     except Superseded:
         return replace(nothing, faults=(_SUPERSEDED,))
     except Stopped:
         return replace(nothing, faults=(_STOPPED,))
-    known = notable.data.variables
-    titles = {name: known[name].title for name in _named(requests[at]) if name in known}
+    of = notable.data.variables
+    titles = {name: of[name].title for name in _named(requests[at]) if name in of}
     if part == "reliability":
         # Items of a battery by what tells them apart.
         stem = stem_of(list(titles.values()))
@@ -124,6 +120,8 @@ def analysis(
         titles=titles,
         words=analysis_in_words(found),
         note=tuple(methods_note(state.study, notable, ())),
+        of_sample=known.of_sample,
+        received=notable.source_cases,
     )
 
 
@@ -134,6 +132,9 @@ def planned(
     ids = [request.id for request in state.study.tables]
     if table_id not in ids:
         raise fault(f"There is no table {table_id!r}.", "tables")
+    if state.files.sampled:
+        what = "Design effects are not broken down where records stay in their folder."
+        raise fault(what, f"tables[{ids.index(table_id)}]", "Show the design effect in the table.")
     at, column = ids.index(table_id), {key.variable: key.code for key in asked.banner}
     shown = pipelines.table(session, state, at).cells
     if not any((of.stub, of.banner, of.stat) == (asked.stub, asked.banner, asked.stat) for of in shown):
@@ -159,7 +160,7 @@ def beside(session: Session, pipelines: Pipelines, state: StudyState, beside_id:
     for name in asked.models:
         request = state.study.models[ids.index(name)]
         try:
-            of = pipelines.analysis(session, state, "models", ids.index(name))
+            of = pipelines.analysed(session, state, "models", ids.index(name)).found
             assert isinstance(of, ModelResult)
         except StudyError as error:
             of = ModelResult(name, request.kind, request.name, 0, message=str(error.faults[0]))
@@ -283,7 +284,10 @@ def lay_plan(
 def release(session: Session, pipelines: Pipelines, state: StudyState) -> dict[str, Iterator[bytes]]:
     """Every file of a release, by name, each made when it is gone through."""
     hashes = kept_hashes(session, state)
-    return outputs(state.study, pipelines.results(session, state), hashes=hashes)
+    files = ReleaseFiles(state.study, pipelines.results(session, state), hashes=hashes)
+    if state.files.sampled:
+        files.written = {}
+    return files.all()
 
 
 def withheld(session: Session, pipelines: Pipelines, state: StudyState) -> WithheldView:

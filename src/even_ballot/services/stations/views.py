@@ -20,6 +20,7 @@ from even_ballot.core.tables.results import BannerKey, StubKey, TableResult
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.reading_in_words import Reading
+from even_ballot.services.in_place.folders import SampleOf
 
 
 @dataclass(frozen=True)
@@ -77,7 +78,7 @@ class EncodingReading:
 @dataclass(frozen=True)
 class FilePreview:
     """A file that was brought in: how it was read and what is in it; readings: the likeliest encodings side
-    by side, where more than one may be right."""
+    by side, where more than one may be right; sample: where it is one."""
 
     id: str
     name: str
@@ -88,6 +89,7 @@ class FilePreview:
     columns: tuple[ColumnPreview, ...]
     sheets: tuple[str, ...] = ()
     readings: tuple[EncodingReading, ...] = ()
+    sample: SampleOf | None = None
 
 
 @dataclass(frozen=True)
@@ -270,7 +272,9 @@ class DesignView:
 @dataclass(frozen=True)
 class TableView:
     """A table: its result, laid out, its note, and what it says in words; or what is wrong with it.
-    compared: its columns, each pair, whether or not the table asks for letters."""
+    compared: its columns, each pair, whether or not the table asks for letters; of_sample: its figures are
+    those of a sample of records that stay where they are; received: how many records they are of, before any
+    was set aside."""
 
     id: str
     result: TableResult | None
@@ -279,6 +283,8 @@ class TableView:
     faults: tuple[Fault, ...]
     words: tuple[Reading, ...] = ()
     compared: tuple[ColumnComparison, ...] = ()
+    of_sample: bool = False
+    received: int = 0
 
 
 @dataclass(frozen=True)
@@ -327,7 +333,7 @@ class CutOffView:
 @dataclass(frozen=True)
 class AnalysisView:
     """A model, a scale of items or correlations: what it came to, and what that says in words; or what is
-    wrong with it. titles: of the variables it names."""
+    wrong with it. titles: of the variables it names; of_sample, received: as of a table."""
 
     id: str
     model: ModelResult | None
@@ -337,6 +343,42 @@ class AnalysisView:
     words: tuple[str, ...]
     note: tuple[str, ...]
     faults: tuple[Fault, ...]
+    of_sample: bool = False
+    received: int = 0
+
+
+@dataclass(frozen=True)
+class InPlaceView:
+    """A study whose records stay where they are. lacking: how many of its tables and analyses show figures of
+    the sample; fault: why figures of all records cannot be worked out."""
+
+    sample: SampleOf
+    lacking: int
+    fault: Fault | None
+
+
+@dataclass(frozen=True)
+class RecordEntry:
+    """A variable of a record: its entry as it came, None where there is none or the ledger makes the
+    variable; and as it is after the ledger: written, with the label of its code, and its state (0 answered,
+    1 blank, 2 no answer, 3 not placed)."""
+
+    variable: str
+    label: str
+    came: str | None
+    entry: str
+    says: str | None
+    state: int
+
+
+@dataclass(frozen=True)
+class RecordView:
+    """A record by its number among all. aside: the ledger sets it aside, or stops at it; its entries are
+    those before that."""
+
+    number: int
+    aside: bool
+    entries: tuple[RecordEntry, ...]
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,9 @@ def begin(
     codebook, steps = taken_lines(session, pipelines, file_id, lines)
     title = title.strip() or "Untitled study"
     study = Study(source=reading, title=title, codebook=codebook, ledger=steps)
-    return create_study(session, study, Files(file_id, {}), f"Imported {file.name}").id
+    files = Files(file_id, {}, sampled=file.in_place is not None)
+    did = f"Drew a sample of {file.name}" if files.sampled else f"Imported {file.name}"
+    return create_study(session, study, files, did).id
 
 
 def view(session: Session, pipelines: Pipelines, study_id: str) -> StudyView:
@@ -136,7 +138,8 @@ def purge(session: Session, pipelines: Pipelines, study_id: str) -> None:
 
 
 def export(session: Session, study_id: str) -> bytes:
-    """The study file and every file it reads, as a ZIP that the command line runs once unpacked."""
+    """The study file and every file it reads, as a ZIP that the command line runs once unpacked; records that
+    stay in their folder stay there."""
     state = read_study(session, study_id)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -147,14 +150,16 @@ def export(session: Session, study_id: str) -> bytes:
         study = state.study
         names = _own_names([study.source.path, *(source.path for source in study.lookups.values())])
         lookups = dict(zip(study.lookups, names[1:], strict=True))
+        path = study.source.path if state.files.sampled else names[0]
         study = study.model_copy(
             update={
-                "source": study.source.model_copy(update={"path": names[0]}),
+                "source": study.source.model_copy(update={"path": path}),
                 "lookups": {k: s.model_copy(update={"path": lookups[k]}) for k, s in study.lookups.items()},
             }
         )
         put("study.json", document(study))
-        put(names[0], file_bytes(session, state.files.source))
+        if not state.files.sampled:
+            put(names[0], file_bytes(session, state.files.source))
         for name, path in lookups.items():
             put(path, file_bytes(session, state.files.lookups[name]))
     return out.getvalue()

@@ -48,9 +48,12 @@ TASKS = {
     "behind": ("even_ballot.core.screening.sweep", "behind"),
     "fit": ("even_ballot.core.ledger.scale_fit", "fits"),
     "drift": ("even_ballot.core.study.newer_file", "drift"),
+    "draw": ("even_ballot.services.in_place.sampling", "draw"),
+    "record": ("even_ballot.services.in_place.sampling", "record"),
+    "whole": ("even_ballot.services.in_place.whole", "worked_out"),
     "unpack": ("even_ballot.formats.exchange.bundle", "unpacked"),
 }
-TELLS = {"read", "sweep"}
+TELLS = {"read", "sweep", "draw", "whole"}
 """Tasks that say how far they have got."""
 STREAMS = {"decisions", "paths", "influence", "appendix"}
 """Tasks that give one thing after the other, and leave the processor to whoever else wants it."""

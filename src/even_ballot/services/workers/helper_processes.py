@@ -315,6 +315,8 @@ READERS = Helpers(1, most=3)
 """For files that are brought in."""
 HELPERS = Helpers(1, most=3)
 """For everything else that looks at what came from outside; no file that is slow to read keeps it waiting."""
+WHOLE = Helpers(1, nice=5)
+"""For figures of records that stay where they are, one study at a time."""
 DEPENDING = Helpers(nice=9)
 """For what may take long, and gives way to everything else."""
 

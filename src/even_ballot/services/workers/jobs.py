@@ -29,11 +29,12 @@ _DISK_FULL = Fault("The disk is full; nothing of this was kept.", "", "Make room
 _FAILED = Fault(
     "An internal error occurred in the server; nothing of it was kept.", "", "The server's log says why."
 )
-Kind = Literal["intake", "release"]
-_PLACES: dict[Kind, int] = {"intake": 3, "release": 2}
+Kind = Literal["intake", "release", "figures"]
+_PLACES: dict[Kind, int] = {"intake": 3, "release": 2, "figures": 1}
 _STOPPED: dict[Kind, Fault] = {
     "intake": Fault("Stopped. Nothing was imported."),
     "release": Fault("Stopped. No release was made."),
+    "figures": Fault("Stopped. Figures are those of before."),
 }
 
 

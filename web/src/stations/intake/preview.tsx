@@ -7,7 +7,7 @@ import { fileQuery } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { CommonActions } from "../../parts/common-actions";
 import { Field, TextInput } from "../../parts/fields";
-import { plural, size } from "../../parts/figures";
+import { count, plural, size } from "../../parts/figures";
 import { tell } from "../../parts/notices";
 import { Heading, Panes } from "../../parts/panes";
 import { counted, DraftList, useDraft } from "./draft/draft";
@@ -45,13 +45,18 @@ export function IntakePreview() {
           <>
             <p className="font-serif text-xl">{file.name}</p>
             <p className="mb-3 text-sm text-soft">
-              {size(file.size)}; {plural(file.records, "record")}, {plural(file.columns.length, "column")}
+              {file.sample
+                ? `${count(file.sample.drawn)} of ${plural(file.sample.records, "record")} in ${plural(file.sample.parts, "part")}, drawn at random; the records stay where they are`
+                : `${size(file.size)}; ${plural(file.records, "record")}`}
+              , {plural(file.columns.length, "column")}
               {file.blank_records > 0 && `; ${plural(file.blank_records, "blank record")} skipped`}
             </p>
-            <Reading
-              file={file}
-              arrived={(again) => navigate({ to: "/arriving/$file", params: { file: again.id }, replace: true })}
-            />
+            {!file.sample && (
+              <Reading
+                file={file}
+                arrived={(again) => navigate({ to: "/arriving/$file", params: { file: again.id }, replace: true })}
+              />
+            )}
             <hr className="my-4 border-hair" />
             <Field label="Title of the study">
               {(props) => <TextInput {...props} value={title} onChange={(e) => setTitle(e.target.value)} />}

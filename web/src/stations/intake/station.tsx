@@ -1,10 +1,12 @@
 import { ArrowsClockwise, FileArrowUp } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { api, got } from "../../api/client";
+import { drawFrom } from "../../api/in-place";
 import { useChange, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
 import { ANSWER_FILES, FileDrop, pickFile, Sending, useUpload } from "../../parts/drop";
-import { plural, size } from "../../parts/figures";
+import { count, plural, size } from "../../parts/figures";
+import { useWork, Working } from "../../parts/job";
 import { Faults } from "../../parts/notices";
 import { Empty, Heading, Panes, Sub } from "../../parts/panes";
 import { ColumnList } from "./columns";
@@ -40,10 +42,11 @@ export function IntakeStation() {
       .then(settle)
       .catch(refuse),
   );
-  const newer = useUpload(
-    (brought) => navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: NEWER + brought.id } }),
-    study.source.id,
-  );
+  const look = (id: string) =>
+    navigate({ to: "/study/$id/intake/{-$item}", params: { id: study.id, item: NEWER + id } });
+  const newer = useUpload((brought) => look(brought.id), study.source.id);
+  const drawing = useWork();
+  const sample = study.source.sample;
   const entry = (name: string | undefined, title: string, says: string) => (
     <li>
       <Link
@@ -66,15 +69,34 @@ export function IntakeStation() {
             {entry(
               undefined,
               study.source.name,
-              `${plural(study.source.records, "record")}, ${size(study.source.size)}`,
+              sample
+                ? `${count(sample.drawn)} of ${plural(sample.records, "record")}, in ${plural(sample.parts, "part")}`
+                : `${plural(study.source.records, "record")}, ${size(study.source.size)}`,
             )}
           </ul>
-          <ActionButton
-            id="bring-newer"
-            label="Import a newer file"
-            icon={ArrowsClockwise}
-            run={() => pickFile(ANSWER_FILES, newer.begin)}
-          />
+          {sample ? (
+            !drawing.job && (
+              <ActionButton
+                id="draw-again"
+                label="Draw the sample again"
+                icon={ArrowsClockwise}
+                run={() =>
+                  void drawing.run(
+                    () => drawFrom(sample.folder),
+                    (id) => look(id),
+                  )
+                }
+              />
+            )
+          ) : (
+            <ActionButton
+              id="bring-newer"
+              label="Import a newer file"
+              icon={ArrowsClockwise}
+              run={() => pickFile(ANSWER_FILES, newer.begin)}
+            />
+          )}
+          <Working work={drawing} stop="stop-drawing" />
           <Sending upload={newer} />
           {newer.refusal && <Faults faults={newer.refusal.faults} />}
           <Sub>To look up</Sub>
@@ -105,7 +127,15 @@ export function IntakeStation() {
           <Empty title={`There is no file ${item}`}>Choose one on the left.</Empty>
         ) : (
           <>
-            <Heading over={lookup ? "A file to look up" : "The answers as they came; they never change"}>
+            <Heading
+              over={
+                lookup
+                  ? "A file to look up"
+                  : sample
+                    ? "A sample of the records as they came; they stay in their folder"
+                    : "The answers as they came; they never change"
+              }
+            >
               {file.name}
             </Heading>
             {lookup && item && <LookUpForm name={item} file={lookup} />}

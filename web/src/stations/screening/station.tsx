@@ -1,4 +1,4 @@
-import { ChartBarHorizontal, FunnelSimple, GridFour, ListChecks, Path, UsersThree } from "@phosphor-icons/react";
+import { ChartBarHorizontal, FunnelSimple, GridFour, Hash, ListChecks, Path, UsersThree } from "@phosphor-icons/react";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useChange, useFindings, useStudy } from "../../api/queries";
 import { ActionButton } from "../../parts/actions";
@@ -11,6 +11,7 @@ import { InHand } from "./in-hand";
 import { INFLUENCE, Threshold } from "./influence";
 import { type Group, groupsOf, KINDS, titleOf } from "./kinds";
 import { LeftOut } from "./left-out";
+import { RecordPage } from "./record";
 import { Rules } from "./rules";
 import { SetAside } from "./set-aside";
 
@@ -102,6 +103,15 @@ export function ScreeningStation() {
               pressed={item === "rules"}
               run={() => open("rules")}
             />
+            {study.source.sample && (
+              <ActionButton
+                id="open-record"
+                label="A record …"
+                icon={Hash}
+                pressed={item === "record"}
+                run={() => open("record")}
+              />
+            )}
           </nav>
           {!groups.length && (
             <>
@@ -146,6 +156,8 @@ export function ScreeningStation() {
           <CellsPage />
         ) : item === "left-out" ? (
           <LeftOut />
+        ) : item === "record" && study.source.sample ? (
+          <RecordPage />
         ) : current ? (
           <InHand key={current.key} group={current} />
         ) : item === "too_fast" || item === "too_little" ? (

@@ -9,6 +9,7 @@ import { CommonActions } from "../../parts/common-actions";
 import { ANSWER_FILES, FileDrop, pickFile, useUpload } from "../../parts/drop";
 import { day, plural } from "../../parts/figures";
 import { tell } from "../../parts/notices";
+import { Folders } from "./folders";
 import { KeptFor } from "./kept-for";
 
 const path = (study_id: string) => ({ params: { path: { study_id } } });
@@ -156,6 +157,7 @@ export function StudiesPage() {
             />
           </FileDrop>
         )}
+        {!deleted && <Folders />}
         {deleted && <KeptFor />}
         <ul className="mt-6">
           {studies.map((study) => (

@@ -14,6 +14,7 @@ import { ContrastDraft, ContrastForm, Contrasts, type Term, withTerm } from "./c
 import { Fold } from "./fold";
 import { Header } from "./header";
 import { InWords } from "./in-words";
+import { OfSample } from "./of-sample";
 import { Page } from "./page";
 import { Pictures } from "./pictures/pictures";
 import { Shown, saysShown } from "./shown";
@@ -167,6 +168,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
           aria-busy={counting}
         >
           <div className="min-w-0">
+            <OfSample of={view.of_sample} received={view.received} />
             {pictured ? (
               <Pictures result={view.result} grid={view.grid} notes={notes} request={request} save={save} />
             ) : (

@@ -90,7 +90,7 @@ class PartedPipeline(Pipeline):
 
         def looked_at() -> Iterator[RawTable]:
             for number, table in zip(self._numbers, self._tables.parts, strict=True):
-                last[number] = int(table.rows.max(initial=0))
+                last[number] = table.records
                 kinds.append(kinds_seen(table, unlisted(table, book), decimal))
                 yield table
 

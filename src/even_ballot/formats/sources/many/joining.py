@@ -22,7 +22,7 @@ def joined(tables: Sequence[tuple[str, RawTable]]) -> RawTable:
     columns, offset, rows = [], 0, list[np.ndarray[tuple[int, ...], np.dtype[np.int64]]]()
     for _, table in tables:
         rows.append(table.rows + offset)
-        offset += int(table.rows[-1])
+        offset += table.records
     for at in range(len(head.names)):
         columns.append(packed(joined_columns([table.columns[at] for _, table in tables], text=True)))
     blank = sum(table.blank_records for _, table in tables)

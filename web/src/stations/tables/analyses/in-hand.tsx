@@ -6,6 +6,7 @@ import { analysisQuery, useChange, useSaved, useSaving } from "../../../api/quer
 import { ActionButton } from "../../../parts/actions";
 import { Faults } from "../../../parts/notices";
 import { Sub } from "../../../parts/panes";
+import { OfSample } from "../of-sample";
 import { ModelForm } from "./model-form";
 import { Coefficients, Predictions } from "./model-result";
 import { PairsForm, PairsResult } from "./pairs-page";
@@ -109,6 +110,7 @@ export function AnalysisInHand({
       )}
       {begun && data && (
         <div className={stale ? "fade-late" : ""} aria-busy={stale}>
+          <OfSample of={data.of_sample} received={data.received} />
           <Found
             data={data}
             names={part === "correlations" && saved ? namesOf(part, saved) : []}
