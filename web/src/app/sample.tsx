@@ -1,10 +1,10 @@
-import { Calculator } from "@phosphor-icons/react";
+import { Calculator, X } from "@phosphor-icons/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { calculate, inPlaceQuery } from "../api/in-place";
 import { useChange, useSaved } from "../api/queries";
 import { ActionButton } from "../parts/actions";
 import { count, plural } from "../parts/figures";
-import { useWork, Working } from "../parts/job";
+import { useWork } from "../parts/job";
 import { Faults } from "../parts/notices";
 
 /** Of a study whose records stay in a folder: that pages show a sample, and the button that has tables made of all records. */
@@ -32,13 +32,20 @@ export function SampleLine() {
           {all
             ? `Preview: all ${count(sample.records)} records`
             : `Preview: ${count(sample.drawn)} of ${count(sample.records)} records, drawn at random`}
-          {study.source.blank_records > 0 && ` (${plural(study.source.blank_records, "blank one")})`}; they stay in{" "}
+          {study.source.blank_records > 0 && ` (${count(study.source.blank_records)} of them blank)`}; they stay in{" "}
           {sample.folder}. {stands && !lacking && "Tables and analyses are of all records."}
           {stands &&
             lacking > 0 &&
             asked &&
             `${plural(lacking, "table or analysis", "tables and analyses")} of the sample.`}
         </p>
+        {work.job && (
+          <div role="status" className="flex shrink-0 items-center gap-2">
+            <span>{work.job.says} …</span>
+            <progress aria-label="Progress" value={work.job.share ?? undefined} className="w-32" />
+            <ActionButton id="stop-calculating" label="Stop" icon={X} run={work.stop} />
+          </div>
+        )}
         {!work.job && asked && lacking > 0 && (
           <ActionButton
             id="calculate-all"
@@ -51,7 +58,7 @@ export function SampleLine() {
           />
         )}
       </div>
-      <Working work={work} stop="stop-calculating" />
+      {work.refusal && <Faults faults={work.refusal.faults} />}
       {stands?.fault && <Faults faults={[stands.fault]} />}
     </section>
   );
