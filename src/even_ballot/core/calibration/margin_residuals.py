@@ -120,10 +120,10 @@ def with_residuals(
     if units.own:
         units, unit = apart(units, unit, combos.index, merge)
 
+    categories = np.stack([m.category for m in margins]).astype(np.int32)
+
     def on_margins_of(index: NDArray[Any], w: Floats, of: RakedCases) -> OnMargins:
-        category = np.stack([m.category[index] for m in margins]).astype(np.int32)
-        category[:, w <= 0] = -1
-        return OnMargins(category, w if of.free is None else np.where(of.free, w, 0.0))
+        return OnMargins(index, categories, w if of.free is None else np.where(of.free, w, 0.0))
 
     on_margins = kept(merge, map(on_margins_of, combos.index, weight, raked.parts))
     sizes = tuple(len(m.target) for m in margins)
@@ -152,23 +152,22 @@ def with_residuals(
 def _laid(raked: Raked, number: int, weight: Floats) -> OnMargins:
     """What residuals ask of a part's cases where margins fix numbers."""
     index, of = raked.combos.index[number], raked.parts[number]
-    rows, values = [m.category[index] for m in raked.margins], list[Floats | None]()
+    rows, values = [m.category for m in raked.margins], list[Floats | None]()
     if not rows:
-        rows.append(np.zeros(len(weight), np.int64))
+        rows.append(np.zeros(len(raked.combos.base), np.int64))
     values += [None] * len(rows)
     for fixed in raked.frame.numbers:
-        rows.append(fixed.laid.category[index])
+        rows.append(fixed.laid.category)
         values.append(fixed.values[number] - fixed.centre[index])
-    category = np.stack(rows).astype(np.int32)
-    category[:, weight <= 0] = -1
-    return OnMargins(category, weight if of.free is None else np.where(of.free, weight, 0.0), tuple(values))
+    free = weight if of.free is None else np.where(of.free, weight, 0.0)
+    return OnMargins(index, np.stack(rows).astype(np.int32), free, tuple(values))
 
 
 def _x(on: OnMargins, at: Ints, starts: Ints, columns: Floats) -> Floats:
     """x of some cases, (n, J)."""
     found = np.zeros((len(at), columns.shape[0]))
     for m, value in enumerate(on.value):
-        category = on.category[m, at]
+        category = on.category(m, at)
         there = category >= 0
         of = columns.T[category[there] + starts[m]]
         found[there] += of if value is None else of * value[at[there], None]

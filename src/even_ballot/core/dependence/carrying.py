@@ -174,7 +174,7 @@ def _explained(sample: Sample, z: Sequence[Floats]) -> Sequence[Floats] | None:
         found = np.zeros(starts[-1])
         assert part.margins is not None
         for m in margins:
-            category = part.margins.category[m]
+            category = part.margins.category(m)
             there = category >= 0
             np.add.at(found, category[there] + starts[m], (part.margins.column(m) * of)[there])
         return found
@@ -185,7 +185,7 @@ def _explained(sample: Sample, z: Sequence[Floats]) -> Sequence[Floats] | None:
         found = np.zeros(len(part.weight))
         assert part.margins is not None
         for m in margins:
-            category, value = part.margins.category[m], part.margins.value
+            category, value = part.margins.category(m), part.margins.value
             of = np.where(category >= 0, fitted[np.maximum(category, 0) + starts[m]], 0.0)
             column = value[m] if value else None
             found += of if column is None else of * column

@@ -3,10 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import reduce
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.numerics.compiled import by_arrays, compiled
 
 _BLOCK = 1 << 16
 
@@ -79,7 +82,7 @@ class CentralSums:
         return sums
 
 
-def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
+def central_sums(value: Floats, domain: NDArray[Any], weight: Floats, domains: int) -> CentralSums:
     """Of a number's weighted values among m domains: value, domain, weight: (k,), of the cases that count.
 
     >>> sums = central_sums(np.array([1.0, 3.0]), np.array([0, 0]), np.array([1.0, 1.0]), 1)
@@ -91,22 +94,60 @@ def central_sums(value: Floats, domain: Ints, weight: Floats, domains: int) -> C
     return reduce(CentralSums.merged, (_block(value[at], domain[at], weight[at], domains) for at in blocks))
 
 
-def _block(value: Floats, domain: Ints, weight: Floats, domains: int) -> CentralSums:
+def _block(value: Floats, domain: NDArray[Any], weight: Floats, domains: int) -> CentralSums:
     """The sums of cases few enough to stay in the processor's cache."""
+    out = np.zeros((7, domains))
+    _add_up(value, domain, weight, out)
+    return CentralSums(*out)
 
-    def total(quantity: Floats) -> Floats:
-        return np.bincount(domain, weights=weight * quantity, minlength=domains).astype(np.float64)
 
-    with np.errstate(all="ignore"):
-        whole = np.bincount(domain, weights=weight, minlength=domains).astype(np.float64)
-        first = total(value) / whole
-        deviation = value - first[domain]
-        # A second pass: the first mean of large values is off in their last digits.
-        rest = total(deviation) / whole
-        deviation = deviation - rest[domain]
+@compiled
+def _add_up(value: Any, domain: Any, weight: Any, out: Any) -> None:
+    """Adds to `CentralSums` row by row. A second pass: the first mean of large values is off in their last
+    digits."""
+    whole, first, rest, second, third, fourth, squares = (
+        out[0],
+        out[1],
+        out[2],
+        out[3],
+        out[4],
+        out[5],
+        out[6],
+    )
+    for k in range(value.shape[0]):
+        d = domain[k]
+        whole[d] += weight[k]
+        first[d] += weight[k] * value[k]
+        squares[d] += weight[k] * (value[k] * value[k])
+    for d in range(whole.shape[0]):
+        first[d] = first[d] / whole[d] if whole[d] != 0 else np.nan
+    for k in range(value.shape[0]):
+        d = domain[k]
+        rest[d] += weight[k] * (value[k] - first[d])
+    for d in range(whole.shape[0]):
+        rest[d] = rest[d] / whole[d] if whole[d] != 0 else np.nan
+    for k in range(value.shape[0]):
+        d = domain[k]
+        deviation = value[k] - first[d] - rest[d]
         square = deviation * deviation
-        second, third, fourth = total(square), total(square * deviation), total(square * square)
-        return CentralSums(whole, first, rest, second, third, fourth, total(value**2))
+        second[d] += weight[k] * square
+        third[d] += weight[k] * (square * deviation)
+        fourth[d] += weight[k] * (square * square)
+
+
+@by_arrays(_add_up)
+def _added_up(value: Any, domain: Any, weight: Any, out: Any) -> None:
+    def total(quantity: Floats) -> Floats:
+        return np.bincount(domain, weights=weight * quantity, minlength=out.shape[1]).astype(np.float64)
+
+    out[0] = np.bincount(domain, weights=weight, minlength=out.shape[1])
+    out[1] = total(value) / out[0]
+    deviation = value - out[1][domain]
+    out[2] = total(deviation) / out[0]
+    deviation = deviation - out[2][domain]
+    square = deviation * deviation
+    out[3], out[4], out[5] = total(square), total(square * deviation), total(square * square)
+    out[6] = total(value * value)
 
 
 def spread(sums: CentralSums, n: Ints) -> Spread:

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from functools import partial
 from hashlib import blake2b
 from typing import Literal, Self
+from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +19,7 @@ from even_ballot.core.model import Model
 from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.numerics.grouping import alike
 from even_ballot.core.numerics.parts import Merge, kept
-from even_ballot.core.numerics.recurring import Digested, digests, recurring
+from even_ballot.core.numerics.recurring import Compared, Keyed, Preferred, digests, keys, recurring
 
 
 class Ids(Model):
@@ -80,45 +81,86 @@ def _spelled(data: Dataset, name: str) -> list[str]:
     return [f"{value:g}" if value != int(value) else str(int(value)) for value in column.values.tolist()]
 
 
+def cell_bits(column: Column) -> NDArray[np.uint64]:
+    """64 bits of each cell that are the same for cells alike in one column, (n,); blanks count as such.
+
+    >>> from even_ballot.core.data.example import ferry
+    >>> bits = cell_bits(ferry().columns["isle"])
+    >>> bool(bits[0] == bits[1]), len(set(bits.tolist()))
+    (True, 2)
+    """
+    cells = column.values + 0.0  # Zero is written in two ways that are equal.
+    if (blank := column.state == BLANK).any():
+        cells[blank] = np.inf
+    found: NDArray[np.uint64] = cells.view(np.uint64)
+    return found
+
+
+def _worded(column: Column, text: bool) -> Bools:
+    """Cells whose values are places among words, (n,)."""
+    return np.asarray(np.isin(column.state, (ANSWERED, UNPLACED) if text else (UNPLACED,)))
+
+
+def _pointing(column: Column, text: bool) -> NDArray[np.uint64]:
+    """The same whatever places words have in a part. Different words may have the same bits."""
+    found = cell_bits(column)
+    if column.words and (worded := _worded(column, text)).any():
+        words = np.array([crc32(word.encode(errors="surrogatepass")) for word in column.words], np.uint64)
+        found[worded] = words[column.values[worded].astype(np.int64)]
+    found ^= column.state.astype(np.uint64) << np.uint64(40)
+    return found
+
+
 def _cells(column: Column, text: bool, key: bytes) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
     """128 bits of each cell, the same for cells that are alike whatever places their words have."""
-    low = (np.where(column.state == BLANK, 0.0, column.values) + 0.0).view(np.uint64)  # −0 is 0.
+    low = (np.where(column.state == BLANK, 0.0, column.values) + 0.0).view(np.uint64)
     high = column.state.astype(np.uint64)
-    worded = np.isin(column.state, (ANSWERED, UNPLACED) if text else (UNPLACED,))
+    worded = _worded(column, text)
     if worded.any():
-        spelled = (blake2b(word.encode(), digest_size=16, key=key).digest() for word in column.words)
+        used, at = np.unique(column.values[worded].astype(np.int64), return_inverse=True)
+        spelled = (
+            blake2b(column.words[of].encode(errors="surrogatepass"), digest_size=16, key=key).digest()
+            for of in used.tolist()
+        )
         words = np.frombuffer(b"".join(spelled), np.uint64).reshape(-1, 2)
-        at = column.values[worded].astype(np.int64)
         low[worded] = words[at, 0]
         high[worded] |= words[at, 1] & ~np.uint64(7)  # States are below 8.
     return low, high
 
 
-def _compared(part: Dataset, asked: Duplicates, seed: int) -> Digested:
-    """The cases of a part that answered enough, and which of those alike is kept."""
+def _keyed(part: Dataset, asked: Duplicates) -> Keyed:
+    """The cases of a part that answered enough, by keys."""
     columns = _columns(part, asked)
-    key = seed.to_bytes(8, "big")
-    cells = [_cells(part.columns[name], part.variable(name).kind == "text", key) for name in asked.of]
     answered = sum(column.answered.astype(np.int64) for column in columns)
-    rank, row = np.zeros(part.n, np.int64), part.rows
+    texts = [part.variable(name).kind == "text" for name in asked.of]
+    bits = (_pointing(column, text) for column, text in zip(columns, texts, strict=True))
+    return Keyed.of(keys(bits, part.n), np.asarray(answered >= asked.at_least))
+
+
+def _decided(part: Dataset, at: Ints, asked: Duplicates, seed: int) -> Preferred:
+    """What some cases of a part are, and which of those alike is kept."""
+    key = seed.to_bytes(8, "big")
+    of = [(part.column(name).take(at), part.variable(name).kind == "text") for name in asked.of]
+    halves = [half for column, text in of for half in _cells(column, text, key)]
+    rank, row = np.zeros(len(at), np.int64), part.rows[at]
     if asked.keep == "last":
         row = -row
     elif asked.keep == "fullest":
-        rank = -np.asarray(_filled(part))
-    digest = digests([half for cell in cells for half in cell], part.n, seed)
-    return Digested.of(digest, np.asarray(answered >= asked.at_least), rank, row)
+        rank = -np.asarray(sum((c.state[at] == ANSWERED).astype(np.int64) for c in part.columns.values()))
+    return Preferred(digests(halves, len(at), seed), rank, row)
 
 
-def compared(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[Digested]:
-    """For every part its cases by digests of what they are compared in, made with a secret that changes.
+def compared(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Compared:
+    """The cases of parts by what they are compared in; what decides is made with a secret that changes.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.numerics.parts import in_order
-    >>> [len(of.place) for of in compared([ferry()], Duplicates(of=("said",)), in_order)]
+    >>> [len(of.place) for of in compared([ferry()], Duplicates(of=("said",)), in_order).keyed]
     [7]
     """
     seed = merge(min, [secrets.randbits(63) for _ in parts])
-    return kept(merge, (_compared(part, asked, seed) for part in parts))
+    keyed = kept(merge, (_keyed(part, asked) for part in parts))
+    return Compared(keyed, parts, partial(_decided, asked=asked, seed=seed))
 
 
 def repeated(parts: Sequence[Dataset], asked: Duplicates, merge: Merge) -> Sequence[tuple[Bools, Bools]]:

@@ -1,9 +1,10 @@
-"""Rows alike in some columns, over parts of which each is seen by itself: told by digests, so that no more
-than a stretch of them is ever in one place."""
+"""Rows alike in some columns, over parts of which each is seen by itself: short keys point at rows that may
+be alike, digests of these alone decide, so that no more than a stretch of them is ever in one place."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,12 +15,31 @@ from even_ballot.core.numerics.parts import Looks, Merge, plus
 Digests = NDArray[np.uint64]
 """(n, 2): 128 bits a row."""
 _LANES = 4
-AT_ONCE = 1 << 21
+AT_ONCE = 1 << 20
 """Rows that are looked at at once, about: two bits for each of eight places a row come together first, then
 40 bytes of each row that shares its place with another."""
 _BLOCK = 1 << 14
 _PLACES = 3
 """Places a row, as a power of two."""
+
+
+def keys(columns: Iterable[NDArray[np.uint64]], n: int, seed: int = 0) -> NDArray[np.uint64]:
+    """64 bits for each row that are the same for rows alike in all columns of 64 bits, (n,). Rows that differ
+    seldom have one key, unless somebody has made them so: keys only point at rows, and others decide.
+
+    >>> found = keys([np.array([5, 7, 5], np.uint64)], 3)
+    >>> bool(found[0] == found[2]), bool(found[0] == found[1])
+    (True, False)
+    """
+    found = np.full(n, np.random.default_rng(seed).integers(1 << 63, dtype=np.uint64))
+    for column in columns:
+        for start in range(0, n, _BLOCK):
+            # Blocks stay in the processor's cache.
+            block = found[start : start + _BLOCK]
+            block ^= column[start : start + _BLOCK]
+            block *= np.uint64(0x9E3779B97F4A7C15)
+            block ^= block >> np.uint64(29)
+    return found
 
 
 def digests(columns: Sequence[NDArray[np.uint64]], n: int, seed: int) -> Digests:
@@ -109,45 +129,48 @@ def _alike(digest: Digests, n: Ints, rank: Ints, row: Ints) -> _Alike:
 
 
 @dataclass(frozen=True)
-class Digested:
-    """The rows of a part that are compared, by their digests, ascending. place: where each stands in the
-    part; rank, row: which of those alike is preferred."""
+class Preferred:
+    """Some rows of a part: the digest of each, (k, 2), and which of those alike is preferred: the one of the
+    lowest rank, among those the lowest row."""
 
     digest: Digests
-    place: Ints
     rank: Ints
     row: Ints
 
+
+@dataclass(frozen=True)
+class Keyed:
+    """The rows of a part that are compared, by their keys, ascending. place: where each stands."""
+
+    key: NDArray[np.uint64]
+    place: NDArray[np.uint32]
+
     @classmethod
-    def of(cls, digest: Digests, known: Bools, rank: Ints, row: Ints) -> "Digested":
+    def of(cls, key: NDArray[np.uint64], known: Bools) -> "Keyed":
         """known: (n,), which of the part's rows are compared."""
         place = np.flatnonzero(known)
-        place = place[np.argsort(digest[place, 0], kind="stable")]
-        return cls(digest[place], place, np.asarray(rank, np.int64)[place], np.asarray(row, np.int64)[place])
+        order = np.argsort(key[place])
+        place = place[order]
+        return cls(key[place], place.astype(np.uint32))
 
     def between(self, of: "_Stretch") -> slice:
         """Those in a stretch."""
         ends = [min(k << 64 - of.bits, (1 << 64) - 1) for k in (of.number, of.number + 1)]
-        low, high = np.searchsorted(self.digest[:, 0], np.array(ends, np.uint64)).tolist()
+        low, high = np.searchsorted(self.key, np.array(ends, np.uint64)).tolist()
         return slice(low, len(self.place) if of.number + 1 == 1 << of.bits else high)
 
     def marks(self, of: "_Stretch") -> "_Marks":
         """Which places of a stretch it has rows at, and several."""
-        at = of.places(self.digest[self.between(of), 0])
+        at = of.places(self.key[self.between(of)])
         once, several = np.zeros((2, 1 << of.places_bits), np.bool_)
         once[at] = True
         several[at[1:][at[1:] == at[:-1]]] = True
         return _Marks(np.packbits(once), np.packbits(several))
 
     def candidates(self, of: "_Stretch", several: Bools) -> Ints:
-        """Which of its rows lie in a stretch at places that several rows have."""
+        """Where in the part its rows stand that lie in a stretch at places that several rows have."""
         here = self.between(of)
-        return np.flatnonzero(several[of.places(self.digest[here, 0])]) + int(here.start)
-
-    def kinds(self, of: "_Stretch", several: Bools) -> _Alike:
-        """What those are."""
-        at = self.candidates(of, several)
-        return _alike(self.digest[at], np.ones(len(at), np.int64), self.rank[at], self.row[at])
+        return self.place[here][several[of.places(self.key[here])]].astype(np.int64)
 
 
 @dataclass(frozen=True)
@@ -176,55 +199,76 @@ class _Marks:
         return _Marks(self.once | other.once, both)
 
 
-def _stretches(parts: Sequence[Digested], merge: Merge) -> Iterator[tuple[_Stretch, Bools, _Alike]]:
-    """Stretch by stretch the places that several rows of all parts have, and the kinds of these rows: no
-    others can be alike to another."""
-    rows = int(merge(plus, Looks(parts, lambda part: len(part.place))))
-    bits = (rows // AT_ONCE).bit_length()
-    places = max(min(rows, AT_ONCE).bit_length() + _PLACES, 3)
-    for number in range(1 << bits):
-        of = _Stretch(number, bits, places)
-        marks = merge(_Marks.__add__, Looks(parts, partial(Digested.marks, of=of)))
-        several = np.unpackbits(marks.several).view(np.bool_)
-        look = partial(Digested.kinds, of=of, several=several)
-        yield of, several, merge(_Alike.__add__, Looks(parts, look))
+@dataclass(frozen=True)
+class Compared:
+    """Parts of rows that are compared: their keys, what they are, and what tells of some rows of a part, by
+    their places, what decides."""
+
+    keyed: Sequence[Keyed]
+    parts: Sequence[Any]
+    decide: Callable[[Any, Ints], Preferred]
+
+    def _kinds(self, keyed: Keyed, part: Any, of: _Stretch, several: Bools) -> _Alike:
+        """Rows of a part that may be alike, by what they are."""
+        found = self.decide(part, keyed.candidates(of, several))
+        return _alike(found.digest, np.ones(len(found.row), np.int64), found.rank, found.row)
+
+    def stretches(self, merge: Merge) -> Iterator[tuple[_Stretch, Bools, _Alike]]:
+        """Stretch by stretch the places that several rows of all parts have, and the kinds of these rows: no
+        others can be alike to another."""
+        rows = self.rows(merge)
+        bits = (rows // AT_ONCE).bit_length()
+        places = max(min(rows, AT_ONCE).bit_length() + _PLACES, 3)
+        for number in range(1 << bits):
+            of = _Stretch(number, bits, places)
+            marks = merge(_Marks.__add__, Looks(self.keyed, partial(Keyed.marks, of=of)))
+            several = np.unpackbits(marks.several).view(np.bool_)
+            look = partial(self._kinds, of=of, several=several)
+            yield of, several, merge(_Alike.__add__, Looks(self.keyed, look, (self.parts,)))
+
+    def rows(self, merge: Merge) -> int:
+        """How many rows of all parts are compared."""
+        return int(merge(plus, Looks(self.keyed, lambda keyed: len(keyed.place))))
 
 
-def recurring(parts: Sequence[Digested], sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
+def recurring(of: Compared, sizes: Sequence[int], merge: Merge) -> Sequence[tuple[Bools, Bools]]:
     """For every part, of (n,) rows as `sizes` says, which of its rows another one is alike to, and which of
     these are not the preferred of their kind.
 
     >>> from even_ballot.core.numerics.parts import in_order
-    >>> columns = [np.array([[7, 8]], np.uint64), np.array([[8, 9]], np.uint64)]
-    >>> parts = [
-    ...     Digested.of(digests(of, 2, 1), np.ones(2, bool), np.zeros(2), np.array(row))
-    ...     for of, row in zip(columns, ([1, 2], [3, 4]))
-    ... ]
-    >>> [(alike.tolist(), spare.tolist()) for alike, spare in recurring(parts, [2, 2], in_order)]
-    [([False, True], [False, False]), ([True, False], [True, False])]
+    >>> parts = [np.array([7, 8], np.uint64), np.array([8, 9], np.uint64)]
+    >>> keyed = [Keyed.of(keys([part], 2), np.ones(2, bool)) for part in parts]
+    >>> def decide(part, at):
+    ...     return Preferred(digests([part[at]], len(at), 1), 0 * at, part[at].astype(int))
+    >>> found = recurring(Compared(keyed, parts, decide), [2, 2], in_order)
+    >>> [alike.tolist() for alike, _ in found]
+    [[False, True], [True, False]]
     """
     found = [(np.zeros(n, np.bool_), np.zeros(n, np.bool_)) for n in sizes]
-    for of, shared, kinds in _stretches(parts, merge):
+    for stretch, shared, kinds in of.stretches(merge):
         several = kinds.several()
         if not len(several.n):
             continue
-        for (alike, spare), part in zip(found, parts, strict=True):
-            at = part.candidates(of, shared)
-            where, there = several.place(part.digest[at])
-            rows = part.place[at][there]
+        for (alike, spare), keyed, part in zip(found, of.keyed, of.parts, strict=True):
+            at = keyed.candidates(stretch, shared)
+            here = of.decide(part, at)
+            where, there = several.place(here.digest)
+            rows = at[there]
             alike[rows] = True
-            spare[rows] = several.row[where[there]] != part.row[at][there]
+            spare[rows] = several.row[where[there]] != here.row[there]
     return found
 
 
-def distinct(parts: Sequence[Digested], merge: Merge) -> int:
+def distinct(of: Compared, merge: Merge) -> int:
     """How many kinds of rows there are in all parts.
 
     >>> from even_ballot.core.numerics.parts import in_order
     >>> values = np.array([7, 8, 7], np.uint64)
-    >>> distinct([Digested.of(digests([values], 3, 1), values > 0, values, values)] * 2, in_order)
+    >>> keyed = Keyed.of(keys([values], 3), values > 0)
+    >>> def decide(part, at):
+    ...     return Preferred(digests([part[at]], len(at), 1), 0 * at, at)
+    >>> distinct(Compared([keyed] * 2, [values] * 2, decide), in_order)
     2
     """
-    rows = int(merge(plus, Looks(parts, lambda part: len(part.place))))
     # Rows at places of their own are all distinct.
-    return rows + sum(len(kinds.n) - int(kinds.n.sum()) for _, _, kinds in _stretches(parts, merge))
+    return of.rows(merge) + sum(len(kinds.n) - int(kinds.n.sum()) for _, _, kinds in of.stretches(merge))

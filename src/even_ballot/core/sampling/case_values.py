@@ -109,7 +109,7 @@ class _Rows:
         def where(part: SamplePart, at: Ints) -> Iterator[tuple[NDArray[Any], Floats]]:
             assert part.margins is not None
             for m in range(len(residuals.sizes)):
-                category, column = part.margins.category[m, at], part.margins.column(m)[at]
+                category, column = part.margins.category(m, at), part.margins.column(m)[at]
                 there = category >= 0
                 yield np.where(there, category + starts[m], 0), np.where(there, column, 0.0)
 
@@ -153,7 +153,7 @@ def _explained(part: SamplePart, at: Ints, fitted: Floats, units: Any) -> Floats
     starts = np.concatenate([[0], np.cumsum(units.residuals.sizes)]).astype(np.int64)
     total = np.zeros((len(at), fitted.shape[1]))
     for m in range(len(units.residuals.sizes)):
-        category = part.margins.category[m, at]
+        category = part.margins.category(m, at)
         there = category >= 0
         total[there] += fitted[category[there] + starts[m]]
     return total

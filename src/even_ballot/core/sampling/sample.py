@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,13 +18,18 @@ from even_ballot.core.sampling.units import UnitOf, Units, UnitWeights
 
 @dataclass(frozen=True)
 class OnMargins:
-    """What residuals ask of a part's cases. category: (M, n), each case's category of each margin, −1
-    without weight; free: (n,), weights of the cases that B is made from; value: of each margin what its
-    column holds in a case's category, (n,), None: 1."""
+    """What residuals ask of a part's cases. combo: (n,), the combination of categories that each is of;
+    categories: (M, K), each combination's category of each margin, −1 none; free: (n,), weights of the cases
+    that B is made from; value: of each margin what its column holds in a case's category, (n,), None: 1."""
 
-    category: NDArray[np.int32]
+    combo: NDArray[Any]
+    categories: NDArray[np.int32]
     free: Floats
     value: tuple[Floats | None, ...] = ()
+
+    def category(self, margin: int, at: Any = slice(None)) -> NDArray[np.int32]:
+        """The category of each case, or of some, of a margin; −1 none."""
+        return np.asarray(self.categories[margin][self.combo[at]])
 
     def column(self, margin: int) -> Floats:
         """Free weights times the column of a case's category, (n,)."""

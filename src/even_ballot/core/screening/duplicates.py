@@ -4,16 +4,15 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from even_ballot.core.data.dataset import BLANK, Column, Dataset
-from even_ballot.core.ledger.cases import DropCases, Duplicates, in_groups
+from even_ballot.core.data.dataset import Dataset
+from even_ballot.core.ledger.cases import DropCases, Duplicates, cell_bits, in_groups
 from even_ballot.core.numerics.arrays import Ints
+from even_ballot.core.numerics.recurring import keys
 from even_ballot.core.screening.finding import Found, set_aside
 from even_ballot.core.screening.settings import Screening
 
 _ANSWERS = ("coded", "number", "text")
-_BLOCK = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -101,26 +100,10 @@ def duplicate_entry(data: Dataset, settings: Screening) -> Iterator[Found]:
 
 def _likely(data: Dataset, names: Sequence[str]) -> Ints:
     """Places of cases whose digest another case has: equal digests only point at cases, the cells decide."""
-    digest = _digest([data.column(name) for name in names], data.n)
+    digest = keys((cell_bits(data.column(name)) for name in names), data.n)
     ordered = np.sort(digest)
     recurring = np.unique(ordered[1:][ordered[1:] == ordered[:-1]])
     return np.flatnonzero(np.isin(digest, recurring)) if len(recurring) else np.zeros(0, np.int64)
-
-
-def _digest(columns: list[Column], n: int) -> NDArray[np.uint64]:
-    """A number for each case that is the same for equal cells; blanks count as such."""
-    digest = np.full(n, 14_695_981_039_346_656_037, np.uint64)
-    for start in range(0, n, _BLOCK):
-        part, at = digest[start : start + _BLOCK], slice(start, start + _BLOCK)
-        for column in columns:
-            # Zero is written in two ways that are equal.
-            cells = column.values[at] + 0.0
-            if (blank := column.state[at] == BLANK).any():
-                cells[blank] = np.inf
-            part ^= cells.view(np.uint64)
-            part *= np.uint64(1_099_511_628_211)
-            part ^= part >> np.uint64(29)
-    return digest
 
 
 def _repeats(data: Dataset, name: str) -> bool:

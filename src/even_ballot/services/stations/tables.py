@@ -83,7 +83,9 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     result = as_asked(told, request)
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
     shown = displayed(result, request.display, request.layout == "battery")
-    return TableView(table_id, shown, grid, tuple(note), (), words, compared, known.of_sample, notable.source_cases)
+    return TableView(
+        table_id, shown, grid, tuple(note), (), words, compared, known.of_sample, notable.source_cases
+    )
 
 
 def analysis(

@@ -201,7 +201,7 @@ class CodesRow(OwnRow):
     def _spread(self) -> Spread:
         columns = len(self.paths)
         sums = central_sums(
-            np.repeat(self.codes, columns),
+            np.repeat(self.codes, columns).astype(np.float64),
             np.tile(np.arange(columns), len(self.codes)),
             self.weights.ravel(),
             columns,

@@ -12,10 +12,13 @@ from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Moments, Tallied, degrees, finish, finish_number
-from even_ballot.core.sampling.sample import Sample, SamplePart
+from even_ballot.core.sampling.sample import OnMargins, Sample, SamplePart
 from even_ballot.core.sampling.tallies import NumberTally, Tally, tally, tally_number
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns
+
+_MOST_CELLS = 1 << 19
+"""Sums by combination of margin categories and cell that stay in the processor's cache."""
 
 
 @dataclass(frozen=True)
@@ -96,11 +99,29 @@ def _tally(
         return replace(t, again=part.again.sums(cell, None, height * width))
     if units.residuals is None or part.margins is None:
         return t
+    on, sizes = part.margins, units.residuals.sizes
+    if (gather := _by_combination(on, sizes, height * width)) is not None:
+        of = tally(stub, banner, on.combo, on.free, (len(gather.T), height, width))
+        return replace(t, margins=(gather @ of.w.reshape(len(gather.T), -1)).reshape(-1, height, width))
     below = []
-    for m, (category, size) in enumerate(zip(part.margins.category, units.residuals.sizes, strict=True)):
+    for m, size in enumerate(sizes):
+        category = on.category(m)
         counted = np.where(category >= 0, stub, -1).astype(stub.dtype)
-        below.append(tally(counted, banner, category, part.margins.column(m), (size, height, width)).w)
+        below.append(tally(counted, banner, category, on.column(m), (size, height, width)).w)
     return replace(t, margins=np.concatenate(below))
+
+
+def _by_combination(on: OnMargins, sizes: Sequence[int], cells: int) -> Floats | None:
+    """What makes sums by category of the margins of those by combination, (J, K); None where there are too
+    many of these, or the columns are not the same in all margins."""
+    combinations = on.categories.shape[1]
+    if on.value or combinations * cells > _MOST_CELLS:
+        return None
+    found, starts = np.zeros((sum(sizes), combinations)), np.cumsum([0, *sizes])
+    for start, category in zip(starts.tolist(), on.categories, strict=False):
+        there = np.flatnonzero(category >= 0)
+        found[start + category[there], there] = 1.0
+    return found
 
 
 def _tally_number(
@@ -116,9 +137,14 @@ def _tally_number(
         return replace(t, again=np.stack(sums))
     if units.residuals is None or part.margins is None:
         return t
+    on, sizes = part.margins, units.residuals.sizes
+    if (gather := _by_combination(on, sizes, width)) is not None:
+        of = tally_number(y, inside, banner, on.combo, on.free, (len(gather.T), width), shift=t.shift)
+        return replace(t, margins=np.stack([gather @ of.w, gather @ of.wy]))
     below = []
-    for m, (category, size) in enumerate(zip(part.margins.category, units.residuals.sizes, strict=True)):
-        counted, column = inside & (category >= 0), part.margins.column(m)
+    for m, size in enumerate(sizes):
+        category, column = on.category(m), on.column(m)
+        counted = inside & (category >= 0)
         of = tally_number(y, counted, banner, category, column, (size, width), shift=t.shift)
         below.append(np.stack([of.w, of.wy]))
     return replace(t, margins=np.concatenate(below, 1))

@@ -203,8 +203,9 @@ class NumbersRow(OwnRow):
         combinations = part.over.columns + 1
 
         def by_combination(of: SamplePart, y: Floats, inside: Bools, index: NDArray[Any]) -> CentralSums:
-            domain = index[inside].astype(np.int64)
-            return central_sums(y[inside], domain, of.weight[inside], combinations)
+            if inside.all():
+                return central_sums(y, index, of.weight, combinations)
+            return central_sums(y[inside], index[inside], of.weight[inside], combinations)
 
         sums = part.sample.merged(
             by_combination, part.y, part.inside, part.over.index, add=CentralSums.merged
