@@ -17,11 +17,11 @@ from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.models.correlations import correlations
 from even_ballot.core.models.model import fitted_model
+from even_ballot.core.models.model_request import CorrelationsRequest, ModelRequest, ReliabilityRequest
 from even_ballot.core.models.reliability import reliability
-from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest
 from even_ballot.core.sampling.design import Bootstrapped, Design, Jackknifed
 from even_ballot.core.sampling.sample import Sample
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 
 STRATA, UNITS, PEOPLE = 12, 100, 30

@@ -20,10 +20,10 @@ from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.estimation.intervals import Interval
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.core.weighting.raking import rake, with_weight
-from even_ballot.core.weighting.request import Margin, Target, Weighting
+from even_ballot.core.weighting.weighting import Margin, Target, Weighting
 
 STRATA, UNITS, PEOPLE = 12, 100, 30
 DRAWN, ASKED = 4, 12

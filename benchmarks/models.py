@@ -17,11 +17,11 @@ from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import ANSWERED, Column, Dataset
 from even_ballot.core.models.model import fitted_model
-from even_ballot.core.models.request import ModelRequest
+from even_ballot.core.models.model_request import ModelRequest
 from even_ballot.core.numerics.compiled import prepare
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.weighting.raking import rake
-from even_ballot.core.weighting.request import Margin, Target, Weighting
+from even_ballot.core.weighting.weighting import Margin, Target, Weighting
 
 
 def dataset(columns: dict[str, np.ndarray]) -> Dataset:

@@ -34,7 +34,7 @@ from even_ballot.services.stations.cells import CellsWanted, cells
 from even_ballot.services.stations.intake import keep
 from even_ballot.services.studies.changes import change
 from even_ballot.services.studies.studies import begin, view
-from even_ballot.store.chunks import column_chunks
+from even_ballot.store.chunks import parts_of
 from even_ballot.store.database import connect, migrate
 from even_ballot.store.files import find_file
 from even_ballot.store.server import MariaServer
@@ -172,7 +172,7 @@ def main() -> None:
     raw, _ = read_source(content, Source(path="answers.csv"))
     reading = time.perf_counter() - start
     parse = min(once(lambda: arrow_csv.read_csv(pa.BufferReader(content))) for _ in range(2))
-    packing = once(lambda: [sum(len(c) for _, c in column_chunks(column)) for column in raw.columns])
+    packing = once(lambda: sum(len(piece) for _, pieces in parts_of(raw) for piece in pieces))
     print(
         f"{len(raw.rows):,} cases x {len(raw.names)} columns, {len(content) / 1e6:.0f} MB; PyArrow alone "
         f"parses it in {parse:.2f} s"

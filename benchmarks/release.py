@@ -23,7 +23,7 @@ from even_ballot.core.study.study_file import Study
 from even_ballot.demo import FILES
 from even_ballot.formats.documents.compose import compose
 from even_ballot.formats.estimates.lines import estimate_lines
-from even_ballot.formats.printed.parts import PrintedTable
+from even_ballot.formats.printed.blocks import PrintedTable
 from even_ballot.services.releases.files import ReleaseFiles, release_formats
 from even_ballot.services.running import run_file
 

@@ -17,12 +17,12 @@ from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.codebook import Code, Scale, Variable
 from even_ballot.core.data.dataset import Column, Dataset, number_column
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.disclosure.tables import pattern_of, without_hidden
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import counted_table, tabulate
 from even_ballot.demo import FILES
 from even_ballot.services.running import run_file

@@ -19,7 +19,7 @@ from even_ballot.core.data.dataset import Column, Dataset, number_column
 from even_ballot.core.sampling.replicates import bootstrap
 from even_ballot.core.weighting.raking import rake
 from even_ballot.core.weighting.report import at_limits
-from even_ballot.core.weighting.request import Limits, Margin, Target, Weighting
+from even_ballot.core.weighting.weighting import Limits, Margin, Target, Weighting
 
 SIZES = (2, 6, 10, 4, 5)
 

@@ -26,7 +26,7 @@ NEVER_IN_CORE = {
 }  # fmt: skip
 ORDERS = {
     "core": (
-        "numerics", "written", "release", "data", "ledger", "screening", "sampling", "weighting", "calibration", "estimation",
+        "numerics", "written", "release", "data", "ledger", "screening", "sampling", "regression", "weighting", "calibration", "estimation",
         "models", "tables", "disclosure", "study", "dependence", "draft",
     ),
     "formats": (

@@ -67,7 +67,7 @@ def test_a_plan_of_analyses_says_what_is_wrong_with_it(
 
 
 def _full(tables: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    from even_ballot.core.tables.request import TableRequest
+    from even_ballot.core.tables.table_request import TableRequest
 
     return [TableRequest.model_validate(t).model_dump(mode="json") for t in tables]
 

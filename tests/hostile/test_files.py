@@ -222,7 +222,7 @@ def test_growth_with_the_length_of_a_heading_is_linear() -> None:
     """By doubling, as a ratio of the operations: quadratic work would take four times the time."""
     from even_ballot.core.data.batteries import stem_of
     from even_ballot.core.data.interpretation import parse_number
-    from even_ballot.core.ledger.reading.numbers import ToNumber
+    from even_ballot.core.ledger.reading.to_number import ToNumber
     from even_ballot.core.weighting.pasted_targets import _splits
     from even_ballot.core.written.texts import tidied
     from even_ballot.formats.sources.headings import short_name

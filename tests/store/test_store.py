@@ -17,7 +17,7 @@ from even_ballot.core.data.dataset import Column, RawTable, text_column
 from even_ballot.core.study.study_file import Source
 from even_ballot.demo import FILES
 from even_ballot.formats.sources.source import read_source
-from even_ballot.store.chunks import LIMIT, column_chunks, column_from, row_chunks, rows_from
+from even_ballot.store.chunks import LIMIT, column_from, parts_of, rows_from
 from even_ballot.store.database import newest_revision
 from even_ballot.store.files import file_bytes, file_table, keep_file
 from even_ballot.store.models import Base, ColumnChunk, SourceBytes, SourceFile
@@ -42,6 +42,11 @@ def entries(column: Column) -> list[str | None]:
     ]
 
 
+def table_of(*columns: Column) -> RawTable:
+    names, n = tuple(f"c{k}" for k in range(len(columns))), len(columns[0].values)
+    return RawTable(names, names, columns, np.arange(1, n + 1))
+
+
 def test_migrations_make_exactly_the_models(engine: Engine) -> None:
     with engine.connect() as connection:
         assert (
@@ -58,20 +63,31 @@ def test_migrations_make_exactly_the_models(engine: Engine) -> None:
 def test_a_column_comes_back_from_its_chunks(words: list[str | None]) -> None:
     safe = [None if w is None else w.encode("utf-8", "ignore").decode() for w in words]
     column = text_column(safe)
-    chunks = [content for _, content in column_chunks(column)]
-    assert entries(column_from(chunks)) == entries(column)
+    assert entries(column_from([pieces[1] for _, pieces in parts_of(table_of(column))])) == entries(column)
 
 
 def test_long_columns_go_in_chunks_under_the_limit() -> None:
     rng = np.random.default_rng(1)
     column = text_column([rng.bytes(40).hex() for _ in range(150_000)])
-    chunks = list(column_chunks(column))
-    assert len(chunks) > 2
-    assert all(len(content) <= LIMIT < 4 * 1024 * 1024 for _, content in chunks)
-    assert sum(rows for rows, _ in chunks) == 150_000
-    assert entries(column_from([c for _, c in chunks])) == entries(column)
-    rows = np.arange(1, 300_001)
-    np.testing.assert_array_equal(rows_from([c for _, c in row_chunks(rows)]), rows)
+    few = text_column(["yes", None] * 75_000)
+    parts = list(parts_of(table_of(column, few)))
+    assert len(parts) > 2
+    assert all(len(piece) <= LIMIT < 4 * 1024 * 1024 for _, pieces in parts for piece in pieces)
+    # All columns break at the same rows, those of few bytes too.
+    assert [rows.start for rows, _ in parts] == [0, *(rows.stop for rows, _ in parts[:-1])]
+    assert sum(len(rows) for rows, _ in parts) == 150_000
+    for at, of in enumerate((column, few), start=1):
+        assert entries(column_from([pieces[at] for _, pieces in parts])) == entries(of)
+        for rows, pieces in parts:
+            assert entries(column_from([pieces[at]])) == entries(of)[rows.start : rows.stop]
+    np.testing.assert_array_equal(rows_from([pieces[0] for _, pieces in parts]), np.arange(1, 150_001))
+
+
+def test_parts_of_a_wide_table_have_few_records() -> None:
+    narrow = [text_column(["a", "b"] * 3000) for _ in range(3000)]
+    sizes = [len(rows) for rows, _ in parts_of(table_of(*narrow))]
+    assert sum(sizes) == 6000
+    assert max(sizes) * 3000 <= 1 << 23
 
 
 def test_a_file_and_its_columns_come_back_as_they_were(engine: Engine) -> None:

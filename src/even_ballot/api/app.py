@@ -31,6 +31,10 @@ from even_ballot.services.stations.vocabulary import Vocabulary, vocabulary
 from even_ballot.services.workers.jobs import Jobs
 from even_ballot.store.server import DatabaseState, MariaServer
 
+_STATIONS = (
+    studies, intake, in_place, jobs, preparation, weighting, tables, dependence, pictures, releases,
+)  # fmt: skip
+
 
 def make_app(
     engine: Engine | None,
@@ -66,18 +70,7 @@ def make_app(
         """What can be chosen: figures, functions of formulas, parts of entries."""
         return vocabulary()
 
-    for station in (
-        studies,
-        intake,
-        in_place,
-        jobs,
-        preparation,
-        weighting,
-        tables,
-        dependence,
-        pictures,
-        releases,
-    ):
+    for station in _STATIONS:
         app.router.routes.extend(station.router.routes)
     if web is not None:
         _serve(app, web)

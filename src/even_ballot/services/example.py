@@ -5,8 +5,8 @@ import sys
 from pathlib import Path
 
 from even_ballot.core.faults import StudyError
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.weighting.report import WeightingReport
 from even_ballot.demo import FILES
 from even_ballot.formats.tables.grid import lay_out

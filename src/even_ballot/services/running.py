@@ -20,7 +20,7 @@ from even_ballot.services.workers.process_limits import give_back
 if TYPE_CHECKING:
     from even_ballot.core.dependence.depends import Depending
     from even_ballot.core.release.plan import Format
-    from even_ballot.formats.printed.parts import Block
+    from even_ballot.formats.printed.blocks import Block
     from even_ballot.services.releases.files import ReleaseFiles
 
 

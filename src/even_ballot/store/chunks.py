@@ -1,15 +1,17 @@
 """Columns as compressed Arrow streams, each under 4 MiB."""
 
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pyarrow as pa
 
-from even_ballot.core.data.dataset import BLANK, Column
+from even_ballot.core.data.dataset import BLANK, Column, RawTable
 from even_ballot.core.numerics.arrays import Ints
 
 LIMIT = 4 * 1024 * 1024 - 4096
-_ROWS = 131_072
+_ROWS, _CELLS = 131_072, 1 << 23
+"""Records, and cells, of a part at most."""
 _WRITE = pa.ipc.IpcWriteOptions(compression="zstd")
 
 
@@ -21,32 +23,40 @@ def _stream(array: pa.Array) -> bytes:
     return bytes(sink.getvalue())
 
 
-def _chunks(array: pa.Array, encode: bool) -> Iterator[tuple[int, bytes]]:
-    """Rows and bytes of each piece; a piece that is too large is halved."""
-    waiting = [array.slice(at, _ROWS) for at in range(0, len(array), _ROWS)][::-1]
+def _pieces(table: RawTable, rows: range) -> list[bytes] | None:
+    """Some records of every column, record numbers first; None where a piece of them is too large."""
+
+    def worded(column: Column) -> bytes:
+        at = slice(rows.start, rows.stop)
+        values, blank = column.values[at], column.state[at] == BLANK
+        # Of its own entries alone.
+        seen = np.zeros(max(len(column.words), 1), np.bool_)
+        seen[values] = True
+        used = np.flatnonzero(seen)
+        place = np.zeros(len(seen), np.int32)
+        place[used] = np.arange(len(used))
+        words = pa.array([column.words[k] for k in used.tolist()] if len(column.words) else [""], pa.string())
+        return _stream(pa.DictionaryArray.from_arrays(pa.array(place[values], mask=blank), words))
+
+    found = [_stream(pa.array(table.rows[rows.start : rows.stop]))]
+    with ThreadPoolExecutor(2) as pool:
+        found += pool.map(worded, table.columns)
+    return found if len(rows) == 1 or max(map(len, found)) <= LIMIT else None
+
+
+def parts_of(table: RawTable) -> Iterator[tuple[range, list[bytes]]]:
+    """A table part by part: which of its records, and a chunk of every column, record numbers first. A part
+    of which a chunk is too large is halved."""
+    n, each = len(table.rows), max(min(_ROWS, _CELLS // max(len(table.columns), 1)), 1)
+    waiting = [range(at, min(at + each, n)) for at in range(0, max(n, 1), each)][::-1]
     while waiting:
-        piece = waiting.pop()
-        if encode and len(piece) < len(array):
-            # Of its own entries alone.
-            piece = piece.cast(pa.large_string()).dictionary_encode()
-        content = _stream(piece)
-        if len(content) > LIMIT and len(piece) > 1:
-            half = len(piece) // 2
-            waiting += [piece.slice(half), piece.slice(0, half)]
+        rows = waiting.pop()
+        pieces = _pieces(table, rows)
+        if pieces is None:
+            half = rows.start + len(rows) // 2
+            waiting += [range(half, rows.stop), range(rows.start, half)]
         else:
-            yield len(piece), content
-
-
-def column_chunks(column: Column) -> Iterator[tuple[int, bytes]]:
-    """A text column's chunks."""
-    words = pa.array(column.words or ("",), pa.string())
-    array = pa.DictionaryArray.from_arrays(pa.array(column.values, mask=column.state == BLANK), words)
-    yield from _chunks(array, encode=True)
-
-
-def row_chunks(rows: Ints) -> Iterator[tuple[int, bytes]]:
-    """Record numbers' chunks."""
-    yield from _chunks(pa.array(rows), encode=False)
+            yield rows, pieces
 
 
 def _read(content: bytes) -> pa.Array:

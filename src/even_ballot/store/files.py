@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from even_ballot.core.data.dataset import RawTable
 from even_ballot.core.faults import fault
-from even_ballot.core.progress import Progress, quiet
+from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
-from even_ballot.store.chunks import column_chunks, column_from, row_chunks, rows_from
+from even_ballot.store.chunks import column_from, parts_of, rows_from
 from even_ballot.store.models import ColumnChunk, SourceBytes, SourceColumn, SourceFile
 
 PIECE = 3 << 20
@@ -63,30 +63,32 @@ def keep_file(
     for number, piece in enumerate(_compressed(content)):
         progress("Storing the file as it came", 0.3 * number / pieces)
         session.execute(insert(SourceBytes).values(file_id=file.id, number=number, content=piece))
+    _keep_columns(session, file.id, table, stretch(progress, 0.3, 1))
+    return file
+
+
+def _keep_columns(session: Session, file_id: str, table: RawTable, progress: Progress) -> None:
+    """Keeps parsed columns, part after part: every column breaks at the same rows."""
     heads = [("row", ""), *zip(table.names, table.labels, strict=True)]
     session.execute(
         insert(SourceColumn),
         [
-            {"file_id": file.id, "position": i, "name": name, "label": label}
+            {"file_id": file_id, "position": i, "name": name, "label": label}
             for i, (name, label) in enumerate(heads)
         ],
     )
-    pending = [row_chunks(table.rows), *map(column_chunks, table.columns)]
-    together, size = list[dict[str, Any]](), 0
-    with ThreadPoolExecutor(2) as pool:
-        streams: Iterator[list[tuple[int, bytes]]] = pool.map(list, pending)
-        for position, chunks in enumerate(streams):
-            for number, (rows, piece) in enumerate(chunks):
-                place = {"file_id": file.id, "position": position, "number": number}
-                together.append({**place, "rows": rows, "content": piece})
-                size += len(piece)
-            if size > PIECE or position == len(heads) - 1:
-                progress(
-                    f"Storing column {position} of {len(table.columns)}", 0.3 + 0.7 * position / len(heads)
-                )
+    together, size, n = list[dict[str, Any]](), 0, len(table.rows)
+    for number, (rows, pieces) in enumerate(parts_of(table)):
+        for position, piece in enumerate(pieces):
+            place = {"file_id": file_id, "position": position, "number": number}
+            together.append({**place, "rows": len(rows), "content": piece})
+            size += len(piece)
+            if size > PIECE:
                 session.execute(insert(ColumnChunk), together)
                 together, size = [], 0
-    return file
+        progress(f"Storing record {rows.stop:,} of {n:,}", rows.stop / max(n, 1))
+    if together:
+        session.execute(insert(ColumnChunk), together)
 
 
 def find_file(session: Session, file_id: str) -> SourceFile:

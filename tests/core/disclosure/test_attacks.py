@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_ballot.core.disclosure.dominance import contributions, dominates, most_held
-from even_ballot.core.disclosure.request import Dominance
+from even_ballot.core.disclosure.suppression import Dominance
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study

@@ -12,10 +12,10 @@ from even_ballot.core.data.formulas import condition
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.ledger import take_step
-from even_ballot.core.ledger.numbers import Derive
+from even_ballot.core.ledger.derived import Derive
 from even_ballot.core.ledger.reading.dates import ToDate
-from even_ballot.core.ledger.reading.numbers import ToNumber
 from even_ballot.core.ledger.reading.replacing import Replace
+from even_ballot.core.ledger.reading.to_number import ToNumber
 
 
 def cases(columns: dict[str, list[Any]], *variables: Variable, **scales: Any) -> Dataset:

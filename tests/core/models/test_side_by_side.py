@@ -6,7 +6,7 @@ import pytest
 from surveys import study, survey
 
 from even_ballot.core.faults import StudyError
-from even_ballot.core.models.request import SideBySide
+from even_ballot.core.models.model_request import SideBySide
 from even_ballot.core.models.side_by_side import side_by_side
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.study_file import parse_study

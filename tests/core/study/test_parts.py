@@ -22,8 +22,8 @@ from even_ballot.core.study.graph import start
 from even_ballot.core.study.nodes import Inputs
 from even_ballot.core.study.pipeline import Pipeline, run
 from even_ballot.core.study.study_file import parse_study
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.comparison import compare
 from even_ballot.core.weighting.limit_price import limit_prices

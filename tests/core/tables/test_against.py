@@ -18,7 +18,7 @@ from surveys import A, margin, results, study, survey
 from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison, adjusted_p_values
 from even_ballot.core.estimation.independence import Independence, of_several_answers
 from even_ballot.core.study.pipeline import run
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.grid import lay_out
 
 KINDS = ["against_total", "against_rest"]

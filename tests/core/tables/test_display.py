@@ -10,8 +10,8 @@ from builders import coded, dataset, scale
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.tables.display import Display, displayed
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import HiddenFigure, TableResult
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.reading_in_words import in_words

@@ -16,9 +16,9 @@ from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import parse_study
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, StubKey, TableResult
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import counted_table, tabulate
 
 COLLAPSE = {

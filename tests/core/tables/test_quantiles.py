@@ -14,7 +14,7 @@ from scipy import stats
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.estimation.quantiles import ranked
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 
 

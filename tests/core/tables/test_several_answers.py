@@ -16,8 +16,8 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 
 OPTIONS = ("work", "shop", "kin")

@@ -13,8 +13,8 @@ from plain import Plain, independence, logit_interval, quantile
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 
 

@@ -13,7 +13,7 @@ from even_ballot.core.faults import StudyError
 from even_ballot.core.weighting.comparison import compare
 from even_ballot.core.weighting.limit_price import limit_prices
 from even_ballot.core.weighting.raking import rake
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.weighting import Weighting
 
 
 def sample(seed: int, n: int = 80) -> Dataset:

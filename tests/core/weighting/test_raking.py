@@ -15,7 +15,7 @@ from even_ballot.core.weighting.laying.combinations import combine
 from even_ballot.core.weighting.pasted_targets import match_targets
 from even_ballot.core.weighting.raking import rake
 from even_ballot.core.weighting.report import report
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.weighting import Weighting
 
 
 def margin(name: str, targets: dict[int, float], **more: Any) -> dict[str, Any]:

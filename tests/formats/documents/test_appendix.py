@@ -17,7 +17,7 @@ from even_ballot.core.study.study_file import parse_study
 from even_ballot.demo import FILES
 from even_ballot.formats.documents.compose import compose
 from even_ballot.formats.documents.sections.depends import depends_blocks
-from even_ballot.formats.printed.parts import PrintedTable
+from even_ballot.formats.printed.blocks import PrintedTable
 from even_ballot.formats.writers.docx_file import docx_file
 from even_ballot.services.running import run_file
 

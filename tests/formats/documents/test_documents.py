@@ -23,7 +23,7 @@ from even_ballot.formats.documents.compose import compose
 from even_ballot.formats.documents.paging import pieces
 from even_ballot.formats.images.charting import chart_svg
 from even_ballot.formats.images.drawing import checked
-from even_ballot.formats.printed.parts import Heading, Paragraph, Picture
+from even_ballot.formats.printed.blocks import Heading, Paragraph, Picture
 from even_ballot.formats.workbooks.workbook import workbook
 from even_ballot.formats.writers.docx_file import docx_file
 from even_ballot.formats.writers.html_page import html_page

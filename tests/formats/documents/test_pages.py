@@ -15,7 +15,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.demo import FILES
 from even_ballot.formats.documents.compose import compose
-from even_ballot.formats.printed.parts import Document, Picture
+from even_ballot.formats.printed.blocks import Document, Picture
 from even_ballot.formats.writers.pdf_file import pdf_file
 from even_ballot.services.running import run_file
 

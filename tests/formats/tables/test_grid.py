@@ -12,7 +12,7 @@ from surveys import results, survey
 from even_ballot.core.calibration.weighted_sample import sampled
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.pipeline import run
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid

@@ -10,8 +10,8 @@ from surveys import results, survey
 
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, Cell, TableResult
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.reading_in_words import Reading, in_words
 
 NUMBER = r"-?\d[\d,]*(?:\.\d+)?"

@@ -13,7 +13,7 @@ from even_ballot.api.app import make_app
 from even_ballot.core.data import interpretation
 from even_ballot.core.faults import Fault, Passing, StudyError, fault
 from even_ballot.core.ledger import cells, joins, wording
-from even_ballot.core.ledger.reading import dates, numbers, replacing
+from even_ballot.core.ledger.reading import dates, replacing, to_number
 from even_ballot.core.study import newer_file
 from even_ballot.services.states.study_states import Pipelines
 
@@ -45,7 +45,7 @@ def refuse_here(*_: Any, **__: Any) -> Any:
 def nothing_here(monkeypatch: pytest.MonkeyPatch) -> None:
     """Whoever looks at entries fails, in this process alone: helpers are forked from another."""
     for step in (
-        dates.ToDate, numbers.ToNumber, replacing.Replace, wording.Tidy, wording.CodeAnswers, cells.Split, joins.LookUp,
+        dates.ToDate, to_number.ToNumber, replacing.Replace, wording.Tidy, wording.CodeAnswers, cells.Split, joins.LookUp,
     ):  # fmt: skip
         monkeypatch.setattr(step, "apply", refuse_here)
     monkeypatch.setattr(interpretation, "interpret", refuse_here)

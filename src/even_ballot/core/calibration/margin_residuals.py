@@ -106,7 +106,7 @@ def with_residuals(
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.data.cases import Cases
     >>> from even_ballot.core.weighting.raking import rake, with_weight
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> raked = rake(ferry(), weighting)
@@ -185,7 +185,7 @@ def with_numbers(
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.data.cases import Cases
     >>> from even_ballot.core.weighting.raking import rake, with_weight
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> margin = Margin(total_of="w", as_="means", targets=(Target(at={}, value=1.2),))
     >>> raked = rake(ferry(), Weighting(margins=(margin,)))
     >>> cases = with_weight(Cases.of(ferry()), raked, "")

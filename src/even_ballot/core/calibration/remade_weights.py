@@ -64,7 +64,7 @@ def remade_weights(
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.numerics.parts import in_order
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> margin = Margin(total_of="w", as_="means", targets=(Target(at={}, value=1.2),))
     >>> jackknife = Jackknife(np.array([0, 0, 0, 0], np.int32), np.array([4]), np.array([0.0]))
     >>> psu = np.array([0, 0, 1, 2, 2, 3, 3, 3], np.int32)
@@ -106,7 +106,7 @@ def fixes_numbers(chain: Sequence[Raked]) -> bool:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Weighting
+    >>> from even_ballot.core.weighting.weighting import Weighting
     >>> fixes_numbers([rake(ferry(), Weighting(base="w"))])
     False
     """

@@ -16,10 +16,10 @@ from even_ballot.core.sampling.units import UnitOf
 from even_ballot.core.weighting.laying.frame import Frame, bounds_of
 from even_ballot.core.weighting.meeting import FINE
 from even_ballot.core.weighting.raking import Raked
-from even_ballot.core.weighting.request import ProductBase
 from even_ballot.core.weighting.response_cells import Response
 from even_ballot.core.weighting.solving.base_runs import BaseRuns, base_runs, ordered
 from even_ballot.core.weighting.solving.limits import solve
+from even_ballot.core.weighting.weighting import ProductBase
 
 
 def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
@@ -27,7 +27,7 @@ def chain_of(raked: Sequence[Raked], last: Raked) -> tuple[Raked, ...]:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Weighting
+    >>> from even_ballot.core.weighting.weighting import Weighting
     >>> raked = rake(ferry(), Weighting(base="w"))
     >>> chain_of([raked], raked) == (raked,)
     True
@@ -45,7 +45,7 @@ def adjusts(chain: Sequence[Raked]) -> bool:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Weighting
+    >>> from even_ballot.core.weighting.weighting import Weighting
     >>> adjusts([rake(ferry(), Weighting(base="w"))])
     False
     """
@@ -182,7 +182,7 @@ def made_again(
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> jackknife = Jackknife(np.array([0, 0, 0, 0], np.int32), np.array([4]), np.array([0.0]))

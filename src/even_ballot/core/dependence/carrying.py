@@ -136,7 +136,7 @@ def carrying(sample: Sample, terms: CaseTerms) -> Carrying:
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> from even_ballot.core.tables.results import StubKey
     >>> from even_ballot.core.tables.shared import SharedCounts
     >>> from even_ballot.core.tables.stubs.case_terms import case_terms

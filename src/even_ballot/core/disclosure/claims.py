@@ -28,7 +28,12 @@ from even_ballot.core.disclosure.events import (
 )
 from even_ballot.core.disclosure.kinds import VALUES
 from even_ballot.core.faults import StudyError
-from even_ballot.core.models.request import Analysis, CorrelationsRequest, ModelRequest, ReliabilityRequest
+from even_ballot.core.models.model_request import (
+    Analysis,
+    CorrelationsRequest,
+    ModelRequest,
+    ReliabilityRequest,
+)
 from even_ballot.core.models.terms import complete, measured
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.tables.shared import SharedCounts

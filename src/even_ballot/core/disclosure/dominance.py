@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_ballot.core.disclosure.events import EventKey, Events
-from even_ballot.core.disclosure.request import Dominance
+from even_ballot.core.disclosure.suppression import Dominance
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.sampling.sample import SamplePart
 from even_ballot.core.tables.shared import SharedCounts
@@ -74,7 +74,7 @@ def dominated_numbers(shared: SharedCounts, events: Events, rule: Dominance) -> 
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.disclosure.events import events_of
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
     >>> events = events_of(shared, [TableRequest(id="t", stub=("age",), show=("n", "mean"))])
     >>> dominated_numbers(shared, events, Dominance(n=1, k=90))

@@ -20,10 +20,10 @@ from even_ballot.core.disclosure.kinds import Asked, Kinds
 from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.numerics.arrays import Bools, Ints
 from even_ballot.core.tables.nets import NetRow, banner_nets, net_rows
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.stubs.counts import several
+from even_ballot.core.tables.table_request import TableRequest
 
 CategoryState = Hashable
 ANSWERED, RESPONSES, FREE = "answered", "responses", None

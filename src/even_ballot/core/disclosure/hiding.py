@@ -38,7 +38,7 @@ def sensitive(search: Search) -> Iterator[Terms]:
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.disclosure.events import events_of
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> from even_ballot.core.tables.shared import SharedCounts
     >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
     >>> events = events_of(shared, [TableRequest(id="t", stub=("crosses",), show=("n",))])
@@ -69,7 +69,7 @@ def hide(
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.disclosure.events import events_of
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> from even_ballot.core.tables.shared import SharedCounts
     >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))
     >>> events = events_of(shared, [TableRequest(id="t", stub=("crosses",), show=("n",))])

@@ -18,14 +18,13 @@ from even_ballot.core.disclosure.events import (
 )
 from even_ballot.core.disclosure.hiding import Hidden, hide
 from even_ballot.core.disclosure.kinds import weights_are_judged
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.estimation.trend import Trend
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger.step import Step
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.tables.nets import banner_nets, net_rows
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
     BannerKey,
     Cell,
@@ -38,6 +37,7 @@ from even_ballot.core.tables.results import (
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.stubs.counts import ALL
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightingReport
 
 
@@ -120,7 +120,7 @@ def control_of(
 def links_of(steps: Sequence[Step]) -> dict[str, tuple[str, ...]]:
     """What each variable that a ledger makes is made of.
 
-    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> from even_ballot.core.ledger.derived import Derive
     >>> links_of([Derive(do="derive", into="older", value="age >= 45")])
     {'older': ('age',)}
     """
@@ -140,7 +140,7 @@ def report_without(report: WeightingReport, pattern: HiddenPattern, below: int) 
     >>> from even_ballot.core.sampling.design import Design
     >>> from even_ballot.core.weighting.raking import rake
     >>> from even_ballot.core.weighting.report import report
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> shared = SharedCounts(sampled(ferry(), Design(), "w"))

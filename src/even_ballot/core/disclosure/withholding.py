@@ -8,11 +8,11 @@ from even_ballot.core.disclosure.claims import Analyses, Claim, ClaimKey, asked_
 from even_ballot.core.disclosure.events import events_of
 from even_ballot.core.disclosure.hiding import sensitive
 from even_ballot.core.disclosure.openings import Openings
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.disclosure.tables import HiddenPattern
 from even_ballot.core.progress import Progress, quiet
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 
 _MOST_LOOKS = 600
 
@@ -76,7 +76,7 @@ def withheld_of(
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.disclosure.tables import pattern_of
-    >>> from even_ballot.core.models.request import CorrelationsRequest
+    >>> from even_ballot.core.models.model_request import CorrelationsRequest
     >>> from even_ballot.core.sampling.design import Design
     >>> shared, asked = SharedCounts(sampled(ferry(), Design(), "w")), Suppression(below=3)
     >>> pairs = CorrelationsRequest(id="c", variables=("isle", "crosses"))

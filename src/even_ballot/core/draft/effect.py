@@ -7,7 +7,7 @@ from typing import Literal
 from even_ballot.core.data.interpretation import code_of
 from even_ballot.core.draft.answers import Answers
 from even_ballot.core.draft.line import DraftLine
-from even_ballot.core.ledger.reading.numbers import ToNumber
+from even_ballot.core.ledger.reading.to_number import ToNumber
 from even_ballot.core.written.dates import DateStyle, read_date
 
 Sort = Literal["answer", "missing", "left"]

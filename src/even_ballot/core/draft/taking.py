@@ -12,7 +12,7 @@ from even_ballot.core.ledger import AnyStep
 from even_ballot.core.ledger.cells import Split
 from even_ballot.core.ledger.names import Discard
 from even_ballot.core.ledger.reading.dates import ToDate
-from even_ballot.core.ledger.reading.numbers import ToNumber
+from even_ballot.core.ledger.reading.to_number import ToNumber
 from even_ballot.core.ledger.wording import CodeAnswers
 
 _CHOSEN = Scale(codes=(Code(code=0, label="Not chosen"), Code(code=1, label="Chosen")))

@@ -4,18 +4,16 @@ from typing import Annotated, get_args
 
 from pydantic import Field
 
-from even_ballot.core.ledger import blanks, cases, cells, joins, names, numbers, scales, wording
-from even_ballot.core.ledger.reading import dates as written_dates
-from even_ballot.core.ledger.reading import numbers as written_numbers
-from even_ballot.core.ledger.reading import replacing
+from even_ballot.core.ledger import blanks, cases, cells, derived, joins, names, scales, wording
+from even_ballot.core.ledger.reading import dates, replacing, to_number
 from even_ballot.core.ledger.step import Effect, Outcome, Step, Tables, run_ledger, take_step
 
 AnyStep = Annotated[
     cases.DropCases
     | wording.Tidy
     | wording.CodeAnswers
-    | written_numbers.ToNumber
-    | written_dates.ToDate
+    | to_number.ToNumber
+    | dates.ToDate
     | replacing.Replace
     | blanks.FillBlank
     | blanks.CountBlank
@@ -25,8 +23,8 @@ AnyStep = Annotated[
     | scales.Reverse
     | scales.Collapse
     | scales.Band
-    | numbers.Derive
-    | numbers.Score
+    | derived.Derive
+    | derived.Score
     | joins.LookUp
     | names.Rename
     | names.Discard,

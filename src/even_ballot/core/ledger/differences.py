@@ -97,7 +97,7 @@ def old_new(before: Dataset, old: str, after: Dataset, new: str) -> OldNew:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.ledger import run_ledger
-    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> from even_ballot.core.ledger.derived import Derive
     >>> data = ferry()
     >>> ((after, _),) = run_ledger(data, [Derive(do="derive", into="older", value="age >= 45")], {})
     >>> found = old_new(data, "age", after, "older")
@@ -127,7 +127,7 @@ def differences(before: Dataset, after: Dataset, step: Step) -> tuple[OldNew, ..
     with.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> from even_ballot.core.ledger.derived import Derive
     >>> data, step = ferry(), Derive(do="derive", into="older", value="age >= 45")
     >>> [(of.old, of.new) for of in differences(data, step.apply(data, {}).data, step)]
     [('age', 'older')]

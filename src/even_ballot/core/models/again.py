@@ -5,9 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
-from even_ballot.core.models.fitting import FAR, Fit, Likelihood, singular
 from even_ballot.core.models.terms import Laid
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.regression.fitting import FAR, Fit, Likelihood, singular
 from even_ballot.core.sampling.case_values import ReplicateWeights, replicate_sums, replicate_totals
 from even_ballot.core.sampling.sample import Sample
 
@@ -30,8 +30,8 @@ def linear_again(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place]) 
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
-    >>> from even_ballot.core.models.fitting import basis_of, fit_linear
-    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.regression.fitting import basis_of, fit_linear
+    >>> from even_ballot.core.models.model_request import ModelRequest
     >>> from even_ballot.core.models.terms import lay
     >>> from even_ballot.core.sampling.design import Design, Jackknifed
     >>> design = Design(clusters=("boat",), variance=Jackknifed(method="jackknife"))
@@ -66,8 +66,8 @@ def logistic_again(sample: Sample, laid: Laid, fit: Fit, places: Sequence[Place]
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
-    >>> from even_ballot.core.models.fitting import basis_of, fit_logistic
-    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.regression.fitting import basis_of, fit_logistic
+    >>> from even_ballot.core.models.model_request import ModelRequest
     >>> from even_ballot.core.models.terms import lay
     >>> from even_ballot.core.sampling.design import Design, Jackknifed
     >>> design = Design(clusters=("boat",), variance=Jackknifed(method="jackknife"))

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Literal
 
-from even_ballot.core.models.request import (
+from even_ballot.core.models.model_request import (
     Analysis,
     CorrelationsRequest,
     ModelRequest,

@@ -11,7 +11,7 @@ import scipy
 from numpy.typing import NDArray
 
 from even_ballot.core.faults import fault
-from even_ballot.core.models.request import CorrelationsRequest
+from even_ballot.core.models.model_request import CorrelationsRequest
 from even_ballot.core.models.results import FIXED, CorrelationsResult, PairResult, two_sided
 from even_ballot.core.models.terms import Measured, complete, constant, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints

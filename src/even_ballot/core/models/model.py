@@ -10,16 +10,7 @@ import scipy
 
 from even_ballot.core.faults import some
 from even_ballot.core.models.again import Place, linear_again, logistic_again
-from even_ballot.core.models.fitting import (
-    SINGULAR,
-    Fit,
-    Separated,
-    basis_of,
-    fit_linear,
-    fit_logistic,
-    rcond_of,
-)
-from even_ballot.core.models.request import ModelRequest
+from even_ballot.core.models.model_request import ModelRequest
 from even_ballot.core.models.results import (
     FIXED,
     Coefficient,
@@ -32,6 +23,15 @@ from even_ballot.core.models.results import (
 )
 from even_ballot.core.models.terms import Laid, lay
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
+from even_ballot.core.regression.fitting import (
+    SINGULAR,
+    Fit,
+    Separated,
+    basis_of,
+    fit_linear,
+    fit_logistic,
+    rcond_of,
+)
 from even_ballot.core.sampling.case_values import covariance, replicate_covariance, summed
 from even_ballot.core.sampling.sample import Sample
 

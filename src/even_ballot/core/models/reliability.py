@@ -7,7 +7,7 @@ import numpy as np
 import scipy
 
 from even_ballot.core.faults import fault
-from even_ballot.core.models.request import ReliabilityRequest
+from even_ballot.core.models.model_request import ReliabilityRequest
 from even_ballot.core.models.results import FIXED, ItemResult, ReliabilityResult
 from even_ballot.core.models.terms import Measured, complete, constant, measured
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from even_ballot.core.models.request import Level
+from even_ballot.core.models.model_request import Level
 
 FIXED = 1e-18
 """A variance that is no more than this share of the squared estimate is 0."""

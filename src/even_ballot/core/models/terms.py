@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.faults import fault, some
-from even_ballot.core.models.request import ModelRequest
+from even_ballot.core.models.model_request import ModelRequest
 from even_ballot.core.models.results import Factor, Lost, Term
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.parts import plus

@@ -11,7 +11,7 @@ from even_ballot.core.numerics.arrays import Floats
 
 
 @dataclass(frozen=True)
-class Cases:
+class LoneCases:
     """Cases that are PSUs of their own, by unit and estimate, each of a value f = w z = u + e w that enters a
     variance.
 
@@ -38,7 +38,7 @@ class Cases:
         """Σ (f − its mean)²."""
         return np.asarray(np.maximum(self.uu + 2 * self.e * self.uw + self.e**2 * self.ww, 0))
 
-    def less(self, fitted: Floats) -> "Cases":
+    def less(self, fitted: Floats) -> "LoneCases":
         """With z less a value that they share, (U, m)."""
         return replace(self, e=self.e - fitted)
 
@@ -59,7 +59,7 @@ class CaseGroup(ABC):
         """The same with −z for z."""
 
     @abstractmethod
-    def cases(self, centre: Floats) -> Cases:
+    def cases(self, centre: Floats) -> LoneCases:
         """Its cases; centre: (U,), the mean weight of each unit."""
 
 
@@ -118,13 +118,13 @@ class Alike(CaseGroup):
     def negative(self) -> "Alike":
         return Alike(self.own, -self.z)
 
-    def cases(self, centre: Floats) -> Cases:
+    def cases(self, centre: Floats) -> LoneCases:
         n, d1, d2 = in_thirds(self.own)
         each = d1 / np.maximum(n, 1)
         w = np.where(n > 0, _each(centre, n) + each, 0.0)
         ww = np.maximum(d2 - d1 * each, 0)
         none = np.zeros_like(ww)
-        return Cases(n, np.broadcast_to(self.z, w.shape), w, none, none, ww, d1, d2)
+        return LoneCases(n, np.broadcast_to(self.z, w.shape), w, none, none, ww, d1, d2)
 
 
 @dataclass(frozen=True)
@@ -145,11 +145,11 @@ class Varied(CaseGroup):
     def negative(self) -> "Varied":
         return replace(self, times=-self.times)
 
-    def cases(self, centre: Floats) -> Cases:
+    def cases(self, centre: Floats) -> LoneCases:
         n, w, level, ww, uw, uu = self.moments
         apart = np.where(n > 0, w - _each(centre, n), 0.0)
         e = np.where(n > 0, self.times * (level - self.rho), 0.0)
-        return Cases(n, e, w, self.times**2 * uu, self.times * uw, ww, n * apart, ww + n * apart**2)
+        return LoneCases(n, e, w, self.times**2 * uu, self.times * uw, ww, n * apart, ww + n * apart**2)
 
 
 @dataclass(frozen=True)

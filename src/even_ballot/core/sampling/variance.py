@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import by_arrays, compiled
-from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Cases, Linear, squares_in
+from even_ballot.core.sampling.linearisation import Alike, CaseGroup, Linear, LoneCases, squares_in
 from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.sampling.units import Units
 
@@ -153,7 +153,7 @@ def _of_cases(linear: Linear, units: Units, slope: Floats | None) -> tuple[Float
     return np.asarray(result * units.inflation), np.asarray(most * units.inflation)
 
 
-def _outside(groups: list[Cases], units: Units) -> Cases:
+def _outside(groups: list[LoneCases], units: Units) -> LoneCases:
     """The cases of positive weight whose z is 0."""
     assert units.weights is not None
     own = units.weights
@@ -164,7 +164,7 @@ def _outside(groups: list[Cases], units: Units) -> Cases:
     each = np.where(n > 0, d1 / np.maximum(n, 1), 0.0)
     ww = np.where(n > 0, np.maximum(d2 - d1 * each, 0), 0.0)
     none = np.zeros_like(ww)
-    return Cases(
+    return LoneCases(
         np.maximum(n, 0), none, np.where(n > 0, own.centre[:, None] + each, 0.0), none, none, ww, d1, d2
     )
 

@@ -32,8 +32,8 @@ from even_ballot.core.faults import StudyError, fault
 from even_ballot.core.lazy import lazy
 from even_ballot.core.ledger import Effect, take_step
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart, analysed
+from even_ballot.core.models.model_request import Analysis
 from even_ballot.core.models.protection import protected
-from even_ballot.core.models.request import Analysis
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.progress import Progress, quiet
 from even_ballot.core.sampling.sample import Sample
@@ -52,13 +52,13 @@ from even_ballot.core.study.results import Weighted
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.study.uses import book_in_use, made_later, margins_of, weight_name
 from even_ballot.core.tables.display import Display
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import counted_table
 from even_ballot.core.weighting.raking import Raked, rake, with_weight
 from even_ballot.core.weighting.report import WeightingReport, report
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.weighting import Weighting
 
 T = TypeVar("T")
 Take = Callable[..., tuple[Dataset, Effect]]
@@ -93,7 +93,7 @@ def weigh(cases: Cases, weighting: Weighting, where: str) -> tuple[Cases, Raked,
     """The cases with one weighting's weight, how it came about, and the report on it.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.request import Weighting
+    >>> from even_ballot.core.weighting.weighting import Weighting
     >>> weighted, raked, report = weigh(Cases.of(ferry()), Weighting(base="w"), "weightings[0]")
     >>> report.n, weighted.head.variable("weight").kind
     (8, 'number')

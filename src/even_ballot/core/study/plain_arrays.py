@@ -19,11 +19,11 @@ from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.sampling.units import Units, by_case, units_of
 from even_ballot.core.sampling.variance import variances
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
 from even_ballot.core.weighting import raking
-from even_ballot.core.weighting.request import Margin, Target, Weighting
+from even_ballot.core.weighting.weighting import Margin, Target, Weighting
 
 
 @dataclass(frozen=True)

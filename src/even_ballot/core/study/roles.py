@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from even_ballot.core.data.codebook import Role, Variable
 from even_ballot.core.faults import Fault
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.weighting.request import ProductBase
+from even_ballot.core.weighting.weighting import ProductBase
 
 _SAID: dict[Role, tuple[str, str]] = {
     "stratum": ("a stratum", "design.strata"),

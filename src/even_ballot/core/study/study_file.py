@@ -7,18 +7,23 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from pydantic_core import ErrorDetails
 
 from even_ballot.core.data.codebook import Codebook
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.faults import Fault, StudyError, whole
 from even_ballot.core.ledger import AnyStep
 from even_ballot.core.model import Model, said_by
-from even_ballot.core.models.request import CorrelationsRequest, ModelRequest, ReliabilityRequest, SideBySide
+from even_ballot.core.models.model_request import (
+    CorrelationsRequest,
+    ModelRequest,
+    ReliabilityRequest,
+    SideBySide,
+)
 from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
 from even_ballot.core.study.alternatives import Alternative
 from even_ballot.core.tables.marks import Marks
-from even_ballot.core.tables.request import BannerEntry, TableRequest
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.tables.table_request import BannerEntry, TableRequest
+from even_ballot.core.weighting.weighting import Weighting
 
 
 class Source(Model, defer_build=False):

@@ -57,7 +57,7 @@ def unmet_targets(report: WeightingReport) -> tuple[UnmetTarget, ...]:
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
     >>> from even_ballot.core.weighting.report import report
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> unmet_targets(report(ferry(), rake(ferry(), weighting), weighting))

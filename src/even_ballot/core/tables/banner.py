@@ -18,8 +18,8 @@ from even_ballot.core.numerics.compiled import by_arrays, compiled
 from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.nets import NetRow, banner_nets
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerHeading, CodeOrNet, ColumnPath
+from even_ballot.core.tables.table_request import TableRequest
 
 MENDS = {"text": "Code it first.", "number": "Band it first.", "multi": "Use one of its parts."}
 """What makes a variable of a kind fit for a banner."""
@@ -140,11 +140,11 @@ def _indexed(positions: Sequence[NDArray[Any]], widths: Sequence[int], n: int, c
     dtype = np.int8 if columns < 127 else np.int16 if columns < 32767 else np.int32
     index = np.zeros(n, dtype)
 
-    def part(lo: int, hi: int) -> None:
+    def half(lo: int, hi: int) -> None:
         for k, (of, width) in enumerate(zip(positions, widths, strict=True)):
             _nest(index[lo:hi], of[lo:hi], width, k == len(positions) - 1, columns)
 
-    in_halves(n, part)
+    in_halves(n, half)
     return index
 
 

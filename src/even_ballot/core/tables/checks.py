@@ -7,7 +7,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.data.formulas import Formula
 from even_ballot.core.faults import Fault, StudyError
 from even_ballot.core.tables.banner import MENDS
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 
 
 def request_faults(head: Dataset, request: TableRequest, where: str) -> tuple[Fault, ...]:

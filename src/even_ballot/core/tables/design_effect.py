@@ -15,9 +15,9 @@ from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.contrasts.columns import column_at
 from even_ballot.core.tables.contrasts.combined import Combined
 from even_ballot.core.tables.contrasts.figures import StubFigures
-from even_ballot.core.tables.request import Contrast, ContrastTerm, TableRequest
 from even_ballot.core.tables.results import StubKey
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import Contrast, ContrastTerm, TableRequest
 
 _APART = ("col_pct", "row_pct", "total_pct", "mean")
 

@@ -99,7 +99,7 @@ def displayed(result: TableResult, display: Display, battery: bool = False) -> T
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> from even_ballot.core.tables.tabulate import tabulate
     >>> request = TableRequest(id="t", stub=("crosses",), banner=("isle",), show=("n", "col_pct"))
     >>> result = tabulate(sampled(ferry(), Design(), "w"), request)

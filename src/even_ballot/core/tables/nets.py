@@ -8,7 +8,7 @@ import numpy as np
 from even_ballot.core.data.categories import Category
 from even_ballot.core.faults import fault, some
 from even_ballot.core.numerics.arrays import Ints
-from even_ballot.core.tables.request import Net
+from even_ballot.core.tables.table_request import Net
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ def net_rows(
     """The nets that one stub variable has. Raises StudyError for a net of a variable or of codes that are
     not there.
 
-    >>> from even_ballot.core.tables.request import Net
+    >>> from even_ballot.core.tables.table_request import Net
     >>> labels = ((1, "Never"), (2, "At times"), (3, "Weekly"))
     >>> categories = [Category(code, label) for code, label in labels]
     >>> nets = [Net(label="At all", codes=(2, 3))]
@@ -57,7 +57,7 @@ def banner_nets(
     """The nets that one banner variable has. Raises StudyError for a net of a variable or of codes that
     are not there.
 
-    >>> from even_ballot.core.tables.request import Net
+    >>> from even_ballot.core.tables.table_request import Net
     >>> categories = [Category(code, label) for code, label in ((1, "Hask"), (2, "Orran"))]
     >>> net = Net(label="Both", banner="isle", codes=(1, 2))
     >>> (row,) = banner_nets([net], "isle", categories, [("isle",)], "tables[0]")

@@ -13,8 +13,8 @@ from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns, banner_columns, everybody
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.stubs.domain import Domain
+from even_ballot.core.tables.table_request import TableRequest
 
 T = TypeVar("T")
 _MOST = 200_000_000

@@ -4,7 +4,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import fault
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.tables.banner import BannerColumns
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 
 BLOCK = 8_000_000
 """Sums held at once (64 MB, and some ten times that while errors are worked out); past them, columns go in

@@ -9,15 +9,15 @@ from even_ballot.core.sampling.sample import Sample
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.contrasts import contrasts_of
 from even_ballot.core.tables.contrasts.against import against
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, TableResult, Test
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.sizes import check_figures, columns_at_once
 from even_ballot.core.tables.stubs.categories import CategoriesByBanner
 from even_ballot.core.tables.stubs.domain import Domain
-from even_ballot.core.tables.stubs.numbers import NumberByBanner
+from even_ballot.core.tables.stubs.number_stub import NumberByBanner
 from even_ballot.core.tables.stubs.several_independence import several_independence
 from even_ballot.core.tables.stubs.stub import StubByBanner
+from even_ballot.core.tables.table_request import TableRequest
 
 
 def tabulate(sample: Sample, request: TableRequest, where: str = "tables[0]") -> TableResult:

@@ -11,7 +11,7 @@ from even_ballot.core.faults import counted, fault
 from even_ballot.core.numerics.arrays import Floats
 from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.units import weights_of
-from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
+from even_ballot.core.weighting.weighting import ProductBase, StratumPopulation, Weighting
 
 
 def base_weights(data: Dataset | Cases, weighting: Weighting, where: str) -> Sequence[Floats]:

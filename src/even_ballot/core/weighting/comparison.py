@@ -164,7 +164,7 @@ def compare(data: Dataset | Cases, raked: Sequence[Raked], variables: Sequence[s
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> rows = compare(ferry(), [rake(ferry(), weighting)], ["isle"]).rows

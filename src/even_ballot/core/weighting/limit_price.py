@@ -14,8 +14,8 @@ from even_ballot.core.weighting.comparison import category_sums
 from even_ballot.core.weighting.laying.frame import bounds_of
 from even_ballot.core.weighting.raking import Raked, rake
 from even_ballot.core.weighting.report import at_limits
-from even_ballot.core.weighting.request import Limits, Weighting
 from even_ballot.core.weighting.solving.limits import least_high
+from even_ballot.core.weighting.weighting import Limits, Weighting
 
 _POINTS, _CLOSE = 16, 1.005
 
@@ -103,7 +103,7 @@ def limit_prices(
     followed. Nothing without margins.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> from even_ballot.core.weighting.weighting import Margin, Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> limit_prices(ferry(), weighting, ["crosses"], "weightings[0]")[0].met

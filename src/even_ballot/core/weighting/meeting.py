@@ -131,7 +131,7 @@ def meet(frame: Frame, base: Sequence[Floats], merge: Merge) -> Found:
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.numerics.parts import in_order
     >>> from even_ballot.core.weighting.laying.frame import frame_of
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> margin = Margin(total_of="w", as_="means", targets=(Target(at={}, value=1.2),))
     >>> base = [np.ones(8)]
     >>> frame = frame_of(ferry(), Weighting(margins=(margin,)), base, "")
@@ -148,7 +148,7 @@ def meet_again(frame: Frame, base: Sequence[Floats], merge: Merge) -> Sequence[F
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.numerics.parts import in_order
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Weighting
+    >>> from even_ballot.core.weighting.weighting import Weighting
     >>> float(meet_again(rake(ferry(), Weighting(base="w")).frame, [np.ones(8)], in_order)[0].sum())
     8.0
     """
@@ -170,7 +170,7 @@ def nearest_limits(frame: Frame, margins: tuple[LaidMargin, ...]) -> Possible:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.laying.frame import frame_of
-    >>> from even_ballot.core.weighting.request import Limits, Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Limits, Margin, Target, Weighting
     >>> targets = tuple(Target(at={"isle": code}, value=value) for code, value in ((1, 0.9), (2, 0.1)))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),), limits=Limits(high=2.0))
     >>> frame = frame_of(ferry(), weighting, [np.ones(8)], "")
@@ -190,7 +190,7 @@ def unmet(head: Dataset, frame: Frame, margins: tuple[LaidMargin, ...], met: Met
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.raking import rake
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> mean = Margin(total_of="w", as_="means", targets=(Target(at={}, value=1.9),))
     >>> shares = tuple(Target(at={"isle": code}, value=value) for code, value in ((1, 0.05), (2, 0.95)))
     >>> weighting = Weighting(margins=(mean, Margin(by=("isle",), targets=shares)))

@@ -20,9 +20,9 @@ from even_ballot.core.weighting.laying.combinations import Combinations
 from even_ballot.core.weighting.laying.frame import Frame, frame_of
 from even_ballot.core.weighting.laying.margins import LaidMargin
 from even_ballot.core.weighting.meeting import meet, nearest_limits, unmet
-from even_ballot.core.weighting.request import Weighting
 from even_ballot.core.weighting.response_cells import AdjustedCell, Response, adjusted_for_nonresponse
 from even_ballot.core.weighting.solving.limits import Possible
+from even_ballot.core.weighting.weighting import Weighting
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ def rake(data: Dataset | Cases, weighting: Weighting, where: str = "weightings[0
     Margins that cannot all be met are reported, not raised (`converged`).
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> from even_ballot.core.weighting.weighting import Margin, Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> rake(ferry(), weighting).weights.round(4)[[0, 7]].tolist()

@@ -15,9 +15,9 @@ from even_ballot.core.sampling.effective_size import WeightSums, weight_sums
 from even_ballot.core.weighting.laying.margins import CategoryCodes, LaidMargin
 from even_ballot.core.weighting.laying.number_margins import LaidNumber
 from even_ballot.core.weighting.raking import Raked, RakedCases
-from even_ballot.core.weighting.request import Weighting
 from even_ballot.core.weighting.response_cells import AdjustedCell
 from even_ballot.core.weighting.solving.limits import Possible
+from even_ballot.core.weighting.weighting import Weighting
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from even_ballot.core.data.groups import Groups, Key, grouped
 from even_ballot.core.faults import Fault, StudyError, counted, fault
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.numerics.parts import kept, plus
-from even_ballot.core.weighting.request import ResponseAdjustment
+from even_ballot.core.weighting.weighting import ResponseAdjustment
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from even_ballot.core.models.request import ModelFigure, SideBySide
+from even_ballot.core.models.model_request import ModelFigure, SideBySide
 from even_ballot.core.models.results import (
     AnalysisResult,
     CorrelationsResult,

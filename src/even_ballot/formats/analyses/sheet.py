@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from even_ballot.core.models.request import Analysis, SideBySide
+from even_ballot.core.models.model_request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.formats.analyses.in_words import analysis_in_words

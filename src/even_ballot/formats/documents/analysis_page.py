@@ -3,14 +3,14 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from even_ballot.core.models.request import Analysis, SideBySide
+from even_ballot.core.models.model_request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.models.side_by_side import ModelsBeside
 from even_ballot.core.release.plan import Style
 from even_ballot.formats.analyses.rows import Block, Value, beside_block, blocks_of, places_in
 from even_ballot.formats.documents.table_page import anchor_of, filter_line
+from even_ballot.formats.printed.blocks import Entry, Group, Head, PrintedTable, Row
 from even_ballot.formats.printed.numerals import numeral
-from even_ballot.formats.printed.parts import Entry, Group, Head, PrintedTable, Row
 
 
 def _entry(value: Value, places: int, heading: str, style: Style) -> Entry:

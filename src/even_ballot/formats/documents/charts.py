@@ -5,12 +5,12 @@ from collections.abc import Iterator, Sequence
 from even_ballot.core.data.batteries import item_of, stem_of
 from even_ballot.core.models.results import Factor, ModelResult
 from even_ballot.core.tables.display import displayed
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerPath, Cell, StubHeading, StubKey, TableResult
 from even_ballot.core.tables.statistics import statistic_of
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.analyses.rows import said_factor
 from even_ballot.formats.estimates.lines import Names
-from even_ballot.formats.printed.parts import Chart, Series
+from even_ballot.formats.printed.blocks import Chart, Series
 
 _APART = 8
 """Bars side by side that are told apart."""

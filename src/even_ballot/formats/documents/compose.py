@@ -6,7 +6,7 @@ from typing import Literal
 
 from babel.dates import format_date
 
-from even_ballot.core.models.request import Analysis
+from even_ballot.core.models.model_request import Analysis
 from even_ballot.core.models.results import AnalysisResult, ModelResult
 from even_ballot.core.models.side_by_side import side_by_side
 from even_ballot.core.progress import Progress, quiet
@@ -19,7 +19,7 @@ from even_ballot.formats.documents.charts import chart_of_model, charts_of
 from even_ballot.formats.documents.own_text import own_blocks, plain_paragraph
 from even_ballot.formats.documents.sections.methods import methods_blocks
 from even_ballot.formats.documents.table_page import anchor_of, contrast_table, printed_table
-from even_ballot.formats.printed.parts import Block, Chart, Document, Heading, Picture
+from even_ballot.formats.printed.blocks import Block, Chart, Document, Heading, Picture
 from even_ballot.formats.tables.reading_in_words import in_words
 
 UNDATED = (2026, 1, 1)
@@ -91,7 +91,7 @@ class _Composer:
         self._requests = {of.id: of for of in study.tables}
         self._faulty = {(of.part, of.id): of for of in results.faulty}
 
-    def part(self, part: Part, k: int) -> Iterator[Block]:
+    def blocks(self, part: Part, k: int) -> Iterator[Block]:
         """The blocks of one part."""
         if part.heading is not None:
             yield Heading(part.heading, part.level, f"part-{k}")
@@ -199,7 +199,7 @@ def sections_of(
     parts = parts_of(study, plan)
     for k, part in enumerate(parts):
         progress("Laying out", k / max(len(parts), 1))
-        yield Section(k, tuple(composer.part(part, k)))
+        yield Section(k, tuple(composer.blocks(part, k)))
     if "methods" in plan.with_it:
         yield Section("methods", tuple(methods_blocks(study, results, plan.style, plan.method, hashes)))
     if appendix:

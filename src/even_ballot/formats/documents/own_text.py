@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from even_ballot.formats.printed.parts import Heading, Paragraph, Run
+from even_ballot.formats.printed.blocks import Heading, Paragraph, Run
 
 _STRESSED = re.compile(r"\*([^*\n]+)\*")
 

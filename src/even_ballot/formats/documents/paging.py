@@ -1,7 +1,7 @@
 """How tables fit the paper: widths, tables broken by columns, pages on their side."""
 
+from even_ballot.formats.printed.blocks import Document, PrintedTable
 from even_ballot.formats.printed.looks import PAPER, look_of
-from even_ballot.formats.printed.parts import Document, PrintedTable
 
 _A_CHARACTER, _BETWEEN = 1.5, 3.8
 """Millimetres of a figure in print, and between two columns."""

@@ -2,16 +2,16 @@
 
 from collections.abc import Sequence
 
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.release.plan import Style
 from even_ballot.core.tables.marks import Marks
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import statistic_of
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.documents.table_rows import RowPrinter, bundles
+from even_ballot.formats.printed.blocks import Entry, Group, Head, PrintedTable, Row
 from even_ballot.formats.printed.looks import look_of
 from even_ballot.formats.printed.numerals import ABSENT, numeral
-from even_ballot.formats.printed.parts import Entry, Group, Head, PrintedTable, Row
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
 

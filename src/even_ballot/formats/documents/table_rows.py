@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 from even_ballot.core.release.plan import Style
 from even_ballot.core.tables.statistics import Shape
+from even_ballot.formats.printed.blocks import Entry, Row
 from even_ballot.formats.printed.looks import Look
 from even_ballot.formats.printed.numerals import ABSENT, HIDDEN, interval, numeral, places_of
-from even_ballot.formats.printed.parts import Entry, Row
 from even_ballot.formats.tables.layout import Bases, Kind, Line
 
 

@@ -12,14 +12,14 @@ from pydantic import ValidationError
 from even_ballot.core.faults import Fault, StudyError, fault
 from even_ballot.core.model import Model, said_by
 from even_ballot.core.models.analysis import AnalysisPart
-from even_ballot.core.models.request import (
+from even_ballot.core.models.model_request import (
     Analysis,
     CorrelationsRequest,
     ModelRequest,
     ReliabilityRequest,
 )
 from even_ballot.core.study.study_file import place_in
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.guarding import guarded, unguarded
 from even_ballot.formats.sources.delimited import guess_delimiter
 from even_ballot.formats.sources.letters.encodings import guess_encoding

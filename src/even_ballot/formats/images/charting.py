@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from html import escape
 
 from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.printed.parts import Chart, Series
+from even_ballot.formats.printed.blocks import Chart, Series
 
 WIDE, LABEL, ROOM = 680, 230, 400
 _INK, _SOFT, _HAIR, _PAPER = "#1d1b18", "#5f584f", "#d9d3c7", "#ffffff"

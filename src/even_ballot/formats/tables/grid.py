@@ -4,12 +4,11 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 from even_ballot.core.data.batteries import QUIET, item_of, stem_of
-from even_ballot.core.disclosure.request import Suppression
+from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
 from even_ballot.core.tables.display import displayed
 from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.marks import Marks, effective_base, may_have_letters, relative_error, weak
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
     BannerKey,
     Cell,
@@ -20,6 +19,7 @@ from even_ballot.core.tables.results import (
     code_and_net,
 )
 from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.layout import Bases, BatteryColumn, Grid, Kind, Line, Section, Spanner
 from even_ballot.formats.tables.notes import arrows, notes_of
 

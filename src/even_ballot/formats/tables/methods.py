@@ -6,9 +6,9 @@ from even_ballot import __version__
 from even_ballot.core.faults import counted
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.weighting.report import WeightingReport
-from even_ballot.core.weighting.request import ProductBase, StratumPopulation, Weighting
+from even_ballot.core.weighting.weighting import ProductBase, StratumPopulation, Weighting
 from even_ballot.formats.tables.designs import design_sentence, method_sentence
 
 _DEGREES = {

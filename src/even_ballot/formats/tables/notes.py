@@ -4,11 +4,11 @@ from collections.abc import Iterator
 
 from even_ballot.core.estimation.comparisons import AGAINST
 from even_ballot.core.faults import counted
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
     StubHeading,
     TableResult,
 )
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.layout import Section
 
 ADJUSTED = {

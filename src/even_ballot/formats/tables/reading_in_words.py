@@ -12,7 +12,6 @@ from even_ballot.core.data.batteries import item_of, stem_of
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.estimation.independence import Independence
 from even_ballot.core.tables.display import displayed
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import (
     BannerHeading,
     BannerKey,
@@ -24,6 +23,7 @@ from even_ballot.core.tables.results import (
     TableResult,
 )
 from even_ballot.core.tables.stubs.counts import ALL
+from even_ballot.core.tables.table_request import TableRequest
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from even_ballot.core.faults import counted
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.weighting.report import HiddenRow, MarginReport, MarginRow, WeightBar, WeightingReport
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.weighting import Weighting
 from even_ballot.formats.pages import page
 from even_ballot.formats.tables.designs import design_sentence, method_sentence
 from even_ballot.formats.tables.methods import weight_sentence

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from typing import Any, TypeVar
 
 from even_ballot.core.release.plan import Style
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import Shape, statistic_of
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.images.drawing import no_controls as clean
 from even_ballot.formats.printed.numerals import places_of
 from even_ballot.formats.tables.layout import Bases, Grid, Line

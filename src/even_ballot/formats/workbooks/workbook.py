@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any, Protocol
 
 from even_ballot.core.models.analysis import ANALYSES
-from even_ballot.core.models.request import Analysis, SideBySide
+from even_ballot.core.models.model_request import Analysis, SideBySide
 from even_ballot.core.models.results import AnalysisResult
 from even_ballot.core.models.side_by_side import ModelsBeside, side_by_side
 from even_ballot.core.release.plan import ReleasePlan, Style
@@ -17,8 +17,8 @@ from even_ballot.formats.analyses.sheet import write_analysis, write_beside
 from even_ballot.formats.documents.sections.methods import Hashes, methods_blocks
 from even_ballot.formats.estimates.lines import HEADINGS, estimate_lines
 from even_ballot.formats.images.drawing import no_controls as clean
+from even_ballot.formats.printed.blocks import Heading, Paragraph, PrintedTable
 from even_ballot.formats.printed.looks import look_of
-from even_ballot.formats.printed.parts import Heading, Paragraph, PrintedTable
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.tables.methods import methods_note

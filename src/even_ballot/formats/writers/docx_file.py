@@ -15,8 +15,7 @@ from even_ballot.formats.documents.paging import is_turned, pieces, room
 from even_ballot.formats.images.charting import WIDE, chart_svg
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.images.files import drawn
-from even_ballot.formats.printed.looks import PAPER, look_of
-from even_ballot.formats.printed.parts import (
+from even_ballot.formats.printed.blocks import (
     Document,
     Heading,
     Paragraph,
@@ -24,6 +23,7 @@ from even_ballot.formats.printed.parts import (
     PrintedTable,
     contents_of,
 )
+from even_ballot.formats.printed.looks import PAPER, look_of
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.docx_table import CELL, GROUP, HEAD, SOFT, table_xml, xml_text
 from even_ballot.formats.writers.house_template import house_template

@@ -6,7 +6,7 @@ from html import escape
 
 from even_ballot.formats.documents.paging import stub_widths, widths
 from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.printed.parts import Entry, PrintedTable, Row
+from even_ballot.formats.printed.blocks import Entry, PrintedTable, Row
 
 _SPACE = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
 _TWIPS = 1440 / 25.4

@@ -5,8 +5,7 @@ from typing import Any
 from even_ballot.formats.images.charting import chart_svg
 from even_ballot.formats.images.drawing import no_controls
 from even_ballot.formats.pages import page, plain_page
-from even_ballot.formats.printed.looks import look_of
-from even_ballot.formats.printed.parts import (
+from even_ballot.formats.printed.blocks import (
     Block,
     Document,
     Heading,
@@ -16,6 +15,7 @@ from even_ballot.formats.printed.parts import (
     contents_of,
     listed,
 )
+from even_ballot.formats.printed.looks import look_of
 
 _SERIF = '"Source Serif 4", "Liberation Serif", Georgia, serif'
 _SANS = '"Source Sans 3", "Liberation Sans", "Helvetica Neue", Arial, sans-serif'

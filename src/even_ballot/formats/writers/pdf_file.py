@@ -17,8 +17,7 @@ from even_ballot.formats.documents.paging import is_turned, pieces, room, stub_w
 from even_ballot.formats.fonts import font_folder
 from even_ballot.formats.images.charting import WIDE, chart_svg
 from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.printed.looks import look_of
-from even_ballot.formats.printed.parts import (
+from even_ballot.formats.printed.blocks import (
     Block,
     Document,
     Entry,
@@ -30,6 +29,7 @@ from even_ballot.formats.printed.parts import (
     contents_of,
     listed,
 )
+from even_ballot.formats.printed.looks import look_of
 
 Data = dict[str, Any]
 

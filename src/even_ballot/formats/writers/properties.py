@@ -4,7 +4,7 @@ import datetime
 from typing import Any
 
 from even_ballot.formats.images.drawing import no_controls
-from even_ballot.formats.printed.parts import Document
+from even_ballot.formats.printed.blocks import Document
 
 
 def say_about(own: Any, document: Document) -> None:

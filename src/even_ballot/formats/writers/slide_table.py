@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from even_ballot.formats.printed.parts import Entry, PrintedTable, Row
+from even_ballot.formats.printed.blocks import Entry, PrintedTable, Row
 from even_ballot.formats.writers.docx_table import xml_text
 
 _SPACE = 'xmlns:a="http://schemas.openxmlformats.org/drawingml/2006/main"'

@@ -17,8 +17,8 @@ from pptx.util import Mm, Pt
 from even_ballot.formats.documents.paging import pieces
 from even_ballot.formats.images.charting import colours
 from even_ballot.formats.images.drawing import no_controls
+from even_ballot.formats.printed.blocks import Chart, Document, Heading, Picture, PrintedTable
 from even_ballot.formats.printed.looks import look_of
-from even_ballot.formats.printed.parts import Chart, Document, Heading, Picture, PrintedTable
 from even_ballot.formats.writers.containers import settled
 from even_ballot.formats.writers.properties import say_about
 from even_ballot.formats.writers.slide_table import LINE, Line, slide_table

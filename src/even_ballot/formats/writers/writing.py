@@ -1,7 +1,7 @@
 """A document in the format that is asked for."""
 
 from even_ballot.core.release.plan import Format
-from even_ballot.formats.printed.parts import Document
+from even_ballot.formats.printed.blocks import Document
 
 
 def written(kind: Format, document: Document, template: bytes | None = None) -> bytes:

@@ -17,8 +17,8 @@ from even_ballot.core.study.results import FaultyTable, Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.study.uses import book_in_use
 from even_ballot.core.tables.display import Display
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.table_request import TableRequest
 
 _MOST = 2 << 30
 _UNSHOWN = {"display": Display(), "group": None, "beside": ()}

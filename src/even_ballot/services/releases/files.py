@@ -15,7 +15,7 @@ from even_ballot.core.release.plan import FORMATS, Format, PictureKind, ReleaseP
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.formats.exchange.microdata import microdata
-from even_ballot.formats.printed.parts import Block, Document, Picture
+from even_ballot.formats.printed.blocks import Block, Document, Picture
 
 Files = dict[str, Iterator[bytes]]
 """Files by name, each made piece by piece when it is gone through."""

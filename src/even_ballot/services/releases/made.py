@@ -16,7 +16,7 @@ from even_ballot.formats.documents.compose import Section, parts_of, said_date, 
 from even_ballot.formats.documents.sections.changes import changes_blocks
 from even_ballot.formats.documents.sections.depends import depends_blocks
 from even_ballot.formats.images.charting import chart_svg
-from even_ballot.formats.printed.parts import Block, Document, Heading, Paragraph, Picture, PrintedTable
+from even_ballot.formats.printed.blocks import Block, Document, Heading, Paragraph, Picture, PrintedTable
 from even_ballot.formats.writers.containers import archive
 from even_ballot.services.dependence.asked import appendix_of
 from even_ballot.services.releases.checking import check

@@ -5,7 +5,7 @@ from typing import Literal
 
 from even_ballot.core.release.changes import NamedThing, ReleaseChanges
 from even_ballot.core.release.plan import ReleasePlan
-from even_ballot.formats.printed.parts import Heading, Paragraph, PrintedTable
+from even_ballot.formats.printed.blocks import Heading, Paragraph, PrintedTable
 from even_ballot.services.releases.checking import Notice
 from even_ballot.store.releases import FileEntry
 

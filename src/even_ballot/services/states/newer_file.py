@@ -20,6 +20,7 @@ from even_ballot.services.states.kept_files import keep
 from even_ballot.services.states.study_states import Pipelines
 from even_ballot.services.states.writing import write
 from even_ballot.store.files import file_bytes, find_file, keep_file
+from even_ballot.store.models import SourceFile
 from even_ballot.store.studies import Files, StudyState, dump_study, read_study
 
 
@@ -106,6 +107,9 @@ def _identifier(state: StudyState, table: RawTable) -> str | None:
 def _extended(session: Session, pipelines: Pipelines, state: StudyState, file_id: str) -> tuple[str, int]:
     """A file of the answers there are and, below them, the newer file's that are not among them; kept
     once."""
+    if state.files.sampled:
+        mend = "Put a part more into their folder, and draw the sample again."
+        raise fault("Records that stay in their folder are not added to here.", "extend", mend)
     older, newer = pipelines.raw(session, state.files.source), pipelines.raw(session, file_id)
 
     def make() -> tuple[str, int]:
@@ -119,6 +123,21 @@ def _extended(session: Session, pipelines: Pipelines, state: StudyState, file_id
     return pipelines.once(key_of("extended", state.files.source, file_id), make)
 
 
+def _renamed(
+    session: Session, pipelines: Pipelines, file_id: str, older: RawTable
+) -> tuple[SourceFile, RawTable]:
+    """A file with its columns under the names that the earlier one's have, kept anew where they differ."""
+    file, newer = find_file(session, file_id), pipelines.raw(session, file_id)
+    table = aligned(newer, older)
+    if table.names == newer.names:
+        return file, table
+    if file.in_place is not None:
+        mend = "Give the parts the headings that the study knows."
+        raise fault("These parts have other headings than the study's answers.", "file", mend)
+    reading = Source.model_validate_json(file.reading)
+    return keep_file(session, file.name, file_bytes(session, file_id), reading, table), table
+
+
 def look(
     session: Session, pipelines: Pipelines, study_id: str, file_id: str, extend: bool = False
 ) -> RefreshView:
@@ -126,21 +145,10 @@ def look(
     its columns under the names the study knows."""
     state = read_study(session, study_id)
     already = None
-    if extend and state.files.sampled:
-        mend = "Put a part more into their folder, and draw the sample again."
-        raise fault("Records that stay in their folder are not added to here.", "extend", mend)
     if extend:
         file_id, already = _extended(session, pipelines, state, file_id)
-    older, newer = pipelines.raw(session, state.files.source), pipelines.raw(session, file_id)
-    table = aligned(newer, older)
-    file = find_file(session, file_id)
-    if table.names != newer.names and file.in_place is not None:
-        mend = "Give the parts the headings that the study knows."
-        raise fault("These parts have other headings than the study's answers.", "file", mend)
-    if table.names != newer.names:
-        file = keep_file(
-            session, file.name, file_bytes(session, file_id), Source.model_validate_json(file.reading), table
-        )
+    older = pipelines.raw(session, state.files.source)
+    file, table = _renamed(session, pipelines, file_id, older)
     after = _with_file(session, state, file.id)
     found = RefreshView(
         file=file.id,

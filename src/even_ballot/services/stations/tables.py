@@ -14,7 +14,7 @@ from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.models.analysis import ANALYSES, AnalysisPart
 from even_ballot.core.models.joint import Joint, joint
-from even_ballot.core.models.request import (
+from even_ballot.core.models.model_request import (
     Analysis,
     CorrelationsRequest,
     ModelRequest,
@@ -28,7 +28,7 @@ from even_ballot.core.sampling.planning import plans
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.design_effect import design_effect
 from even_ballot.core.tables.display import displayed
-from even_ballot.core.tables.request import TableRequest
+from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.exchange.plans import plan_csv, plan_json
 from even_ballot.formats.tables.grid import lay_out

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from even_ballot.core.data.formulas import FUNCTIONS
 from even_ballot.core.ledger import STEPS
-from even_ballot.core.ledger.parts import PartShown, StepShown, part_shown, step_shown
+from even_ballot.core.ledger.fields import PartShown, StepShown, part_shown, step_shown
 from even_ballot.core.tables.statistics import every_statistic
 
 

@@ -13,11 +13,11 @@ from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.contrasts.columns import ContrastColumn
 from even_ballot.core.tables.contrasts.combined import Combined
 from even_ballot.core.tables.contrasts.figures import StubFigures
-from even_ballot.core.tables.request import Contrast, ContrastTerm, TableRequest
 from even_ballot.core.tables.results import BannerKey, BannerPath
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.stub import said, there
+from even_ballot.core.tables.table_request import Contrast, ContrastTerm, TableRequest
 
 _LESS = Contrast(label="less the other", of=(ContrastTerm(at={}, times=1), ContrastTerm(at={}, times=-1)))
 

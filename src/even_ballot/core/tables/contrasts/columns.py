@@ -8,9 +8,9 @@ import numpy as np
 from even_ballot.core.faults import fault, some
 from even_ballot.core.numerics.arrays import Bools
 from even_ballot.core.tables.banner import placed
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, BannerPath
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import TableRequest
 
 
 @dataclass(frozen=True)

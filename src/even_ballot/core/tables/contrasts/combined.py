@@ -17,8 +17,8 @@ from even_ballot.core.sampling.case_values import (
 from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.tables.contrasts.columns import ContrastColumn
 from even_ballot.core.tables.contrasts.figures import FigureRow, StubFigures
-from even_ballot.core.tables.request import Contrast
 from even_ballot.core.tables.shared import SharedCounts
+from even_ballot.core.tables.table_request import Contrast
 
 _ROUNDING = 1e-20
 

@@ -11,10 +11,10 @@ from even_ballot.core.tables.contrasts.columns import column_at
 from even_ballot.core.tables.contrasts.combined import Combined
 from even_ballot.core.tables.contrasts.figures import StubFigures
 from even_ballot.core.tables.contrasts.positions import Positions, positions_shown
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import ContrastResult
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.stubs.stub import there
+from even_ballot.core.tables.table_request import TableRequest
 
 _FIXED = 1e-18
 

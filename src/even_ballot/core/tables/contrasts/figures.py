@@ -7,10 +7,10 @@ import numpy as np
 from even_ballot.core.numerics.arrays import Bools, Floats, Ints
 from even_ballot.core.tables.banner import placed
 from even_ballot.core.tables.nets import net_rows
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import StubKey
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.stubs.counts import several
+from even_ballot.core.tables.table_request import TableRequest
 
 SHARES = ("col_pct", "row_pct", "total_pct", "response_pct")
 SUMMED = (*SHARES, "mean", "total", "ratio")

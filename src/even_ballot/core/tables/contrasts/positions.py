@@ -10,10 +10,10 @@ from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.sampling.case_values import ReplicateWeights
 from even_ballot.core.tables.contrasts.columns import ContrastColumn
 from even_ballot.core.tables.contrasts.figures import FigureRow
-from even_ballot.core.tables.request import Contrast, TableRequest
 from even_ballot.core.tables.results import StubKey
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics.positions import per_cent
+from even_ballot.core.tables.table_request import Contrast, TableRequest
 
 _AT_ONCE = 1 << 22
 

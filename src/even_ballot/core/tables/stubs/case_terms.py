@@ -10,10 +10,10 @@ from even_ballot.core.numerics.arrays import Bools, Floats
 from even_ballot.core.sampling.sample import SamplePart
 from even_ballot.core.tables.banner import BannerColumns, placed
 from even_ballot.core.tables.nets import net_rows
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerPath, StubKey
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.stubs.counts import ALL, several
+from even_ballot.core.tables.table_request import TableRequest
 
 RATIOS = ("col_pct", "row_pct", "total_pct", "response_pct", "mean", "ratio")
 TOTALS = ("count", "total")

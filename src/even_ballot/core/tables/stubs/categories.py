@@ -20,7 +20,6 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.banner import BannerColumns
 from even_ballot.core.tables.nets import NetRow, net_rows
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, Plain, StubKey, Test
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
@@ -29,6 +28,7 @@ from even_ballot.core.tables.stubs.counts import CategoryCounts, Rows, coded_blo
 from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.own_row import OwnRow
 from even_ballot.core.tables.stubs.stub import StubByBanner, there
+from even_ballot.core.tables.table_request import TableRequest
 
 
 class CategoriesByBanner(StubByBanner, CategoryRows):

@@ -92,7 +92,7 @@ def ratios_of(of: NumberAcross, x: Sequence[Floats], both: Sequence[Bools]) -> t
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
     >>> from even_ballot.core.sampling.design import Design
-    >>> from even_ballot.core.tables.request import TableRequest
+    >>> from even_ballot.core.tables.table_request import TableRequest
     >>> from even_ballot.core.tables.tabulate import tabulate
     >>> request = TableRequest(id="t", stub=("age",), show=("ratio",), per="w")
     >>> [round(cell.est, 3) for cell in tabulate(sampled(ferry(), Design(), "w"), request).cells]

@@ -17,9 +17,9 @@ from even_ballot.core.sampling.case_values import (
 )
 from even_ballot.core.sampling.replicates import EMPTY
 from even_ballot.core.tables.banner import BannerColumns
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.stubs.counts import several
 from even_ballot.core.tables.stubs.domain import Domain
+from even_ballot.core.tables.table_request import TableRequest
 
 _ROUNDING, _NOTHING = 1e-20, 1e-30
 

@@ -17,9 +17,9 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.sampling.units import Units
 from even_ballot.core.sampling.variance import variances
 from even_ballot.core.tables.banner import BannerColumns
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import BannerKey, BannerPath, Cell, Plain, StubHeading, StubKey, Test
 from even_ballot.core.tables.stubs.domain import Domain
+from even_ballot.core.tables.table_request import TableRequest
 
 
 def there(value: float) -> float | None:

@@ -13,7 +13,7 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.numerics.compiled import by_arrays, compiled
 from even_ballot.core.numerics.halves import in_halves
 from even_ballot.core.numerics.parts import Merge, in_order, kept
-from even_ballot.core.weighting.request import Weighting
+from even_ballot.core.weighting.weighting import Weighting
 
 _DENSE = 1 << 20
 _BLOCK = 1 << 14
@@ -118,7 +118,7 @@ def _summed(
     dense = size <= _DENSE
     index = np.zeros(len(base), np.int32 if dense else np.int64)
 
-    def part(start: int, stop: int) -> tuple[Floats, Ints]:
+    def half(start: int, stop: int) -> tuple[Floats, Ints]:
         sums, cases = np.zeros(size if dense else 0), np.zeros(size if dense else 0, np.int64)
         for lo in range(start, stop, _BLOCK):
             at = slice(lo, min(lo + _BLOCK, stop))
@@ -128,7 +128,7 @@ def _summed(
                 _add_up(index[at], base[at], sums, cases)
         return sums, cases
 
-    halves = in_halves(len(base), part)
+    halves = in_halves(len(base), half)
     if dense:
         sums, cases = (sum(side[1:], side[0]) for side in zip(*halves, strict=True))
         return CombinationSums(np.arange(size), sums, cases), index

@@ -12,8 +12,8 @@ from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.weighting.laying.combinations import Combinations, combinations_of
 from even_ballot.core.weighting.laying.margins import LaidMargin, check_sums, codes_of, groups_of, lay_margin
 from even_ballot.core.weighting.laying.number_margins import LaidNumber, lay_number
-from even_ballot.core.weighting.request import Weighting
 from even_ballot.core.weighting.solving.exponential import Wanted
+from even_ballot.core.weighting.weighting import Weighting
 
 _AGREE = 0.001
 
@@ -101,7 +101,7 @@ def frame_of(data: Dataset | Cases, weighting: Weighting, base: Sequence[Floats]
     disagree.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.request import Margin, Target
+    >>> from even_ballot.core.weighting.weighting import Margin, Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> frame_of(ferry(), weighting, [np.ones(8)], "").combos.cases.tolist()
@@ -140,7 +140,7 @@ def bounds_of(frame: Frame, totals: Floats, cases: Ints) -> tuple[Floats, Floats
     (K,), of positive weight.
 
     >>> from even_ballot.core.data.example import ferry
-    >>> from even_ballot.core.weighting.request import Limits
+    >>> from even_ballot.core.weighting.weighting import Limits
     >>> frame = frame_of(ferry(), Weighting(limits=Limits(low=0.5, high=2)), [np.ones(8)], "")
     >>> low, high, mean = bounds_of(frame, np.ones(1), frame.combos.cases)
     >>> low.tolist(), high.tolist(), mean.tolist()

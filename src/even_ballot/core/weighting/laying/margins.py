@@ -9,7 +9,7 @@ from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import Fault, StudyError, counted, fault, some
 from even_ballot.core.numerics.arrays import Floats, Ints
 from even_ballot.core.weighting.laying.combinations import Combinations
-from even_ballot.core.weighting.request import Margin, Weighting
+from even_ballot.core.weighting.weighting import Margin, Weighting
 
 _SUMS = {"shares": (1.0, 0.0005), "percent": (100.0, 0.05)}
 CategoryCodes = dict[str, int | None]
@@ -106,7 +106,7 @@ def lay_margin(
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.laying.frame import frame_of
-    >>> from even_ballot.core.weighting.request import Target
+    >>> from even_ballot.core.weighting.weighting import Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> frame_of(ferry(), weighting, [np.ones(8)], "").laid[0].at
@@ -225,7 +225,7 @@ def check_sums(laid: LaidMargin, group_names: list[str], where: str) -> Floats:
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.laying.frame import frame_of
-    >>> from even_ballot.core.weighting.request import Target
+    >>> from even_ballot.core.weighting.weighting import Target
     >>> targets = tuple(Target(at={"isle": code}, value=0.5) for code in (1, 2))
     >>> weighting = Weighting(margins=(Margin(by=("isle",), targets=targets),))
     >>> check_sums(frame_of(ferry(), weighting, [np.ones(8)], "").laid[0], [""], "").tolist()

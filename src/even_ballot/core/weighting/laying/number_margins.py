@@ -66,7 +66,7 @@ def lay_number(
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.weighting.laying.frame import frame_of
-    >>> from even_ballot.core.weighting.request import Margin, Target, Weighting
+    >>> from even_ballot.core.weighting.weighting import Margin, Target, Weighting
     >>> margin = Margin(total_of="w", by=("isle",), as_="means", targets=tuple(
     ...     Target(at={"isle": code}, value=1.2) for code in (1, 2)))
     >>> frame_of(ferry(), Weighting(margins=(margin,)), [np.ones(8)], "").numbers[0].means

@@ -7,8 +7,8 @@ from even_ballot.core.release.changes import ReleaseChanges, ReleasedFigure
 from even_ballot.core.release.plan import Style
 from even_ballot.core.tables.statistics import find_statistic
 from even_ballot.formats.documents.own_text import plain_paragraph
+from even_ballot.formats.printed.blocks import Block, Entry, Group, Head, Heading, PrintedTable, Row
 from even_ballot.formats.printed.numerals import ABSENT, numeral, places_of
-from even_ballot.formats.printed.parts import Block, Entry, Group, Head, Heading, PrintedTable, Row
 
 MOST = 200
 """Figures that are listed."""

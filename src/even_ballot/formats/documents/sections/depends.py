@@ -11,8 +11,8 @@ from even_ballot.core.tables.statistics import find_statistic
 from even_ballot.formats.documents.own_text import plain_paragraph
 from even_ballot.formats.documents.sections.changes import figure_name
 from even_ballot.formats.documents.table_rows import times
+from even_ballot.formats.printed.blocks import Block, Entry, Group, Head, Heading, PrintedTable, Row
 from even_ballot.formats.printed.numerals import ABSENT, interval, numeral, places_of
-from even_ballot.formats.printed.parts import Block, Entry, Group, Head, Heading, PrintedTable, Row
 
 _SAYS = (
     "Every figure was recomputed leaving out one decision at a time. Changes are in the figure\u2019s own "

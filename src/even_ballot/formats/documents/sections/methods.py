@@ -10,8 +10,7 @@ from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
 from even_ballot.core.weighting.report import MarginReport
 from even_ballot.formats.documents.own_text import own_blocks, plain_paragraph
-from even_ballot.formats.printed.numerals import HIDDEN, numeral
-from even_ballot.formats.printed.parts import (
+from even_ballot.formats.printed.blocks import (
     Block,
     Entry,
     Group,
@@ -21,6 +20,7 @@ from even_ballot.formats.printed.parts import (
     PrintedTable,
     Row,
 )
+from even_ballot.formats.printed.numerals import HIDDEN, numeral
 from even_ballot.formats.tables.designs import design_sentence, method_sentence
 from even_ballot.formats.tables.methods import interval_sentences, weight_sentence
 from even_ballot.formats.tables.notes import ADJUSTED, OTHERS

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_ballot.core.models.terms import Laid
 from even_ballot.core.numerics.arrays import Floats, Ints
+from even_ballot.core.regression.columns import Columns
 from even_ballot.core.sampling.case_values import blocks, summed
 from even_ballot.core.sampling.sample import Sample
 
@@ -36,7 +36,7 @@ def _triangle(x: Floats) -> Floats:
     return np.asarray(np.linalg.qr(x, mode="r"), np.float64)
 
 
-def _factored(sample: Sample, laid: Laid) -> Floats:
+def _factored(sample: Sample, laid: Columns) -> Floats:
     """R of the QR factorisation of √W [X y], (p + 1, p + 1)."""
 
     def of(number: int) -> Floats:
@@ -71,12 +71,12 @@ def _independent(r: Floats) -> Ints:
     return np.array(kept, np.int64)
 
 
-def basis_of(sample: Sample, laid: Laid) -> Basis:
+def basis_of(sample: Sample, laid: Columns) -> Basis:
     """The columns of a model without those that earlier ones make up.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
-    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.model_request import ModelRequest
     >>> from even_ballot.core.models.terms import lay
     >>> from even_ballot.core.sampling.design import Design
     >>> sample = sampled(ferry(), Design(), "w")
@@ -118,12 +118,12 @@ def _turn(basis: Basis) -> Floats:
     return np.asarray(np.linalg.solve(basis.r, np.eye(len(basis.r))))
 
 
-def fit_linear(sample: Sample, laid: Laid, basis: Basis) -> Fit:
+def fit_linear(sample: Sample, laid: Columns, basis: Basis) -> Fit:
     """β = (X′WX)⁻¹ X′W y, and R².
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
-    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.model_request import ModelRequest
     >>> from even_ballot.core.models.terms import lay
     >>> from even_ballot.core.sampling.design import Design
     >>> sample = sampled(ferry(), Design(), "w")
@@ -162,7 +162,7 @@ class Likelihood:
     """The weighted log likelihood of a logistic model, its first and second derivative, on orthonormal
     columns. weights: in place of the sample's own."""
 
-    def __init__(self, sample: Sample, laid: Laid, basis: Basis, weights: Weights | None = None) -> None:
+    def __init__(self, sample: Sample, laid: Columns, basis: Basis, weights: Weights | None = None) -> None:
         self.sample, self.laid, self.basis = sample, laid, basis
         self.weights = weights or (lambda number, at: sample.parts[number].weight[at])
         self.turn = _turn(basis)
@@ -217,12 +217,12 @@ class Likelihood:
         return gamma, value, curve, not self.singular(curve)
 
 
-def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
+def fit_logistic(sample: Sample, laid: Columns, basis: Basis) -> Fit | Separated:
     """β by Newton's method with step halving, and McFadden's pseudo R²; or why there is none.
 
     >>> from even_ballot.core.data.example import ferry
     >>> from even_ballot.core.calibration.weighted_sample import sampled
-    >>> from even_ballot.core.models.request import ModelRequest
+    >>> from even_ballot.core.models.model_request import ModelRequest
     >>> from even_ballot.core.models.terms import lay
     >>> from even_ballot.core.sampling.design import Design
     >>> sample = sampled(ferry(), Design(), "w")
@@ -241,7 +241,7 @@ def fit_logistic(sample: Sample, laid: Laid, basis: Basis) -> Fit | Separated:
     likelihood = Likelihood(sample, laid, basis)
     gamma, value, curve, there = likelihood.largest()
     if not there:
-        return _separated(laid, basis, likelihood.turn @ gamma)
+        return _separated(basis, likelihood.turn @ gamma)
     share = ones / whole
     alone = ones * np.log(share) + (whole - ones) * np.log1p(-share)
     times = np.asarray(np.linalg.solve(curve, likelihood.turn.T).T, np.float64)
@@ -273,7 +273,7 @@ def singular(curve: Floats, basis: Basis) -> bool:
     return bool((np.diag(own) <= rounding).any()) or rcond_of(own) < SINGULAR
 
 
-def _separated(laid: Laid, basis: Basis, beta: Floats) -> Separated:
+def _separated(basis: Basis, beta: Floats) -> Separated:
     """Which columns split the outcome: those whose share of the largest x′β is large."""
     size = np.abs(beta) * np.sqrt((basis.r**2).sum(0))
     found = [int(basis.kept[j]) for j in range(1, len(beta)) if size[j] >= 0.2 * size[1:].max(initial=0)]

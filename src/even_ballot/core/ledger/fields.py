@@ -118,7 +118,7 @@ def part_shown(key: str, default: Any = None) -> PartShown:
 def step_shown(step: type[Step]) -> StepShown:
     """A kind of entry as it is shown.
 
-    >>> from even_ballot.core.ledger.numbers import Derive
+    >>> from even_ballot.core.ledger.derived import Derive
     >>> step_shown(Derive).do, [part.key for part in step_shown(Derive).parts]
     ('derive', ['into', 'value', 'label', 'scale'])
     """

@@ -32,7 +32,6 @@ from even_ballot.core.numerics.parts import kept
 from even_ballot.core.sampling.finishing import Moments
 from even_ballot.core.sampling.sample import SamplePart
 from even_ballot.core.tables.banner import BannerColumns, everybody
-from even_ballot.core.tables.request import TableRequest
 from even_ballot.core.tables.results import Cell, StubHeading, StubKey, Test
 from even_ballot.core.tables.shared import SharedCounts
 from even_ballot.core.tables.statistics import statistic_of
@@ -41,6 +40,7 @@ from even_ballot.core.tables.stubs.moments import laid_moments, of_varied
 from even_ballot.core.tables.stubs.own_row import OwnRow
 from even_ballot.core.tables.stubs.per import ratios_of
 from even_ballot.core.tables.stubs.stub import StubByBanner
+from even_ballot.core.tables.table_request import TableRequest
 
 _SMALL, _LARGE = 1e-60, 1e60
 _OF_UNIT = ("est", "se", "low", "high", "diff", "slope")

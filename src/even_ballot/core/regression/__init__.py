@@ -1,0 +1,1 @@
+"""Models fitted to weighted cases, whatever is modelled."""
