@@ -1,5 +1,5 @@
-"""A small study at the command line (480 cases, raked, calibrated errors, workbook), in processor time; beside
-it the loading of the libraries alone that it works with. Medians of runs that take turns.
+"""A small study at the command line (480 cases, raked, calibrated errors, workbook), in processor time. By
+its side the loading of the libraries alone that it works with. Medians of runs that take turns.
 
     .venv/bin/python benchmarks/small_study.py [--runs 9]
 """

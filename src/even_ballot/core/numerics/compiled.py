@@ -21,6 +21,13 @@ _PYTHON, _ARRAYS = 3000, 25
 """Nanoseconds an element takes."""
 
 
+def _length(of: Any) -> int:
+    """Elements of an array, or of the largest one in a record of arrays."""
+    if isinstance(of, tuple):
+        return max(map(_length, of), default=1)
+    return of.size if isinstance(of, np.ndarray) else 1
+
+
 class Budget:
     """How long loops may still run before they are compiled, in nanoseconds."""
 
@@ -29,7 +36,7 @@ class Budget:
 
     def takes(self, args: tuple[Any, ...], each: int = _PYTHON) -> bool:
         """Whether a loop over these arguments still fits; its largest array says how long it is."""
-        self.left -= each * max((a.size for a in args if isinstance(a, np.ndarray)), default=1)
+        self.left -= each * max(map(_length, args), default=1)
         return self.left >= 0
 
 

@@ -161,21 +161,11 @@ def _scatter_columns(cell: Any, y: Any, weights: Any, out: Any) -> None:
 
 
 @compiled
-def _scatter_again(
-    cell: Any,
-    y: Any,
-    d: Any,
-    psu: Any,
-    by_psu: Any,
-    index: Any,
-    times: Any,
-    factor: Any,
-    low: Any,
-    high: Any,
-    out: Any,
-) -> None:
+def _scatter_again(cell: Any, y: Any, cases: Any, stages: Any, out: Any) -> None:
     """The same for weights made again stage by stage: d · factor of the PSU; at each stage · times ·
     factor of its row, between bounds. A case whose weight is 0, or that is in no row, has none."""
+    d, psu, index, times = cases
+    by_psu, factor, low, high = stages
     for k in range(cell.shape[0]):
         c = cell[k]
         if c >= 0 and d[k] > 0:
@@ -314,9 +304,8 @@ class Again(CaseWeights):
 
     def add_to(self, cell: Ints, y: Floats, out: Floats) -> None:
         s = self.stages
-        _scatter_again(
-            cell, y, self.d, self.psu, s.by_psu, self.index, self.times, s.factor, s.low, s.high, out
-        )
+        cases, stages = (self.d, self.psu, self.index, self.times), (s.by_psu, s.factor, s.low, s.high)
+        _scatter_again(cell, y, cases, stages, out)
 
     def taken(self, cases: Ints) -> "Again":
         index, times = np.ascontiguousarray(self.index[:, cases]), np.ascontiguousarray(self.times[:, cases])

@@ -8,7 +8,7 @@ else is algebra on these sums.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,95 +21,109 @@ from even_ballot.core.numerics.parts import Merge, plus
 _FINE, _MOST, _FAR = 1e-14, 100, 700.0
 
 
+class _Points(NamedTuple):
+    """Cases: the combination of each and where its weight begins, (n,), and its numbers, (Q, n)."""
+
+    index: Any
+    d: Any
+    y: Any
+
+
+class _Curve(NamedTuple):
+    """Weights d · exp(a_c + Σ b_qc v_q), v_q = (y_q − centre_qc) · size_q, size one over that of the numbers;
+    of combination c: a, (K,), b and centre, (Q, K); bounds low and high, (K,)."""
+
+    a: Any
+    b: Any
+    centre: Any
+    size: Any
+    low: Any
+    high: Any
+
+
+class _Added(NamedTuple):
+    """By combination c: whole[0, c] Σ w, whole[1 + q, c] Σ w v_q; free: whole of the cases strictly between
+    their bounds, and squares of them, Σ w v_q v_r, r ≤ q; absolute: Σ w |v_q|; dual[0]: what the weights
+    contribute to the dual."""
+
+    whole: Any
+    free: Any
+    squares: Any
+    absolute: Any
+    dual: Any
+
+
 @compiled
-def _pass(
-    index: Any,
-    d: Any,
-    y: Any,
-    a: Any,
-    b: Any,
-    centre: Any,
-    size: Any,
-    whole: Any,
-    squares: Any,
-    absolute: Any,
-) -> None:
-    """Adds up by combination c: whole[0, c] Σ w, whole[1 + q, c] Σ w v_q; squares: Σ w v_q v_r, r ≤ q;
-    absolute: Σ w |v_q|. v_q = (y_q − centre) · size, size one over that of the numbers."""
-    numbers = y.shape[0]
+def _pass(of: Any, curve: Any, to: Any) -> None:
+    """Adds up where there are no bounds: whole, squares and absolute."""
+    numbers = of.y.shape[0]
     v = np.empty(numbers)
-    for k in range(index.shape[0]):
-        if d[k] > 0:
-            c = index[k]
-            t = a[c]
+    for k in range(of.index.shape[0]):
+        if of.d[k] > 0:
+            c = of.index[k]
+            t = curve.a[c]
             for q in range(numbers):
-                v[q] = (y[q, k] - centre[q, c]) * size[q]
-                t += b[q, c] * v[q]
-            w = d[k] * math.exp(min(t, 700.0))
-            whole[0, c] += w
+                v[q] = (of.y[q, k] - curve.centre[q, c]) * curve.size[q]
+                t += curve.b[q, c] * v[q]
+            w = of.d[k] * math.exp(min(t, 700.0))
+            to.whole[0, c] += w
             for q in range(numbers):
                 x = w * v[q]
-                whole[1 + q, c] += x
-                absolute[q, c] += abs(x)
+                to.whole[1 + q, c] += x
+                to.absolute[q, c] += abs(x)
                 for r in range(q + 1):
-                    squares[q, r, c] += x * v[r]
+                    to.squares[q, r, c] += x * v[r]
 
 
 @compiled
-def _bounded_pass(
-    index: Any, d: Any, y: Any, a: Any, b: Any, centre: Any, size: Any, low: Any, high: Any,
-    whole: Any, free: Any, squares: Any, absolute: Any, dual: Any,
-) -> None:  # fmt: skip
-    """The same of weights between bounds; free: whole of the cases strictly between them, and squares of
-    them; dual[0]: what the weights contribute to the dual."""
-    numbers = y.shape[0]
+def _bounded_pass(of: Any, curve: Any, to: Any) -> None:
+    """The same of weights between bounds."""
+    numbers = of.y.shape[0]
     v = np.empty(numbers)
-    for k in range(index.shape[0]):
-        if d[k] > 0:
-            c = index[k]
-            t = a[c]
+    for k in range(of.index.shape[0]):
+        if of.d[k] > 0:
+            c = of.index[k]
+            t = curve.a[c]
             for q in range(numbers):
-                v[q] = (y[q, k] - centre[q, c]) * size[q]
-                t += b[q, c] * v[q]
-            w = d[k] * math.exp(min(t, 700.0))
+                v[q] = (of.y[q, k] - curve.centre[q, c]) * curve.size[q]
+                t += curve.b[q, c] * v[q]
+            w = of.d[k] * math.exp(min(t, 700.0))
             bound = 0.0
-            if w <= low[c]:
-                bound = low[c]
-            elif w >= high[c]:
-                bound = high[c]
-            inside = w > low[c] and w < high[c]
+            if w <= curve.low[c]:
+                bound = curve.low[c]
+            elif w >= curve.high[c]:
+                bound = curve.high[c]
+            inside = w > curve.low[c] and w < curve.high[c]
             if inside:
-                dual[0] += w
+                to.dual[0] += w
             elif bound > 0:
-                dual[0] += bound * (1 + t - math.log(bound / d[k]))
+                to.dual[0] += bound * (1 + t - math.log(bound / of.d[k]))
                 w = bound
             else:
                 w = 0.0
-            whole[0, c] += w
+            to.whole[0, c] += w
             if inside:
-                free[0, c] += w
+                to.free[0, c] += w
             for q in range(numbers):
                 x = w * v[q]
-                whole[1 + q, c] += x
-                absolute[q, c] += abs(x)
+                to.whole[1 + q, c] += x
+                to.absolute[q, c] += abs(x)
                 if inside:
-                    free[1 + q, c] += x
+                    to.free[1 + q, c] += x
                     for r in range(q + 1):
-                        squares[q, r, c] += x * v[r]
+                        to.squares[q, r, c] += x * v[r]
 
 
 @compiled
-def _weights(
-    index: Any, d: Any, y: Any, a: Any, b: Any, centre: Any, size: Any, low: Any, high: Any, out: Any
-) -> None:
+def _weights(of: Any, curve: Any, out: Any) -> None:
     """Each case's weight."""
-    for k in range(index.shape[0]):
-        if d[k] > 0:
-            c = index[k]
-            t = a[c]
-            for q in range(y.shape[0]):
-                t += b[q, c] * ((y[q, k] - centre[q, c]) * size[q])
-            out[k] = min(max(d[k] * math.exp(min(t, 700.0)), low[c]), high[c])
+    for k in range(of.index.shape[0]):
+        if of.d[k] > 0:
+            c = of.index[k]
+            t = curve.a[c]
+            for q in range(of.y.shape[0]):
+                t += curve.b[q, c] * ((of.y[q, k] - curve.centre[q, c]) * curve.size[q])
+            out[k] = min(max(of.d[k] * math.exp(min(t, 700.0)), curve.low[c]), curve.high[c])
 
 
 @dataclass(frozen=True)
@@ -127,6 +141,10 @@ class Wanted:
     aims: tuple[Floats, ...]
     low: Floats
     high: Floats
+
+    def curve(self, a: Floats, b: Floats) -> _Curve:
+        """The weights of multipliers a, (K,), and b, (Q, K)."""
+        return _Curve(a, b, self.centre, 1 / self.size, self.low, self.high)
 
     @property
     def bounded(self) -> bool:
@@ -152,14 +170,11 @@ class Met:
         """Of a part's cases, as shares of the whole, and, where there are bounds, which lie strictly between
         them. start: where they began, (n,); y: (Q, n)."""
         out, want = np.zeros(len(start)), self.wanted
-        scale = 1 / want.size
+        curve = want.curve(self.a, self.b)
 
         def half(lo: int, hi: int) -> None:
             at = slice(lo, hi)
-            _weights(
-                index[at], start[at], y[:, at], self.a, self.b, want.centre, scale, want.low, want.high,
-                out[at],
-            )  # fmt: skip
+            _weights(_Points(index[at], start[at], y[:, at]), curve, out[at])
 
         in_halves(len(start), half)
         return out, (out > want.low[index]) & (out < want.high[index]) if want.bounded else None
@@ -212,8 +227,8 @@ class _Dual:
         return a, np.array(b).reshape(len(b), self.k)
 
     def sums(self, multipliers: Floats) -> _Sums:
-        a, b = self.spread(multipliers)
         want, q = self.wanted, len(self.inside)
+        curve = want.curve(*self.spread(multipliers))
 
         def of(index: NDArray[Any], d: Floats, y: Floats) -> _Sums:
             def half(lo: int, hi: int) -> _Sums:
@@ -224,18 +239,13 @@ class _Dual:
                     np.zeros((q, self.k)),
                     np.zeros(1),
                 )
-                at, scale = slice(lo, hi), 1 / want.size
-                if not want.bounded:
-                    _pass(
-                        index[at], d[at], y[:, at], a, b, want.centre, scale, made.whole, made.squares,
-                        made.absolute,
-                    )  # fmt: skip
-                    return replace(made, free=made.whole, dual=made.whole[0].sum(keepdims=True))
-                _bounded_pass(
-                    index[at], d[at], y[:, at], a, b, want.centre, scale, want.low, want.high,
-                    made.whole, made.free, made.squares, made.absolute, made.dual,
-                )  # fmt: skip
-                return made
+                at, to = slice(lo, hi), _Added(*vars(made).values())
+                points = _Points(index[at], d[at], y[:, at])
+                if want.bounded:
+                    _bounded_pass(points, curve, to)
+                    return made
+                _pass(points, curve, to)
+                return replace(made, free=made.whole, dual=made.whole[0].sum(keepdims=True))
 
             halves: list[_Sums] = in_halves(len(d), half)
             return halves[0] if len(halves) == 1 else halves[0] + halves[1]

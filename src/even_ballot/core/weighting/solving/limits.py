@@ -8,7 +8,7 @@ weight; sorted by it, those below, between and above the bounds are runs.
 """
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import scipy
@@ -35,21 +35,19 @@ def _first(d: Any, a: int, b: int, bound: float, factor: float, strict: bool) ->
     return a
 
 
+class _Clipped(NamedTuple):
+    """By combination, (K,): what base weights are multiplied by, and their bounds."""
+
+    factor: Any
+    low: Any
+    high: Any
+
+
 @compiled
-def _clipped(
-    d: Any,
-    before: Any,
-    cases: Any,
-    start: Any,
-    sums: Any,
-    counts: Any,
-    factor: Any,
-    low: Any,
-    high: Any,
-    whole: Any,
-    free: Any,
-) -> None:
-    """Σ w by combination, and of the cases strictly between their bounds."""
+def _clipped(runs: Any, of: Any, whole: Any, free: Any) -> None:
+    """Σ w by combination, and of the cases strictly between their bounds; runs: fields of `Ordered`."""
+    d, before, cases, start, sums, counts = runs
+    factor, low, high = of
     for c in range(factor.shape[0]):
         a, b = start[c], start[c + 1]
         whole[c] = free[c] = 0.0
@@ -135,11 +133,12 @@ def solve(
         shape=(len(live), columns),
     )
     whole, free = np.zeros(combos), np.zeros(combos)
+    runs = (of.d, of.before, of.cases, of.start, of.whole, of.counts)
 
     def at(value: Floats) -> tuple[Floats, Floats]:
         factor = np.zeros(combos)
         factor[live] = grown[live] * np.exp(np.clip(x @ value, -600, 600))
-        _clipped(of.d, of.before, of.cases, of.start, of.whole, of.counts, factor, low, high, whole, free)
+        _clipped(runs, _Clipped(factor, low, high), whole, free)
         return x.T @ whole[live] - target, factor
 
     lam = np.zeros(columns)
