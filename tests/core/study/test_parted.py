@@ -9,6 +9,7 @@ import pytest
 from builders import raw
 from parting import differing
 
+from even_ballot.core.data import groups
 from even_ballot.core.disclosure import kinds
 from even_ballot.core.faults import StudyError
 from even_ballot.core.numerics import recurring
@@ -121,6 +122,7 @@ def test_steps_and_checks_that_look_at_all_cases_do_so_over_parts(
             {"suppression": {"below": 3}},
             r"Small cells are looked for among all kinds of cases .*: \d+, and at most 3",
         ),
+        (groups, {"design": {"clusters": ["w"]}}, r"design.clusters: Values of w: 40, and at most 3"),
     ],
 )
 def test_what_grows_with_the_cases_is_bounded_where_parts_come_together(

@@ -9,13 +9,16 @@ from numpy.typing import NDArray
 
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import fault, some
 from even_ballot.core.lazy import lazy
 from even_ballot.core.numerics.arrays import Ints
 from even_ballot.core.numerics.grouping import numbered
-from even_ballot.core.numerics.parts import kept
+from even_ballot.core.numerics.parts import bounded, kept
 
 _MOST = 1 << 62
+MOST = 20_000_000
+"""Groups, and values of a variable, of all parts together."""
+_MEND = "Name variables that divide the cases into fewer groups."
 Key = tuple[float | str, ...]
 
 
@@ -84,6 +87,8 @@ def grouped(data: Dataset | Cases, names: Sequence[str], where: str = "") -> Gro
     for name in names:
         seen = cases.each(lambda part, of=name: _occurring(part, of))
         occurring.append(cases.merge(_Occurring.merged, [found for found, _ in seen]))
+        if cases.several:
+            bounded(len(occurring[-1].values), MOST, f"Values of {name}", where, _MEND)
         size *= max(len(occurring[-1].values), 1)
         if size > _MOST:
             raise fault("These variables have too many groups of cases.", where, "Name fewer of them.")
@@ -91,6 +96,8 @@ def grouped(data: Dataset | Cases, names: Sequence[str], where: str = "") -> Gro
         combined = kept(cases.merge, (_extended(i, found, at, occurring[-1]) for i, (found, at) in pairs))
     placed = kept(cases.merge, map(numbered, combined))
     groups = cases.merge(np.union1d, [found[found >= 0] for found, _ in placed])
+    if cases.several:
+        bounded(len(groups), MOST, f"Groups by {some(names)}", where, _MEND)
     index = (np.where(found >= 0, np.searchsorted(groups, found), -1)[at] for found, at in placed)
     return Groups(kept(cases.merge, index), tuple(_key(int(value), occurring) for value in groups))
 
