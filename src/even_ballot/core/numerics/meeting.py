@@ -13,6 +13,7 @@ from typing import Any, Protocol, TypeVar
 from even_ballot.core.numerics.parts import Merge, Seen, halfway, in_order, tree
 
 T = TypeVar("T")
+R = TypeVar("R")
 Node = tuple[int, int]
 """A stretch of parts, the last exclusive, that the tree merges by itself."""
 
@@ -112,10 +113,17 @@ class Following:
         self.share, self._meet, self.keep = share, meet, keep
 
     def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:
-        one_by_one = iter(seen)
-        found = {node: tree(add, one_by_one, *node) for node in self.share.nodes()}
-        merged: T = self._meet(place(), found)
+        merged: T = self._meet(place(), self._found(add, seen))
         return merged
+
+    def finishing(self, add: Callable[[T, T], T], seen: Seen[T], finish: Callable[[T], R]) -> R:
+        """What whoever leads makes of the whole."""
+        made: R = self._meet(place(), self._found(add, seen))
+        return made
+
+    def _found(self, add: Callable[[T, T], T], seen: Seen[T]) -> dict[Node, T]:
+        one_by_one = iter(seen)
+        return {node: tree(add, one_by_one, *node) for node in self.share.nodes()}
 
 
 class Leading:
@@ -129,6 +137,11 @@ class Leading:
     def __call__(self, add: Callable[[T, T], T], seen: Seen[T], /) -> T:
         merged: T = self._lead(place(), lambda found: whole(add, found, self.of))
         return merged
+
+    def finishing(self, add: Callable[[T, T], T], seen: Seen[T], finish: Callable[[T], R]) -> R:
+        """What is made of the whole, which is what everybody gets."""
+        made: R = self._lead(place(), lambda found: finish(whole(add, found, self.of)))
+        return made
 
     def __reduce__(self) -> tuple[Callable[[], Merge], tuple[()]]:
         """What was found is sent elsewhere: nobody is led there."""

@@ -8,6 +8,7 @@ from even_ballot.core.faults import fault
 
 P = TypeVar("P")
 T = TypeVar("T")
+R = TypeVar("R")
 T_co = TypeVar("T_co", covariant=True)
 
 
@@ -31,6 +32,18 @@ def with_others(merge: Merge) -> bool:
     False
     """
     return bool(getattr(merge, "with_others", False))
+
+
+def finished(merge: Merge, add: Callable[[T, T], T], seen: Seen[T], finish: Callable[[T], R]) -> R:
+    """What is made of the whole of what was seen of the parts, where that is less than the whole: made once,
+    before it goes to everybody.
+
+    >>> finished(in_order, plus, [1, 2, 3], lambda whole: whole % 2)
+    0
+    """
+    own = getattr(merge, "finishing", None)
+    made: R = finish(merge(add, seen)) if own is None else own(add, seen, finish)
+    return made
 
 
 def kept(merge: Merge, made: Iterable[T]) -> Sequence[T]:

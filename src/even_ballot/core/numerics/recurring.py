@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from even_ballot.core.numerics.arrays import Bools, Ints
-from even_ballot.core.numerics.parts import Looks, Merge, plus
+from even_ballot.core.numerics.parts import Looks, Merge, finished, plus
 
 Digests = NDArray[np.uint64]
 """(n, 2): 128 bits a row."""
@@ -21,6 +21,8 @@ AT_ONCE = 1 << 20
 _BLOCK = 1 << 14
 _PLACES = 3
 """Places a row, as a power of two."""
+_FEW = 20
+"""Places for each row from which on bits take less than places that are named."""
 
 
 def keys(columns: Iterable[NDArray[np.uint64]], n: int, seed: int = 0) -> NDArray[np.uint64]:
@@ -159,13 +161,14 @@ class Keyed:
         low, high = np.searchsorted(self.key, np.array(ends, np.uint64)).tolist()
         return slice(low, len(self.place) if of.number + 1 == 1 << of.bits else high)
 
-    def marks(self, of: "_Stretch") -> "_Marks":
+    def marks(self, of: "_Stretch") -> "_Marks | _Packed":
         """Which places of a stretch it has rows at, and several."""
         at = of.places(self.key[self.between(of)])
-        once, several = np.zeros((2, 1 << of.places_bits), np.bool_)
-        once[at] = True
-        several[at[1:][at[1:] == at[:-1]]] = True
-        return _Marks(np.packbits(once), np.packbits(several))
+        new = np.ones(len(at), np.bool_)
+        new[1:] = at[1:] != at[:-1]
+        first = np.flatnonzero(new)
+        several = np.diff(np.append(first, len(at))) > 1
+        return _Marks(at[first].astype(np.uint32), several).packed(of.places_bits)
 
     def candidates(self, of: "_Stretch", several: Bools) -> Ints:
         """Where in the part its rows stand that lie in a stretch at places that several rows have."""
@@ -188,15 +191,59 @@ class _Stretch:
 
 
 @dataclass(frozen=True)
-class _Marks:
+class _Packed:
     """Places of a stretch that some rows have, and that several have, as bits."""
 
     once: NDArray[np.uint8]
     several: NDArray[np.uint8]
 
-    def __add__(self, other: "_Marks") -> "_Marks":
+    def __add__(self, other: "_Packed | _Marks") -> "_Packed":
+        if isinstance(other, _Marks):
+            return self + other.bits(8 * len(self.once))
         both = self.several | other.several | (self.once & other.once)
-        return _Marks(self.once | other.once, both)
+        return _Packed(self.once | other.once, both)
+
+    def shared(self) -> NDArray[np.uint32]:
+        """The places that several have, ascending."""
+        return np.flatnonzero(np.unpackbits(self.several)).astype(np.uint32)
+
+
+@dataclass(frozen=True)
+class _Marks:
+    """The same as places, ascending, where they are few; several: whether several rows have them."""
+
+    place: NDArray[np.uint32]
+    several: Bools
+
+    def packed(self, bits: int) -> "_Marks | _Packed":
+        """As bits, where that is less."""
+        if len(self.place) * _FEW < 1 << bits:
+            return self
+        return self.bits(1 << bits)
+
+    def bits(self, places: int) -> _Packed:
+        """The same as bits of so many places."""
+        once, several = np.zeros((2, places), np.bool_)
+        once[self.place] = True
+        several[self.place[self.several]] = True
+        return _Packed(np.packbits(once), np.packbits(several))
+
+    def __add__(self, other: "_Packed | _Marks") -> "_Packed | _Marks":
+        if isinstance(other, _Packed):
+            return self.bits(8 * len(other.once)) + other
+        place, at = np.unique(np.concatenate([self.place, other.place]), return_inverse=True)
+        several = np.bincount(at.ravel(), minlength=len(place)) > 1
+        several[at.ravel()[: len(self.place)][self.several]] = True
+        several[at.ravel()[len(self.place) :][other.several]] = True
+        return _Marks(place, several)
+
+    def shared(self) -> NDArray[np.uint32]:
+        """The places that several have, ascending."""
+        return self.place[self.several]
+
+
+def _both(a: _Packed | _Marks, b: _Packed | _Marks) -> _Packed | _Marks:
+    return a + b
 
 
 @dataclass(frozen=True)
@@ -221,8 +268,9 @@ class Compared:
         places = max(min(rows, AT_ONCE).bit_length() + _PLACES, 3)
         for number in range(1 << bits):
             of = _Stretch(number, bits, places)
-            marks = merge(_Marks.__add__, Looks(self.keyed, partial(Keyed.marks, of=of)))
-            several = np.unpackbits(marks.several).view(np.bool_)
+            marks = Looks(self.keyed, partial(Keyed.marks, of=of))
+            several = np.zeros(1 << places, np.bool_)
+            several[finished(merge, _both, marks, lambda whole: whole.shared())] = True
             look = partial(self._kinds, of=of, several=several)
             yield of, several, merge(_Alike.__add__, Looks(self.keyed, look, (self.parts,)))
 
