@@ -14,7 +14,7 @@ from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
-from even_ballot.formats.tables.grid import lay_out
+from even_ballot.formats.tables.grid import lay_out, name_of
 from even_ballot.formats.tables.layout import Grid
 from even_ballot.formats.workbooks.workbook import workbook
 
@@ -82,6 +82,34 @@ def test_the_base_of_an_item_is_that_of_its_column_in_whatever_order_figures_sta
     everybody, *columns = (section.lines[0].values[-1] or 0 for section in laid.sections)
     assert everybody == sum(columns) == 120
     assert all(base < 120 for base in columns)
+
+
+def test_whatever_is_asked_of_items_stands_across_and_what_cannot_is_said() -> None:
+    show = ["n", "count", "row_pct", "col_pct", "total_pct", "mean", "sd", "median"]
+    laid = grid(stub=["a", "a"], banner=["b"], show=show, layout="battery", tests=["columns"])
+    assert laid.battery is not None
+    codes = list(dict.fromkeys(of.code for of in laid.battery if of.code is not None))
+    assert len(codes) == 2
+    of_answers = ("n", "count", "col_pct", "total_pct")
+    assert [(of.code, of.stat) for of in laid.battery] == [
+        *((code, stat) for stat in of_answers for code in codes),
+        *((None, stat) for stat in ("mean", "sd", "median", "base")),
+    ]
+    k = len(codes)
+    assert [(s.first, s.span, s.text) for s in laid.headings[0]] == [
+        (at * k, k, name_of(stat)) for at, stat in enumerate(of_answers)
+    ]
+    line = laid.sections[0].lines[0]
+    counts, shares, base = line.values[:k], line.values[2 * k : 3 * k], line.values[-1]
+    # Sums that people check.
+    assert sum(value or 0 for value in counts) == base
+    assert sum(value or 0 for value in shares) == pytest.approx(1)
+    assert line.shapes is not None
+    assert line.shapes[:k] == ("whole",) * k
+    assert [note.split(" ")[0] for note in laid.notes][-2:] == ["Row", "Letters"]
+    alone = grid(stub=["a"], show=["n"], layout="battery")
+    assert alone.headings[0] == ()
+    assert sum(value or 0 for value in alone.sections[0].lines[0].values[:-1]) == 120
 
 
 def test_several_answers_have_a_base_of_cases_and_one_of_responses() -> None:

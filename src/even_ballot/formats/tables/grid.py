@@ -21,7 +21,7 @@ from even_ballot.core.tables.results import (
 from even_ballot.core.tables.statistics import Shape, every_statistic, statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.layout import Bases, BatteryColumn, Grid, Kind, Line, Section, Spanner
-from even_ballot.formats.tables.notes import arrows, notes_of
+from even_ballot.formats.tables.notes import arrows, left_out_of_items, notes_of
 
 
 def name_of(stat: str, kind: str = "coded") -> str:
@@ -286,19 +286,7 @@ def _battery(
 ) -> Grid:
     """Items down, their answers across, then what else is asked for of each item; a section for everybody
     and for each column of the banner."""
-    first = result.stubs[0]
-    # An item's row is its figures across, so per cent of the row have no place in it.
-    wanted = [
-        stat
-        for stat in request.show
-        if statistic_of(stat).shape == "share" and statistic_of(stat).base != "row"
-    ]
-    across = [
-        (BatteryColumn(*code_and_net(row.step), stat), row.label) for stat in wanted for row in first.rows
-    ]
-    of_items = [stat for stat in request.show if statistic_of(stat).number_cells is not None]
-    across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
-    across.append((BatteryColumn(None, None, "base"), "Base"))
+    over, across = _across(result.stubs[0], request)
     columns = [column for column, _ in across]
     titles = _titles(result, keys)
     stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""
@@ -314,8 +302,31 @@ def _battery(
             said = " · ".join(part for part in (title, asked if not sections else "") if part)
             sections.append(Section("", said, tuple(lines), (), path))
     heading = tuple(Spanner(i, 1, label) for i, (_, label) in enumerate(across))
-    notes = tuple(notes_of(result, request, None, tuple(sections), below))
-    return Grid(len(columns), (), ((), heading), tuple(sections), None, notes, tuple(columns))
+    notes = (*notes_of(result, request, None, tuple(sections), below), *left_out_of_items(request))
+    return Grid(len(columns), (), (over, heading), tuple(sections), None, notes, tuple(columns))
+
+
+def _across(
+    first: StubHeading, request: TableRequest
+) -> tuple[tuple[Spanner, ...], list[tuple[BatteryColumn, str]]]:
+    """What stands across where items stand down: each answer's figures, of which the name stands over the
+    answers where there are several; figures of the whole item; its base."""
+    # An item's row is its figures across, so per cent of the row have no place in it.
+    of_answers = [
+        stat
+        for stat in request.show
+        if statistic_of(stat).category_cells is not None
+        and statistic_of(stat).base != "row"
+        and not statistic_of(stat).only_several
+    ]
+    across, over = list[tuple[BatteryColumn, str]](), list[Spanner]()
+    for stat in of_answers:
+        over.append(Spanner(len(across), len(first.rows), name_of(stat)))
+        across += [(BatteryColumn(*code_and_net(row.step), stat), row.label) for row in first.rows]
+    of_items = [stat for stat in request.show if statistic_of(stat).number_cells is not None]
+    across += [(BatteryColumn(None, None, stat), name_of(stat)) for stat in of_items]
+    across.append((BatteryColumn(None, None, "base"), "Base"))
+    return tuple(over) if len(over) > 1 else (), across
 
 
 def _item(
@@ -333,7 +344,7 @@ def _item(
     keys = [StubKey(stub.variable, c.code, c.net) for c in columns]
     row = [figures.at(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
     gone = [figures.is_hidden(key, path, c.stat) for key, c in zip(keys, columns, strict=True)]
-    base = _base_of_item(row)
+    base = _base_of_item(row) if not any(gone) else _said_base(row)
     if base is None and not any(gone):
         return
     gone[-1] = base is None
@@ -351,11 +362,25 @@ def _item(
             yield replace(line, values=(*values, None), shapes=each)
 
 
-def _base_of_item(row: list[Cell | None]) -> int | None:
-    """An item's base: total per cents are of everybody who answered both, other figures of the column."""
+def _said_base(row: list[Cell | None]) -> int | None:
+    """What an item's figures are of: total per cents are of everybody who answered both, other figures of the
+    column."""
     own = [cell for cell in row if cell is not None and cell.base_n is not None]
     order = sorted(own, key=lambda cell: statistic_of(cell.stat).base == "total")
     return next((cell.base_n for cell in order), None)
+
+
+def _base_of_item(row: list[Cell | None]) -> int | None:
+    """An item's base; where there are only counts of its answers, what these come to."""
+    said = _said_base(row)
+    if said is not None:
+        return said
+    counted = [
+        (cell.stat, round(cell.est) if cell.stat == "n" else cell.n or 0)
+        for cell in row
+        if cell is not None and cell.stub.code is not None and statistic_of(cell.stat).base == "none"
+    ]
+    return sum(n for stat, n in counted if stat == counted[0][0]) if counted else None
 
 
 def _titles(result: TableResult, keys: list[NamedPath]) -> dict[NamedPath, str]:

@@ -8,6 +8,7 @@ from even_ballot.core.tables.results import (
     StubHeading,
     TableResult,
 )
+from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.layout import Section
 
@@ -86,6 +87,14 @@ def notes_of(
         )
     if result.hidden:
         yield from _hidden_notes(result, below)
+
+
+def left_out_of_items(request: TableRequest) -> Iterator[str]:
+    """What is asked for and has no place where items stand down."""
+    if any(statistic_of(stat).base == "row" for stat in request.show):
+        yield "Row % are not shown with items down: an item's row is its own answers."
+    if any(test in request.tests for test in ("columns", *AGAINST)):
+        yield "Letters and arrows are not shown with items down; they stand in a crosstab of the same items."
 
 
 PROTECTED = (
