@@ -84,7 +84,7 @@ def test_long_columns_go_in_chunks_under_the_limit() -> None:
 
 
 def test_parts_of_a_wide_table_have_few_records() -> None:
-    narrow = [text_column(["a", "b"] * 3000) for _ in range(3000)]
+    narrow = [text_column(["a", "b"] * 3000)] * 3000
     sizes = [len(rows) for rows, _ in parts_of(table_of(*narrow))]
     assert sum(sizes) == 6000
     assert max(sizes) * 3000 <= 1 << 23

@@ -9,7 +9,7 @@ import numpy as np
 from even_ballot.core.data.cases import Cases
 from even_ballot.core.data.dataset import Dataset
 from even_ballot.core.faults import StudyError
-from even_ballot.core.numerics.meeting import Following, Leading, shares
+from even_ballot.core.numerics.meeting import Following, Keep, Leading, shares
 from even_ballot.core.study.pipeline import run
 
 
@@ -54,8 +54,8 @@ def meeting(call: Callable[..., Any], *first: Any) -> Callable[..., Any]:
     return lambda *more: call(next(count), *first, *more)
 
 
-def run_together(of: Any, parts: int, among: int, seed: int) -> Any:
-    """What the leader makes of a study."""
+def run_together(of: Any, parts: int, among: int, seed: int, keep: Callable[[], Keep] = lambda: tuple) -> Any:
+    """What the leader makes of a study. keep: how each holds what is as long as its parts."""
     dealt = shares(parts, among)
     room = Room(len(dealt))
     failures: list[BaseException] = []
@@ -65,7 +65,7 @@ def run_together(of: Any, parts: int, among: int, seed: int) -> Any:
         return [data.where(part_of == k) for k in range(parts)]
 
     def follow(share: Any) -> None:
-        follower = Following(share, meeting(room.follow))
+        follower = Following(share, meeting(room.follow), keep())
         try:
             run(of[0], of[1], of[2], part=lambda data: Cases(cut(data)[share.first : share.last], follower))
         except StudyError:
