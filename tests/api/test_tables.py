@@ -213,7 +213,7 @@ def test_what_is_hidden_is_hidden_in_every_table_in_words_and_in_the_release(
             "total_row": True,
         },
     ]
-    analyses = dict.fromkeys(("models", "side_by_side", "reliability", "correlations"), [])
+    analyses: dict[str, Any] = {key: [] for key in ("models", "side_by_side", "reliability", "correlations")}
     study = api.change(demo, tables=tables, suppression={"below": 12}, **analyses)
     a, b = (table(api, study, name) for name in ("a", "b"))
     gone = {
