@@ -20,6 +20,7 @@ from sqlalchemy import Engine
 from even_ballot.api.app import make_app
 from even_ballot.core.faults import StudyError
 from even_ballot.services.answers import make_parts
+from even_ballot.services.in_place import sampling
 from even_ballot.services.in_place.exact import Exact
 from even_ballot.services.in_place.folders import DataFolder
 from even_ballot.services.in_place.sampling import draw
@@ -271,6 +272,8 @@ def test_nothing_outside_is_read(there: Api, data: Path, folder: str) -> None:
     (data / "link").symlink_to(other)
     (data / "linked").mkdir()
     (data / "linked" / "part-1.parquet").symlink_to(next(other.glob("*.parquet")))
+    # What is refused hides no other folder.
+    assert [of["folder"] for of in there("GET", "/folders")] == ["wave 1"]
     assert "outside" in there("POST", "/folders", 422, json={"folder": folder})["faults"][0]["what"]
 
 
@@ -308,3 +311,49 @@ def test_stopped_nothing_is_kept_and_another_run_goes_on(there: Api) -> None:
     assert there("GET", f"/studies/{study['id']}/in-place")["lacking"] > 0
     assert calculated(there, study)["state"] == "done"
     assert threading.active_count() < 60
+
+
+def test_figures_go_with_the_last_study_that_has_them(there: Api, tmp_path: Path) -> None:
+    study = begun(there)
+    calculated(there, study)
+    folder = tmp_path / "figures" / study["source"]["id"]
+    assert len(list(folder.iterdir())) == len(study["document"]["tables"]) + 1
+    again = there("POST", f"/studies/{study['id']}/copy")["id"]
+    for one, left in ((study["id"], True), (again, False)):
+        there("DELETE", f"/studies/{one}", 204)
+        there("POST", f"/studies/{one}/purge", 204)
+        assert folder.exists() == left
+
+
+@pytest.mark.parametrize("left", [b"", b"not what was written", None])
+def test_what_is_broken_of_the_figures_is_calculated_again(
+    there: Api, tmp_path: Path, left: bytes | None
+) -> None:
+    study = begun(there)
+    calculated(there, study)
+    after = tables(there, study)
+    for path in (tmp_path / "figures").glob("*/*"):
+        path.write_bytes(path.read_bytes()[:-20] if left is None else left)
+    assert all(view["of_sample"] for view in tables(there, study))
+    assert calculated(there, study)["state"] == "done"
+    assert tables(there, study) == after
+
+
+def test_of_much_what_was_used_last_stays(tmp_path: Path) -> None:
+    kept = Exact(tmp_path, most=0)
+    (tmp_path / "a").mkdir()
+    (tmp_path / "a" / "old").write_bytes(b"x" * 100)
+    kept._tidy()
+    assert list((tmp_path / "a").iterdir()) == []
+
+
+def test_a_sample_is_not_read_another_way(there: Api) -> None:
+    study = begun(there)
+    path, reading = f"/files/{study['source']['id']}/read-again", {"path": "x", "format": "csv"}
+    assert "not read another way" in there("POST", path, 422, json=reading)["faults"][0]["what"]
+
+
+def test_many_columns_are_fewer_records(data: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sampling, "_CELLS", 400)
+    drawn = draw(data, "wave 1", DRAWN).table
+    assert len(drawn.rows) == 400 // len(drawn.names)

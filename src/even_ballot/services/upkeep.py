@@ -9,6 +9,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from even_ballot.services.states.study_states import Pipelines
+from even_ballot.store.files import file_ids
 from even_ballot.store.retention import forget_strays, purge_due
 
 _EACH, _STRAYS = 3600.0, timedelta(days=2)
@@ -18,9 +19,10 @@ def tidy(engine: Engine, pipelines: Pipelines) -> None:
     """Removes what is due, from memory too."""
     with Session(engine) as session, session.begin():
         gone = purge_due(session)
-        forget_strays(session, _STRAYS)
+        gone += forget_strays(session, _STRAYS)
+        left = file_ids(session)
     if gone:
-        pipelines.forget()
+        pipelines.forget(left)
 
 
 def keep_tidy(engine: Engine, pipelines: Pipelines, each: float = _EACH) -> threading.Event:

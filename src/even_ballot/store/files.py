@@ -99,6 +99,11 @@ def find_file(session: Session, file_id: str) -> SourceFile:
     return file
 
 
+def file_ids(session: Session) -> set[str]:
+    """The identifiers of all files that are kept."""
+    return set(session.scalars(select(SourceFile.id)))
+
+
 def file_bytes(session: Session, file_id: str) -> bytes:
     """A file as it came."""
     pieces = session.scalars(

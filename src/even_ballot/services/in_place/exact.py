@@ -1,7 +1,10 @@
 """Figures of all records that were worked out, kept in files by what they are made of."""
 
+import os
 import pickle
+import shutil
 import threading
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +22,7 @@ from even_ballot.core.study.uses import book_in_use
 from even_ballot.core.tables.display import Display
 from even_ballot.core.tables.results import TableResult
 from even_ballot.core.tables.table_request import TableRequest
+from even_ballot.store.studies import Files
 
 _MOST = 2 << 30
 _UNSHOWN = {"display": Display(), "group": None, "beside": ()}
@@ -36,10 +40,10 @@ def told(request: TableRequest) -> TableRequest:
 
 @dataclass(frozen=True)
 class _Keys:
-    """What figures of a study are kept by. files: which files it reads."""
+    """What figures of a study are kept by. files: which it reads."""
 
     study: Study
-    files: str
+    files: Files
 
     @property
     def cases(self) -> str:
@@ -47,11 +51,12 @@ class _Keys:
         study = self.study
         hidden: list[str] = []
         if study.suppression.below is not None:
-            asked = (*study.tables, *(of for part in ANALYSES for of in getattr(study, part)))
-            hidden = [said(study.suppression), *map(said, asked)]
+            tables = (of.model_copy(update=_UNSHOWN | _UNNAMED) for of in study.tables)
+            analyses = (of for part in ANALYSES for of in getattr(study, part))
+            hidden = [said(study.suppression), *map(said, tables), *map(said, analyses)]
         return key_of(
             __version__,
-            self.files,
+            self.files.dump(),
             said(book_in_use(study)),
             study.source.decimal or ".",
             *map(said, study.ledger),
@@ -79,13 +84,13 @@ class _Keys:
 
 
 class Exact:
-    """Keeps them in a folder; of more bytes than `most` what was used least recently goes. None: in none, and
-    nothing is kept."""
+    """Keeps them in a folder, those of a sample's file in one below it; of more bytes than `most` what was
+    used least recently goes. None: in none, and nothing is kept."""
 
     def __init__(self, folder: Path | None, most: int = _MOST) -> None:
         self._folder, self._most, self._lock = folder, most, threading.Lock()
 
-    def keep(self, study: Study, files: str, results: Results) -> None:
+    def keep(self, study: Study, files: Files, results: Results) -> None:
         """Keeps what a run of a study found; `told` tables."""
         if self._folder is None:
             return
@@ -100,19 +105,19 @@ class Exact:
             for at, of in enumerate(getattr(study, part)):
                 found[keys.analysis(part, at)] = done.get(of.id) or faulty[(part, of.id)]
         found[keys.base] = replace(results, tables=(), models=(), reliability=(), correlations=(), faulty=())
-        self._folder.mkdir(mode=0o700, exist_ok=True)
+        folder = self._folder / files.source
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         for key, value in found.items():
-            made = self._folder / f".{key}"
+            made = folder / f".{key}"
             made.write_bytes(pa.compress(pickle.dumps(value), codec="zstd", asbytes=True))
-            made.replace(self._folder / key)
+            made.replace(folder / key)
         self._tidy()
 
     def _tidy(self) -> None:
         assert self._folder is not None
         with self._lock:
-            there = sorted(
-                (path.stat().st_mtime, path.stat().st_size, path) for path in self._folder.iterdir()
-            )
+            every = ((path.stat(), path) for path in self._folder.glob("*/*"))
+            there = sorted((about.st_mtime, about.st_size, path) for about, path in every)
             taken = sum(size for _, size, _ in there)
             for _, size, path in there:
                 if taken <= self._most:
@@ -120,49 +125,57 @@ class Exact:
                 path.unlink(missing_ok=True)
                 taken -= size
 
-    def _find(self, key: str) -> Any:
-        """What is kept under a key, or None. Nobody but we writes into the folder."""
+    def keep_only(self, sources: Collection[str]) -> None:
+        """Lets go of the figures of samples that are there no longer; sources: those that are."""
+        for folder in [] if self._folder is None else list(self._folder.glob("*")):
+            if folder.name not in sources:
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def _find(self, key: str, files: Files) -> Any:
+        """What is kept under a key, or None. Nobody but we writes into the folder; what a power cut has left
+        of a file is worked out again."""
         if self._folder is None:
             return None
-        path = self._folder / key
+        path = self._folder / files.source / key
         try:
             content = path.read_bytes()
-            path.touch()
+            os.utime(path)
         except OSError:
             return None
-        with pa.CompressedInputStream(pa.BufferReader(content), "zstd") as stream:
-            return pickle.loads(stream.read())
+        try:
+            with pa.CompressedInputStream(pa.BufferReader(content), "zstd") as stream:
+                return pickle.loads(stream.read())
+        except (pa.ArrowException, OSError, EOFError, pickle.UnpicklingError):
+            path.unlink(missing_ok=True)
+            return None
 
-    def base(self, study: Study, files: str) -> Results | None:
+    def base(self, study: Study, files: Files) -> Results | None:
         """What was found out besides tables and analyses."""
-        found: Results | None = self._find(_Keys(study, files).base)
+        found: Results | None = self._find(_Keys(study, files).base, files)
         return found
 
-    def table(self, study: Study, files: str, at: int) -> TableResult | FaultyTable | None:
+    def table(self, study: Study, files: Files, at: int) -> TableResult | FaultyTable | None:
         """A table with all its comparisons, or why it cannot be made."""
-        found: TableResult | FaultyTable | None = self._find(_Keys(study, files).table(at))
+        found: TableResult | FaultyTable | None = self._find(_Keys(study, files).table(at), files)
         request = study.tables[at]
         return None if found is None else replace(found, id=request.id, title=request.title or request.id)
 
     def analysis(
-        self, study: Study, files: str, part: AnalysisPart, at: int
+        self, study: Study, files: Files, part: AnalysisPart, at: int
     ) -> AnalysisResult | FaultyTable | None:
         """An analysis, or why it cannot be made."""
-        found: AnalysisResult | FaultyTable | None = self._find(_Keys(study, files).analysis(part, at))
+        found: AnalysisResult | FaultyTable | None = self._find(_Keys(study, files).analysis(part, at), files)
         return found
 
-    def lacking(self, study: Study, files: str) -> int:
+    def lacking(self, study: Study, files: Files) -> int:
         """How many tables and analyses are not kept; 1 where nothing else is."""
         keys = _Keys(study, files)
         asked = [keys.table(at) for at in range(len(study.tables))]
         asked += [keys.analysis(part, at) for part in ANALYSES for at in range(len(getattr(study, part)))]
-        lacking = sum(not self._there(key) for key in asked)
-        return lacking or int(not self._there(keys.base))
+        there = set() if self._folder is None else {of.name for of in (self._folder / files.source).glob("*")}
+        return sum(key not in there for key in asked) or int(keys.base not in there)
 
-    def _there(self, key: str) -> bool:
-        return self._folder is not None and (self._folder / key).exists()
-
-    def results(self, study: Study, files: str) -> Results | None:
+    def results(self, study: Study, files: Files) -> Results | None:
         """Everything, where everything is kept."""
         base = self.base(study, files)
         if base is None:

@@ -1,12 +1,13 @@
 """Folders of Parquet parts whose records stay where they are, below one folder that may be read."""
 
+import contextlib
 import json
 import os
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from even_ballot.core.faults import fault
+from even_ballot.core.faults import StudyError, fault
 
 _DEEP, _MOST_FOLDERS, _MOST_PARTS = 6, 500, 10_000
 _WHERE, _PARQUET = "folder", ".parquet"
@@ -127,7 +128,9 @@ class DataFolder:
                     if item.is_dir(follow_symlinks=False)
                 ]
             if any(item.name.lower().endswith(_PARQUET) for item in shown):
-                yield name or ".", self.parts(name or ".")
+                # What cannot be begun on is not offered; the others are.
+                with contextlib.suppress(StudyError):
+                    yield name or ".", self.parts(name or ".")
 
     def parts(self, folder: str) -> list[tuple[str, int, int]]:
         """Names, bytes and times of a folder's parts, by name. Raises StudyError where it is no such folder,

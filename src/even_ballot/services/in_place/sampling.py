@@ -19,7 +19,7 @@ from even_ballot.formats.sources.many.joining import apart
 from even_ballot.formats.sources.source import read_source
 from even_ballot.services.in_place.folders import DataFolder, InPlace, Part
 
-_BATCH = 1 << 16
+_BATCH, _CELLS = 1 << 16, 40_000_000
 SEED = 20_000
 """Of the draw: whoever draws again from the same parts has the same sample."""
 
@@ -89,7 +89,7 @@ def _read(source: InPlace, batches: Sequence[pa.RecordBatch], at: Ints) -> Drawn
 
 def draw(root: Path, folder: str, most: int, progress: Progress = quiet) -> Drawn:
     """A simple random sample of the records in a folder's parts, or all of them where they are no more than
-    `most`. Raises StudyError where parts are not of one heading."""
+    `most`; fewer where there are many columns. Raises StudyError where parts are not of one heading."""
     data, parts, head = DataFolder(root), list[Part](), None
     for name, size, changed in data.parts(folder):
         with _parquet(data, f"{folder}/{name}") as file:
@@ -102,7 +102,7 @@ def draw(root: Path, folder: str, most: int, progress: Progress = quiet) -> Draw
     source = InPlace(folder, tuple(parts))
     if not source.records:
         raise fault(f"The parts in {folder} hold no records.", "folder", "Choose another folder.")
-    n = min(most, source.records)
+    n = min(most, source.records, max(_CELLS // len(head or " "), 1))
     at = np.sort(np.random.default_rng(SEED).choice(source.records, n, replace=False, shuffle=False))
     batches, before = list[pa.RecordBatch](), 0
     for k, (name, part) in enumerate(zip(source.names, parts, strict=True)):

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from even_ballot import __version__
 from even_ballot.core.data.dataset import RawTable
@@ -66,6 +65,8 @@ def without_records(table: RawTable) -> RawTable:
 def first_record(path: Path) -> bytes:
     """A part with its first record alone, as a file. Raises StudyError where it is no Parquet file, or an
     empty one."""
+    import pyarrow.parquet as pq  # Loaded where parts are first looked at.
+
     made = io.BytesIO()
     if not path.is_file():
         raise fault(

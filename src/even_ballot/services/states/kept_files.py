@@ -1,6 +1,7 @@
 """Files that are brought in: read in a process of their own, and kept."""
 
 from pathlib import PurePath
+from typing import TYPE_CHECKING
 
 from sqlalchemy.orm import Session
 
@@ -8,10 +9,12 @@ from even_ballot.core.progress import Progress, quiet, stretch
 from even_ballot.core.study.study_file import Source
 from even_ballot.formats.exchange.bundle import safe_name
 from even_ballot.services.in_place.folders import InPlace
-from even_ballot.services.in_place.sampling import Drawn
 from even_ballot.services.workers.helper_processes import READERS
 from even_ballot.store.files import keep_file
 from even_ballot.store.models import SourceFile
+
+if TYPE_CHECKING:
+    from even_ballot.services.in_place.sampling import Drawn
 
 
 def keep(
@@ -31,7 +34,7 @@ def place_of(file: SourceFile) -> InPlace | None:
     return None if file.in_place is None else InPlace.load(file.in_place)
 
 
-def keep_drawn(session: Session, drawn: Drawn, progress: Progress = quiet) -> SourceFile:
+def keep_drawn(session: Session, drawn: "Drawn", progress: Progress = quiet) -> SourceFile:
     """Keeps a sample of records that stay where they are."""
     name, source = PurePath(drawn.source.folder).name or "Parts", drawn.source.dump()
     return keep_file(session, name[-255:], drawn.content, drawn.reading, drawn.table, progress, source)

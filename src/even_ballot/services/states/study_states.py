@@ -4,7 +4,7 @@ Sources never change and every later state is source + what was done, so a key s
 of it: undo, switching off and reordering find earlier states again.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from functools import partial
@@ -80,9 +80,11 @@ class Pipelines:
             raise StudyError(found.faults)
         return found  # type: ignore[no-any-return]
 
-    def forget(self) -> None:
-        """Lets everything go that is kept; what is asked for again is worked out again."""
+    def forget(self, files: Collection[str]) -> None:
+        """Lets everything go that is kept, of samples only what is of other files than these; what is asked
+        for again is worked out again."""
         self._kept = Cache()
+        self.exact.keep_only(files)
 
     def raw(self, session: Session, file_id: str) -> RawTable:
         """A source file's columns."""
@@ -153,7 +155,7 @@ class Pipelines:
         """The same with the comparisons that a reading in words is made of, of all records where that was
         worked out. It takes the place of an earlier edition's."""
         request = state.study.tables[at]
-        kept = self._exactly(state, lambda: self.exact.table(state.study, state.files.dump(), at))
+        kept = self._exactly(state, lambda: self.exact.table(state.study, state.files, at))
         if kept is not None:
             return kept
         made = self.pipeline(session, state).table(at, told(request), f"table {request.id}")
@@ -168,9 +170,8 @@ class Pipelines:
         self, session: Session, state: StudyState, part: AnalysisPart, at: int
     ) -> Known[AnalysisResult]:
         """The same, of all records where that was worked out."""
-        files = state.files.dump()
         kept: Known[AnalysisResult] | None = self._exactly(
-            state, lambda: self.exact.analysis(state.study, files, part, at)
+            state, lambda: self.exact.analysis(state.study, state.files, part, at)
         )
         if kept is not None:
             return kept
@@ -180,7 +181,7 @@ class Pipelines:
     def _exactly(self, state: StudyState, find: Callable[[], T | FaultyTable | None]) -> Known[T] | None:
         """What all records of a study gave that stay where they are. Raises StudyError where it could not be
         made of them."""
-        base = self.exact.base(state.study, state.files.dump()) if state.files.sampled else None
+        base = self.exact.base(state.study, state.files) if state.files.sampled else None
         found = None if base is None else find()
         if base is None or found is None:
             return None
@@ -201,7 +202,7 @@ class Pipelines:
         """Everything, as a run of the study file finds it. Raises StudyError where records stay where they
         are and figures of all of them were not worked out."""
         if state.files.sampled:
-            found = self.exact.results(state.study, state.files.dump())
+            found = self.exact.results(state.study, state.files)
             if found is None:
                 raise fault(
                     "Figures of all records have not been calculated since the last change.",

@@ -171,7 +171,11 @@ def begin(jobs: Jobs, name: str, file: IO[bytes], like: str | None = None) -> Jo
 
 def begin_again(session: Session, jobs: Jobs, file_id: str, said: Source) -> JobView:
     """A job that reads the same bytes another way, as a file of its own."""
-    name = find_file(session, file_id).name
+    file = find_file(session, file_id)
+    if file.in_place is not None:
+        mend = "What is in its parts is read as it stands."
+        raise fault("A sample of records that stay in their folder is not read another way.", "file", mend)
+    name = file.name
 
     def work(own: Session, progress: Progress) -> str:
         progress("Reading", None)

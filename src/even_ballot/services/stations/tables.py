@@ -158,11 +158,18 @@ def beside(session: Session, pipelines: Pipelines, state: StudyState, beside_id:
     if asked is None:
         raise fault(f"There is no model comparison {beside_id!r}.", "side_by_side")
     ids = [request.id for request in state.study.models]
+    # Models of a sample and of all records do not stand side by side.
+    sampled = state.files.sampled and pipelines.exact.lacking(state.study, state.files) > 0
     found = []
     for name in asked.models:
         request = state.study.models[ids.index(name)]
         try:
-            of = pipelines.analysed(session, state, "models", ids.index(name)).found
+            at = ids.index(name)
+            of = (
+                pipelines.analysis(session, state, "models", at)
+                if sampled
+                else pipelines.analysed(session, state, "models", at).found
+            )
             assert isinstance(of, ModelResult)
         except StudyError as error:
             of = ModelResult(name, request.kind, request.name, 0, message=str(error.faults[0]))

@@ -4,6 +4,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -11,6 +12,7 @@ from sqlalchemy.orm import Session
 from even_ballot.core.data.dataset import BLANK, UNPLACED, Dataset, RawTable
 from even_ballot.core.data.interpretation import interpret
 from even_ballot.core.faults import Fault, StudyError, fault
+from even_ballot.core.models.analysis import ANALYSES
 from even_ballot.core.progress import Progress, stretch
 from even_ballot.core.study.parted.sampled import on_a_sample, take_if_drawn
 from even_ballot.core.study.results import Results
@@ -19,7 +21,6 @@ from even_ballot.core.study.uses import book_in_use, made_later
 from even_ballot.formats.exchange.microdata import entries
 from even_ballot.services.in_place.exact import as_told
 from even_ballot.services.in_place.folders import DataFolder, FolderOfParts, InPlace
-from even_ballot.services.in_place.sampling import Drawn
 from even_ballot.services.scale.work import Job, without_records
 from even_ballot.services.states.kept_files import keep_drawn, place_of
 from even_ballot.services.states.study_states import Pipelines
@@ -29,10 +30,15 @@ from even_ballot.services.workers.jobs import Jobs, JobView
 from even_ballot.store.files import find_file
 from even_ballot.store.studies import StudyState, read_study
 
+if TYPE_CHECKING:
+    from even_ballot.services.in_place.sampling import Drawn
+
 DRAWN = 100_000
 """Records that are drawn at most."""
 _CELL = 16
-"""Bytes that a cell takes while all records are worked on, for the limit of time."""
+"""Bytes that a cell takes while all records are worked on."""
+_COLUMNS = 4
+"""Columns that take as long to read as one table or analysis takes."""
 
 
 def _data(pipelines: Pipelines) -> DataFolder:
@@ -76,7 +82,7 @@ def view(session: Session, pipelines: Pipelines, state: StudyState) -> InPlaceVi
     if not state.files.sampled:
         return None
     place, drawn = _place(session, state)
-    lacking = pipelines.exact.lacking(state.study, state.files.dump())
+    lacking = pipelines.exact.lacking(state.study, state.files)
     return InPlaceView(place.sample(drawn), lacking, _refusal(pipelines, state.study, place))
 
 
@@ -98,7 +104,8 @@ def _check(study: Study) -> None:
 
 @contextmanager
 def _job(session: Session, pipelines: Pipelines, state: StudyState) -> Iterator[tuple[Job, int]]:
-    """What the work on all records gets, and how many bytes that is; what it puts aside goes with this."""
+    """What the work on all records gets, and how many bytes its limits go by; what it puts aside goes with
+    this."""
     data, (place, _) = _data(pipelines), _place(session, state)
     data.check(place)
     _check(state.study)
@@ -107,7 +114,11 @@ def _job(session: Session, pipelines: Pipelines, state: StudyState) -> Iterator[
     document = as_told(state.study).model_dump_json(by_alias=True, exclude_unset=True)
     with tempfile.TemporaryDirectory(prefix="even-ballot-whole-") as shelf:
         job = Job(document, str(data.root), place.names, head, lookups)
-        yield replace(job, shelf=shelf, inside=str(data.root)), place.records * len(head.names) * _CELL
+        study = state.study
+        asked = len(study.tables) + sum(len(getattr(study, part)) for part in ANALYSES)
+        # How long it may take goes by bytes: what is made of the records counts like more of them.
+        size = place.records * (len(head.names) + _COLUMNS * asked) * _CELL
+        yield replace(job, shelf=shelf, inside=str(data.root)), size
 
 
 def begin_figures(jobs: Jobs, pipelines: Pipelines, study_id: str, edition: int, title: str) -> JobView:
@@ -122,7 +133,7 @@ def begin_figures(jobs: Jobs, pipelines: Pipelines, study_id: str, edition: int,
         with _job(session, pipelines, state) as (job, size):
             session.commit()
             results: Results = WHOLE.run("whole", job, size=size, progress=progress)
-        pipelines.exact.keep(state.study, state.files.dump(), results)
+        pipelines.exact.keep(state.study, state.files, results)
         return str(edition)
 
     return jobs.start("figures", title[:255], work)

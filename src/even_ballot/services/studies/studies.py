@@ -20,7 +20,7 @@ from even_ballot.services.stations.intake import bring_in, preview, taken_lines
 from even_ballot.services.stations.views import StudyCard, StudyView
 from even_ballot.services.studies.progress import progress_of
 from even_ballot.services.workers.helper_processes import HELPERS
-from even_ballot.store.files import file_bytes, find_file
+from even_ballot.store.files import file_bytes, file_ids, find_file
 from even_ballot.store.models import now
 from even_ballot.store.retention import purge as purge_study
 from even_ballot.store.retention import retention, set_retention
@@ -134,7 +134,7 @@ def restore(session: Session, study_id: str) -> None:
 def purge(session: Session, pipelines: Pipelines, study_id: str) -> None:
     """Removes a deleted study for good, from memory too."""
     purge_study(session, study_id)
-    pipelines.forget()
+    pipelines.forget(file_ids(session))
 
 
 def export(session: Session, study_id: str) -> bytes:
