@@ -178,6 +178,8 @@ export function NewerFile({ file }: { file: string }) {
   const navigate = useNavigate();
   const { settle, refuse, inTurn } = useChange();
   const [extend, setExtend] = useState(false);
+  // Records that stay in their folder are not added to.
+  const drawn = study.source.sample != null;
   const { data, error } = useQuery({
     queryKey: ["newer", study.id, study.edition, file, extend],
     queryFn: () =>
@@ -210,8 +212,14 @@ export function NewerFile({ file }: { file: string }) {
     return <Faults faults={error instanceof Refusal ? error.faults : [{ what: error.message, where: "", mend: "" }]} />;
   return (
     <div className="max-w-3xl">
-      <Heading over="A newer file; nothing has been imported yet">{data?.name ?? "…"}</Heading>
-      <fieldset className="mb-2 flex gap-6">
+      <Heading
+        over={
+          drawn ? "A new sample; the study still shows the one before" : "A newer file; nothing has been imported yet"
+        }
+      >
+        {data?.name ?? "…"}
+      </Heading>
+      <fieldset className="mb-2 flex gap-6" hidden={drawn}>
         <legend className="sr-only">What it is</legend>
         {(
           [
@@ -241,15 +249,24 @@ export function NewerFile({ file }: { file: string }) {
       <div className="mb-4 flex gap-2">
         <ActionButton
           id="take-newer"
-          label="Import"
+          label={drawn ? "Use this sample" : "Import"}
           icon={Check}
           look="strong"
           disabled={!data || take.isPending}
           run={() => take.mutate()}
         />
-        <ActionButton id="refuse-newer" label="Discard this file" icon={X} run={back} />
+        <ActionButton
+          id="refuse-newer"
+          label={drawn ? "Keep the one before" : "Discard this file"}
+          icon={X}
+          run={back}
+        />
       </div>
-      {data ? <Report look={data} /> : <p className="text-soft">Running everything done so far on the newer file …</p>}
+      {data ? (
+        <Report look={data} />
+      ) : (
+        <p className="text-soft">Running everything done so far on the {drawn ? "new sample" : "newer file"} …</p>
+      )}
     </div>
   );
 }
