@@ -29,8 +29,18 @@ structlog.configure(
         structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback),
     ]
 )
-# Beside other tests on as few processors it would be starved.
-DEPENDING.nice = 1
+# Beside other tests on as few processors a nice one would be starved.
+DEPENDING.nice = 0
+
+LONGEST = ("browser", "hostile", "services", "api", "formats")
+"""Folders of tests that wait for browsers and servers, or take long: they begin first, so that none of their
+files is left over at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    here = Path(__file__).parent
+    order = {here / name: k for k, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: min((k for at, k in order.items() if at in item.path.parents), default=9))
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

@@ -3,12 +3,16 @@
 import re
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.common.exceptions import (
+    JavascriptException,
+    StaleElementReferenceException,
+    WebDriverException,
+)
 from selenium.webdriver import Chrome, ChromeOptions
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -20,6 +24,19 @@ _FLAGS = (
     "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync --window-size=1280,943 --force-device-scale-factor=1 --lang=en-GB"
 )
+
+_WAIT_FOR = """
+const [wanted, patience, done] = arguments;
+const there = () => document.body.innerText.replace(/\\s+/g, " ").includes(wanted);
+if (there()) return done(true);
+let due = 0;
+const end = (found) => { watch.disconnect(); clearTimeout(last); clearTimeout(due); done(found); };
+const look = () => { due = 0; if (there()) end(true); };
+const watch = new MutationObserver(() => { due ||= setTimeout(look, 20); });
+watch.observe(document, {subtree: true, childList: true, characterData: true, attributes: true});
+const last = setTimeout(() => end(there()), patience);
+"""
+"""Calls back with whether a text stands on the page, as soon as it does."""
 
 
 def chromium(folder: Path) -> Chrome:
@@ -89,15 +106,16 @@ class Browser:
         return self.driver.find_elements(By.CSS_SELECTOR, css)
 
     def see(self, text: str) -> None:
-        """Waits for a text, wherever its lines break."""
-        wanted, looks = " ".join(text.split()), 0
+        """Waits for a text, wherever its lines break. The page itself looks, whenever something changed."""
+        wanted = " ".join(text.split())
 
         def there() -> bool:
-            nonlocal looks
-            looks += 1
+            # A page that is left meanwhile says nothing; the next is asked.
+            with suppress(JavascriptException):
+                if self.driver.execute_async_script(_WAIT_FOR, wanted, 1000):
+                    return True
             # What is out of sight may not be laid out; then every element is asked, which takes longer.
-            said = self.text() if looks % 10 else self.driver.find_element(By.TAG_NAME, "body").text
-            return wanted in " ".join(said.split())
+            return wanted in " ".join(self.driver.find_element(By.TAG_NAME, "body").text.split())
 
         self.until(there, repr(text))
 
