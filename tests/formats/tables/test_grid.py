@@ -10,12 +10,15 @@ from builders import coded, dataset, raw, scale, study
 from surveys import results, survey
 
 from even_ballot.core.calibration.weighted_sample import sampled
+from even_ballot.core.faults import StudyError
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.core.tables.tabulate import tabulate
-from even_ballot.formats.tables.grid import lay_out, name_of
+from even_ballot.formats.tables import whole_tests
+from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
+from even_ballot.formats.tables.line_figures import name_of
 from even_ballot.formats.workbooks.workbook import workbook
 
 
@@ -41,9 +44,16 @@ def test_headings_span_the_columns_under_them() -> None:
         covered = [c for spanner in row for c in range(spanner.first, spanner.first + spanner.span)]
         assert covered == sorted(set(covered))
         assert set(covered) <= set(range(1, laid.columns))
-    assert [(s.first, s.span, s.text) for s in laid.headings[0]] == [(1, 2, "a"), (3, 6, "a")]
-    assert [s.span for s in laid.headings[1]] == [1, 1, 3, 3]
-    assert [(s.first, s.span) for s in laid.headings[2]] == [(3, 3), (6, 3)]
+    assert [(s.first, s.span, s.text) for s in laid.headings[0]] == [(3, 6, "a")]
+    assert [(s.first, s.span) for s in laid.headings[1]] == [(3, 3), (6, 3)]
+    assert [(s.first, s.span, s.text) for s in laid.headings[2]] == [(1, 2, "a"), (3, 3, "b"), (6, 3, "b")]
+
+
+def test_every_column_that_is_compared_has_its_letter_in_the_last_row_of_headings() -> None:
+    laid = grid(stub=["q"], banner=["a", ["a", "b"]], tests=["columns"])
+    assert [spanner.first for spanner in laid.headings[-1]] == list(range(1, 9))
+    assert laid.letters is not None
+    assert laid.letters[1:] == ("A", "B", "A", "B", "C", "A", "B", "C") or all(laid.letters[1:])
 
 
 def test_a_category_is_said_once_and_its_figures_stand_beneath() -> None:
@@ -68,6 +78,74 @@ def test_one_sided_intervals_have_the_limit_asked_for() -> None:
 def test_a_code_that_is_not_in_the_codebook_is_marked() -> None:
     (section,) = grid(stub=["q"], show=["n"]).sections
     assert [(line.category, line.marked) for line in section.lines][-1] == ("7 (not in the codebook)", True)
+
+
+@pytest.mark.parametrize("figure", [{"stat": "col_pct", "code": 2}, {"stat": "mean"}])
+def test_items_by_groups_are_the_rows_of_a_crosstab(figure: dict[str, Any]) -> None:
+    asked: dict[str, Any] = {"stub": ["q", "b"], "banner": ["a"], "show": ["col_pct", "mean"]}
+    across = grid(**asked, layout="items_by_groups", figure=figure)
+    whole = grid(**asked)
+    (section,) = across.sections
+    shown = [line for line in section.lines if line.strong]
+    assert [line.variable for line in shown] == ["q", "b"]
+    for k, line in enumerate(shown):
+        stat = figure["stat"]
+        same = [of for of in whole.sections[k].lines if of.stat == stat and of.code == figure.get("code")]
+        assert line.values == same[0].values
+    assert across.figure == ("Mean" if figure["stat"] == "mean" else "Column %: A2")
+    assert {line.figure for line in shown} == {across.figure}
+
+
+def test_items_by_groups_say_their_base_once_or_between_which_it_lies() -> None:
+    asked: dict[str, Any] = {"banner": ["a"], "layout": "items_by_groups", "show": ["mean"]}
+    (one,) = grid(stub=["b", "x"], **asked).sections[0].bases
+    assert one.label == "Base (unweighted)"
+    assert one.values[0] == 120
+    low, high = grid(stub=["q", "b"], **asked).sections[0].bases
+    assert (low.values[0], high.values[0]) == (119, 120)
+
+
+def test_items_by_groups_have_letters_between_the_groups_and_are_sorted_by_a_column() -> None:
+    asked: dict[str, Any] = {"stub": ["q", "b"], "banner": ["a"], "layout": "items_by_groups"}
+    asked |= {"show": ["mean"], "tests": ["columns"], "levels": [0.999]}
+    laid = grid(**asked)
+    assert laid.letters == (None, "A", "B")
+    assert all(any(line.letters or ()) for line in laid.sections[0].lines if line.strong)
+    order = []
+    for ascending in (True, False):
+        by = {"rows": {"stat": "mean", "at": {"a": 2}, "ascending": ascending}}
+        (section,) = grid(**asked, display=by).sections
+        order.append([line.variable for line in section.lines if line.strong])
+    assert order[0] == order[1][::-1]
+
+
+@pytest.mark.parametrize("figure", [{"stat": "col_pct", "code": 3}, {"stat": "col_pct", "net": "Low"}])
+def test_items_by_groups_that_have_not_the_answer_are_refused(figure: dict[str, Any]) -> None:
+    asked: dict[str, Any] = {"stub": ["q", "a"], "banner": ["b"], "layout": "items_by_groups"}
+    with pytest.raises(StudyError) as refused:
+        grid(**asked, figure=figure)
+    assert [fault.where for fault in refused.value.faults] == ["tables[0].figure"]
+    with pytest.raises(ValueError, match="among those in show"):
+        grid(**asked, figure={"stat": "median"})
+
+
+def test_the_test_of_a_table_is_said_and_why_there_is_none() -> None:
+    laid = grid(stub=["q", "x"], banner=["a", ["a", "b"]], show=["mean"], tests=["independence", "trend"])
+    said = [(test.name.split()[0], test.stub, test.banner, test.row, test.why) for test in laid.tests]
+    nested, number = whole_tests._NOT_NESTED, whole_tests._NO_CATEGORIES
+    assert said == [
+        ("Independence", "q", "a", "", None),
+        ("Independence", "x", "a", "", number),
+        ("Independence", "q", "a › b", "", nested),
+        ("Independence", "x", "a › b", "", nested),
+        *(("Trend,", "q", "a", row, None) for row in ("A1", "A2", "A3", "7 (not in the codebook)", "mean")),
+        ("Trend,", "x", "a", "mean", None),
+        ("Trend,", "q", "a › b", "", nested),
+        ("Trend,", "x", "a › b", "", nested),
+    ]
+    first, *_ = whole_tests.lines_of(laid.tests, "{:.{}f}".format)
+    f, df1, df2, p = (figure.value for figure in laid.tests[0].figures)
+    assert f"q F = {f:.2f} on {df1:.2f} and {df2:.1f} degrees of freedom, p = {p:.3f}; x (no test: " in first
 
 
 def test_bases_are_those_of_the_column() -> None:

@@ -3409,13 +3409,16 @@ export interface components {
          * Grid
          * @description headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
          *     is the first); paths: the codes that each column stands for; letters: of the columns, where they are
-         *     compared; notes: what letters and marks mean.
+         *     compared; notes: what letters and marks mean; figure: the one figure of all lines, where groups stand
+         *     across; tests: of whole stubs, not of single columns.
          */
         Grid: {
             /** Battery */
             battery?: components["schemas"]["BatteryColumn"][] | null;
             /** Columns */
             columns: number;
+            /** Figure */
+            figure?: string | null;
             /** Headings */
             headings: components["schemas"]["Spanner"][][];
             /** Letters */
@@ -3429,6 +3432,11 @@ export interface components {
             paths: components["schemas"]["BannerKey"][][];
             /** Sections */
             sections: components["schemas"]["Section"][];
+            /**
+             * Tests
+             * @default []
+             */
+            tests?: components["schemas"]["WholeTest"][];
         };
         /**
          * Group
@@ -3656,6 +3664,19 @@ export interface components {
              * @enum {string}
              */
             sides?: "both" | "lower" | "upper";
+        };
+        /**
+         * ItemFigure
+         * @description The figure of each item where groups stand across: of the answer of a code, of a net, or (neither) of
+         *     the item as a whole.
+         */
+        ItemFigure: {
+            /** Code */
+            code?: number | null;
+            /** Net */
+            net?: string | null;
+            /** Stat */
+            stat: ("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "total" | "ratio" | "sd" | "median" | "q25" | "q75" | "mode" | "skewness" | "kurtosis" | "geometric_mean") | string;
         };
         /**
          * ItemNonResponse
@@ -5807,8 +5828,8 @@ export interface components {
         /**
          * Sort
          * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
-         *     in one row (variable, and code or net). The largest comes first unless ascending. Items of a battery:
-         *     by the figure in the column of code or net.
+         *     in one row (variable, and code or net). The largest comes first unless ascending. Items that stand down:
+         *     by their figure of code or net, in the column that `at` names.
          */
         Sort: {
             /**
@@ -5933,11 +5954,14 @@ export interface components {
         };
         /**
          * StatisticChoice
-         * @description A figure that can be shown: its name in study files, and what it is called.
+         * @description A figure that can be shown: its name in study files, and what it is called. of_answers: there is one
+         *     for each answer; otherwise it is of the whole question.
          */
         StatisticChoice: {
             /** Name */
             name: string;
+            /** Of Answers */
+            of_answers: boolean;
             /** Says */
             says: string;
         };
@@ -6259,13 +6283,14 @@ export interface components {
         };
         /**
          * TableRequest
-         * @description A table: stub variables down, banner variables across (a list inside is nested). group: the heading
-         *     it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
-         *     answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
-         *     every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-         *     its stub variables down and their common answers across. per: the number that ratios are per.
-         *     contrasts: of its columns. beside: what is shown with each figure.
-         *     display: how it is shown; no figure depends on either.
+         * @description A table: stub variables down, banner variables across (a list inside is nested). group: the
+         *     heading it stands under in the plan. dates: the period whose categories a date has. total_row: a row
+         *     of all who answered below each stub's categories. levels: of the letters, the strict one first.
+         *     plain: beside every share and mean what a simple random sample would give, unweighted and weighted.
+         *     layout: battery, its stub variables down and their common answers across; items_by_groups, its stub
+         *     variables down and the columns of its banner across, `figure` of each (left out: the mean, the first
+         *     net or the last answer). per: the number that ratios are per. contrasts: of its columns. beside: what
+         *     is shown with each figure. display: how it is shown; no figure depends on either.
          */
         TableRequest: {
             /**
@@ -6305,6 +6330,7 @@ export interface components {
              *     }
              */
             display?: components["schemas"]["Display"];
+            figure?: components["schemas"]["ItemFigure"] | null;
             /** Group */
             group?: string | null;
             /** Id */
@@ -6323,7 +6349,7 @@ export interface components {
              * @default crosstab
              * @enum {string}
              */
-            layout?: "crosstab" | "battery";
+            layout?: "crosstab" | "battery" | "items_by_groups";
             /**
              * Levels
              * @default [
@@ -6497,6 +6523,18 @@ export interface components {
             reference: boolean[];
             /** Term */
             term: components["schemas"]["Factor"][];
+        };
+        /**
+         * TestFigure
+         * @description A figure of a test: F, t, p, or a slope, with its decimal places.
+         */
+        TestFigure: {
+            /** Places */
+            places: number;
+            /** Symbol */
+            symbol: string;
+            /** Value */
+            value: number;
         };
         /**
          * Tidy
@@ -7024,6 +7062,25 @@ export interface components {
             faults: components["schemas"]["Fault"][];
             /** Reports */
             reports: (components["schemas"]["WeightingReport"] | null)[];
+        };
+        /**
+         * WholeTest
+         * @description A test of a stub variable (of one of its rows, where `row` says which) by a banner entry, both by their
+         *     titles; why: there is none.
+         */
+        WholeTest: {
+            /** Banner */
+            banner: string;
+            /** Figures */
+            figures: components["schemas"]["TestFigure"][];
+            /** Name */
+            name: string;
+            /** Row */
+            row: string;
+            /** Stub */
+            stub: string;
+            /** Why */
+            why?: string | null;
         };
         /**
          * WithheldView

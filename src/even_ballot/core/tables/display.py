@@ -51,8 +51,8 @@ class ShownVariable(Model):
 
 class Sort(Model):
     """Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
-    in one row (variable, and code or net). The largest comes first unless ascending. Items of a battery:
-    by the figure in the column of code or net."""
+    in one row (variable, and code or net). The largest comes first unless ascending. Items that stand down:
+    by their figure of code or net, in the column that `at` names."""
 
     stat: str = "col_pct"
     variable: str | None = None
@@ -93,7 +93,7 @@ class _Figures:
         return self._of.get((variable, *((None, None) if step is None else code_and_net(step)), path, stat))
 
 
-def displayed(result: TableResult, display: Display, battery: bool = False) -> TableResult:
+def displayed(result: TableResult, display: Display, items_down: bool = False) -> TableResult:
     """The same figures with headings as they are shown.
 
     >>> from even_ballot.core.data.example import ferry
@@ -112,7 +112,7 @@ def displayed(result: TableResult, display: Display, battery: bool = False) -> T
     banners = [_banner(banner, said) for banner in result.banners]
     if (by := display.rows) is not None:
         path = tuple(by.at.items())
-        if battery:
+        if items_down:
             step = by.net if by.net is not None else by.code
             stubs = _sorted(stubs, [figures.at(stub.variable, step, path, by.stat) for stub in stubs], by)
         else:

@@ -63,14 +63,30 @@ class Contrast(Model):
         return self
 
 
+class ItemFigure(Model):
+    """The figure of each item where groups stand across: of the answer of a code, of a net, or (neither) of
+    the item as a whole."""
+
+    stat: StatName
+    code: int | None = None
+    net: str | None = None
+
+    @model_validator(mode="after")
+    def _one_answer(self) -> Self:
+        if self.code is not None and self.net is not None:
+            raise ValueError("a figure is of an answer or of a net: give code or net, not both")
+        return self
+
+
 class TableRequest(Model):
-    """A table: stub variables down, banner variables across (a list inside is nested). group: the heading
-    it stands under in the plan. dates: the period whose categories a date has. total_row: a row of all who
-    answered below each stub's categories. levels: of the letters, the strict one first. plain: beside
-    every share and mean what a simple random sample would give, unweighted and weighted. layout: battery,
-    its stub variables down and their common answers across. per: the number that ratios are per.
-    contrasts: of its columns. beside: what is shown with each figure.
-    display: how it is shown; no figure depends on either."""
+    """A table: stub variables down, banner variables across (a list inside is nested). group: the
+    heading it stands under in the plan. dates: the period whose categories a date has. total_row: a row
+    of all who answered below each stub's categories. levels: of the letters, the strict one first.
+    plain: beside every share and mean what a simple random sample would give, unweighted and weighted.
+    layout: battery, its stub variables down and their common answers across; items_by_groups, its stub
+    variables down and the columns of its banner across, `figure` of each (left out: the mean, the first
+    net or the last answer). per: the number that ratios are per. contrasts: of its columns. beside: what
+    is shown with each figure. display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
     title: str | None = None
@@ -87,7 +103,8 @@ class TableRequest(Model):
     adjust: Adjust = "none"
     levels: tuple[float, ...] = Field(default=(0.05,), min_length=1, max_length=2)
     plain: bool = False
-    layout: Literal["crosstab", "battery"] = "crosstab"
+    layout: Literal["crosstab", "battery", "items_by_groups"] = "crosstab"
+    figure: ItemFigure | None = None
     per: str | None = None
     contrasts: tuple[Contrast, ...] = Field(default=(), max_length=200)
     beside: tuple[Beside, ...] = ("se", "interval")
@@ -106,6 +123,17 @@ class TableRequest(Model):
         if "ratio" in self.show and self.per is None:
             raise ValueError("a ratio needs a denominator: name a number in per")
         return self
+
+    @model_validator(mode="after")
+    def _figure_is_shown(self) -> Self:
+        if self.figure is not None and self.figure.stat not in self.show:
+            raise ValueError(f"the figure of each item, {self.figure.stat}, has to be among those in show")
+        return self
+
+    @property
+    def items_down(self) -> bool:
+        """Whether a stub variable is a row."""
+        return self.layout != "crosstab"
 
     @property
     def entries(self) -> tuple[tuple[str, ...], ...]:

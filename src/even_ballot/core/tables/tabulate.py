@@ -17,7 +17,7 @@ from even_ballot.core.tables.stubs.domain import Domain
 from even_ballot.core.tables.stubs.number_stub import NumberByBanner
 from even_ballot.core.tables.stubs.several_independence import several_independence
 from even_ballot.core.tables.stubs.stub import StubByBanner
-from even_ballot.core.tables.table_request import TableRequest
+from even_ballot.core.tables.table_request import ItemFigure, TableRequest
 
 
 def tabulate(sample: Sample, request: TableRequest, where: str = "tables[0]") -> TableResult:
@@ -73,6 +73,8 @@ def counted_table(
         tests += _case_by_case(shared, domain, request, i, entries[j], where)
     if request.layout == "battery":
         _check_battery(stubs, where)
+    if request.layout == "items_by_groups" and request.figure is not None:
+        _check_items(stubs, request.figure, where)
     banners = tuple(over.heading for over in entries) if request.entries else ()
     title = request.title or request.id
     found = contrasts_of(shared, request, where) or None
@@ -115,6 +117,17 @@ def _parts(
             yield NumberByBanner(shared, domain, name, block, request, place)
         else:
             yield CategoriesByBanner(shared, domain, name, block, request, place, where)
+
+
+def _check_items(stubs: list[StubHeading], figure: ItemFigure, where: str) -> None:
+    """Items by groups have the answer that is shown of them."""
+    step = figure.net if figure.net is not None else figure.code
+    for stub in stubs:
+        if step is not None and step not in [line.step for line in stub.rows]:
+            what = f"{stub.variable} has no {'net' if figure.net is not None else 'answer'} {step}."
+            raise fault(
+                what, f"{where}.figure", "Choose an answer that every item has, or take the item out."
+            )
 
 
 def _check_battery(stubs: list[StubHeading], where: str) -> None:

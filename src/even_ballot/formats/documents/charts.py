@@ -22,7 +22,7 @@ class _Drawn:
     """The figures of a table as pictures need them."""
 
     def __init__(self, result: TableResult, request: TableRequest) -> None:
-        self.result, self.request = displayed(result, request.display, request.layout == "battery"), request
+        self.result, self.request = displayed(result, request.display, request.items_down), request
         self._cells = {(c.stub, c.banner, c.stat): c for c in result.cells}
         self.names = Names(result)
         columns = list(dict.fromkeys(c.banner for c in result.cells))

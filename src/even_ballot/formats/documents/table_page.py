@@ -14,6 +14,7 @@ from even_ballot.formats.printed.looks import look_of
 from even_ballot.formats.printed.numerals import ABSENT, numeral
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
+from even_ballot.formats.tables.whole_tests import lines_of
 
 
 def filter_line(scope: str | None, where: str | None, n: int | None) -> str:
@@ -93,7 +94,7 @@ def printed_table(
         _heads(grid, columns),
         grid.columns * max(len(columns), 1),
         tuple(groups),
-        (*grid.notes, *notes),
+        (*lines_of(grid.tests, lambda value, places: numeral(value, places, style)), *grid.notes, *notes),
     )
 
 

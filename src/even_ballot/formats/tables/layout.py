@@ -94,10 +94,33 @@ class Spanner:
 
 
 @dataclass(frozen=True)
+class TestFigure:
+    """A figure of a test: F, t, p, or a slope, with its decimal places."""
+
+    symbol: str
+    value: float
+    places: int
+
+
+@dataclass(frozen=True)
+class WholeTest:
+    """A test of a stub variable (of one of its rows, where `row` says which) by a banner entry, both by their
+    titles; why: there is none."""
+
+    name: str
+    stub: str
+    banner: str
+    row: str
+    figures: tuple[TestFigure, ...]
+    why: str | None = None
+
+
+@dataclass(frozen=True)
 class Grid:
     """headings: rows of spanners, outermost first, over `columns` columns (the total, where it is shown,
     is the first); paths: the codes that each column stands for; letters: of the columns, where they are
-    compared; notes: what letters and marks mean."""
+    compared; notes: what letters and marks mean; figure: the one figure of all lines, where groups stand
+    across; tests: of whole stubs, not of single columns."""
 
     columns: int
     paths: tuple[tuple[BannerKey, ...], ...]
@@ -106,6 +129,8 @@ class Grid:
     letters: tuple[str | None, ...] | None = None
     notes: tuple[str, ...] = ()
     battery: tuple[BatteryColumn, ...] | None = None
+    figure: str | None = None
+    tests: tuple[WholeTest, ...] = ()
 
     def cut(self, most: int) -> "Grid":
         """The same with its first columns alone."""

@@ -211,7 +211,7 @@ def in_words(
 
     Differences need the table's `columns` tests.
     """
-    result = displayed(result, request.display, request.layout == "battery")
+    result = displayed(result, request.display, request.items_down)
     read = _Read(result, request, nominal)
     found: list[Reading] = []
     stem = stem_of([stub.title for stub in result.stubs]) if len(result.stubs) > 1 else ""

@@ -8,8 +8,9 @@ from even_ballot.core.tables.results import StubKey, TableResult
 from even_ballot.core.tables.statistics import Shape, statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.images.drawing import no_controls as clean
-from even_ballot.formats.printed.numerals import places_of
+from even_ballot.formats.printed.numerals import numeral, places_of
 from even_ballot.formats.tables.layout import Bases, Grid, Line
+from even_ballot.formats.tables.whole_tests import lines_of
 
 T = TypeVar("T")
 _TOP = 3
@@ -30,6 +31,10 @@ class Formats:
         if key not in self._made:
             self._made[key] = self._book.add_format({**_FACE, **settings})
         return self._made[key]
+
+    def number(self, value: float, places: int) -> str:
+        """A number in a text."""
+        return numeral(value, places, self._style)
 
     def shown(self, shape: Shape) -> str:
         """The number format of a figure."""
@@ -69,7 +74,8 @@ def write_table(
         sheet.write_blank(row, c, None, formats(top=1, top_color=RULE))
     small = formats(font_color=GREY, font_size=9, text_wrap=True, valign="top")
     row = _write_contrasts(sheet, formats, result, row)
-    for k, text in enumerate((*grid.notes, *note)):
+    tests = lines_of(grid.tests, formats.number)
+    for k, text in enumerate((*tests, *grid.notes, *note)):
         _across(sheet, row + 1 + k, max(last, 6), text, small)
     sheet.set_landscape()
     sheet.set_paper(9)

@@ -82,7 +82,7 @@ def table(session: Session, pipelines: Pipelines, state: StudyState, table_id: s
     compared = tuple(test for test in told.tests if isinstance(test, ColumnComparison))
     result = as_asked(told, request)
     grid = lay_out(result, request, state.study.marks, state.study.suppression)
-    shown = displayed(result, request.display, request.layout == "battery")
+    shown = displayed(result, request.display, request.items_down)
     return TableView(
         table_id, shown, grid, tuple(note), (), words, compared, known.of_sample, notable.source_cases
     )

@@ -11,10 +11,12 @@ from even_ballot.core.tables.statistics import every_statistic
 
 @dataclass(frozen=True)
 class StatisticChoice:
-    """A figure that can be shown: its name in study files, and what it is called."""
+    """A figure that can be shown: its name in study files, and what it is called. of_answers: there is one
+    for each answer; otherwise it is of the whole question."""
 
     name: str
     says: str
+    of_answers: bool
 
 
 @dataclass(frozen=True)
@@ -42,7 +44,11 @@ _INNER = ("of", "keep", "at_least", "variable", "in")
 def vocabulary() -> Vocabulary:
     """Everything that can be chosen."""
     return Vocabulary(
-        tuple(StatisticChoice(name, s.short_of(name)) for s in every_statistic() for name in s.choices),
+        tuple(
+            StatisticChoice(name, s.short_of(name), s.category_cells is not None)
+            for s in every_statistic()
+            for name in s.choices
+        ),
         tuple(FunctionChoice(f.name, f.says) for f in FUNCTIONS.values()),
         tuple(map(step_shown, STEPS)),
         tuple(map(part_shown, _INNER)),

@@ -4,6 +4,7 @@ import { Choice, Tick } from "../../parts/fields";
 import { plainly } from "../../parts/figures";
 import { NumberField } from "../../parts/number-field";
 import type { Request } from "../../parts/table-plan";
+import { ItemFigure } from "./item-figure";
 import { Nets } from "./nets";
 import type { Stat } from "./stats";
 
@@ -114,7 +115,8 @@ export function Figures({ request, codebook, save }: Asked) {
         if (!to.length) return;
         // A ratio is per a number.
         const per = to.includes("ratio") && !request.per ? (numbers[0] ?? null) : request.per;
-        save({ show: to, per });
+        const figure = request.figure && to.includes(request.figure.stat) ? request.figure : null;
+        save({ show: to, per, figure });
       }}
     />
   );
@@ -156,9 +158,13 @@ export function Figures({ request, codebook, save }: Asked) {
             options={[
               ["crosstab", "one crosstab per question"],
               ["battery", "items down"],
+              ["items_by_groups", "items by groups"],
             ]}
             onChange={(e) => save({ layout: e.target.value as Request["layout"] })}
           />
+        )}
+        {request.layout === "items_by_groups" && (
+          <ItemFigure request={request} codebook={codebook} take={(figure) => save({ figure })} />
         )}
         <Choice
           aria-label="Interval method"

@@ -195,7 +195,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
             )}
           </div>
           <div>
-            <Tests result={view.result} />
+            <Tests tests={view.grid.tests ?? []} />
             <Contrasts result={view.result} />
             <InWords words={view.words ?? []} />
             <footer className="mt-4 max-w-3xl space-y-0.5 text-soft text-xs">

@@ -5,6 +5,7 @@ import { ActionButton } from "../../parts/actions";
 import { Choice, TextInput, Tick } from "../../parts/fields";
 import type { Request } from "../../parts/table-plan";
 import { Ticks } from "../../parts/ticks";
+import { answersOf } from "./answers";
 
 type Net = Schema["Net"];
 
@@ -26,14 +27,7 @@ export function Nets({
   const [label, setLabel] = useState("");
   const [of, setOf] = useState("top 2");
   const [codes, setCodes] = useState<number[]>([]);
-  const view = (name: string) => codebook.variables.find((v) => v.variable.name === name);
-  const answers = (name: string) =>
-    (view(name)?.variable.options ?? []).length
-      ? (view(name)?.variable.options ?? [])
-      : (view(name)?.answers.filter((a) => a.code != null && a.sort === "answer") ?? []).map((a) => ({
-          code: a.code as number,
-          label: a.label,
-        }));
+  const answers = (name: string) => answersOf(codebook, name);
   const stubs = (request.stub ?? []).filter((s) => answers(s).length > 2);
   const banners = [...new Set((request.banner ?? []).flat())].filter((b) => answers(b).length > 2);
   if (!stubs.length && !banners.length && !nets.length) return null;

@@ -88,6 +88,18 @@ function Figure({
   );
 }
 
+/** A row of headings with nothing over the columns that have none there. */
+function filled(spanners: readonly Schema["Spanner"][], first: number, columns: number) {
+  const row: (Omit<Schema["Spanner"], "text"> & { text: string | null })[] = [];
+  let at = first;
+  for (const spanner of spanners) {
+    if (spanner.first > at) row.push({ first: at, span: spanner.first - at, text: null });
+    row.push(spanner);
+    at = spanner.first + spanner.span;
+  }
+  return at < columns ? [...row, { first: at, span: columns - at, text: null }] : row;
+}
+
 /** The table as a page of a statistical yearbook. */
 export function Page({
   view,
@@ -122,20 +134,29 @@ export function Page({
   const rows = grid.headings.map((spanners, level) => ({ spanners, level })).filter((r) => r.spanners.length);
   const headings = rows.length ? rows : [{ spanners: [], level: 0 }];
   const total = !grid.battery && grid.paths[0]?.length === 0;
-  const labelOf = (first: number, level: number, text: string) =>
-    shown(grid.paths[first]?.[(level - 1) / 2]?.code, text);
+  /** The step of a column's path that a row of headings is of: innermost categories stand in the last one. */
+  const stepAt = (first: number, level: number) => {
+    const path = grid.paths[first] ?? [];
+    return path[(level - 1 - depth) / 2 + path.length];
+  };
+  const labelOf = (first: number, level: number, text: string) => shown(stepAt(first, level)?.code, text);
   const byShare = result.cells.some((c) => c.stat === "col_pct");
-  const stat = byShare ? "col_pct" : (result.cells[0]?.stat ?? "col_pct");
+  // Where groups stand across, all lines are of one figure of their item.
+  const each = grid.figure ? grid.sections[0]?.lines[0] : undefined;
+  const stat = each?.stat ?? (byShare ? "col_pct" : (result.cells[0]?.stat ?? "col_pct"));
+  const by = each ? { stat, code: each.code, net: each.net } : { stat };
   const sortRows = (to: Sort | null) => redisplay({ ...display, rows: to });
   const sortOf = (first: number): Sort => {
     const column = grid.battery?.[first];
-    return column ? { stat: column.stat, code: column.code, net: column.net } : { stat, at: atOf(grid.paths[first]) };
+    if (column) return { stat: column.stat, code: column.code, net: column.net };
+    return { ...by, at: atOf(grid.paths[first]) };
   };
-  const sortable = (first: number) => (grid.battery ? grid.battery[first]?.stat !== "base" : byShare);
-  const isNet = (first: number) =>
-    grid.battery ? grid.battery[first]?.net != null : grid.paths[first]?.at(-1)?.net != null;
+  const sortable = (first: number) => (grid.battery ? grid.battery[first]?.stat !== "base" : byShare || each != null);
+  const sorted = grid.battery || each ? "items" : "rows";
+  const isNet = (first: number, level: number) =>
+    grid.battery ? grid.battery[first]?.net != null : stepAt(first, level)?.net != null;
   const single = !grid.battery && result.banners.some((b) => b.variables.length === 1);
-  const letterOf = (spanner: Schema["Spanner"], level: number) =>
+  const letterOf = (spanner: { first: number; span: number }, level: number) =>
     level === depth - 1 && spanner.span === 1 ? grid.letters?.[spanner.first] : null;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
@@ -151,6 +172,7 @@ export function Page({
                   className="min-w-52 py-1 pr-4 text-left align-bottom font-normal text-soft"
                 >
                   n = {result.in_filter == null ? "×" : count(result.in_filter)}
+                  {grid.figure && <span className="block text-ink">{grid.figure}</span>}
                 </th>
               )}
               {k === 0 && total && (
@@ -159,38 +181,42 @@ export function Page({
                   scope="col"
                   className="px-3 py-1 text-right align-bottom font-semibold font-serif"
                 >
-                  {byShare ? (
-                    <Sorter text="All" sort={{ stat, at: {} }} now={display.rows} take={sortRows} what="rows" />
+                  {sortable(0) ? (
+                    <Sorter text="All" sort={{ ...by, at: {} }} now={display.rows} take={sortRows} what={sorted} />
                   ) : (
                     "All"
                   )}
                 </th>
               )}
-              {spanners.map((s) => (
-                <th
-                  key={s.first}
-                  colSpan={s.span}
-                  scope={s.span > 1 ? "colgroup" : "col"}
-                  className={`py-0.5 font-serif ${grid.battery ? "px-2" : "px-3"} ${level % 2 ? `text-right align-bottom font-semibold ${grid.battery ? "min-w-16" : "min-w-20"} ${isNet(s.first) ? "italic" : ""}` : "border-hair border-b text-center font-normal italic"}`}
-                >
-                  {level === depth - 1 && s.span === 1 && sortable(s.first) ? (
-                    <Sorter
-                      text={labelOf(s.first, level, s.text)}
-                      sort={sortOf(s.first)}
-                      now={display.rows}
-                      take={sortRows}
-                      what={grid.battery ? "items" : "rows"}
-                    />
-                  ) : level % 2 ? (
-                    labelOf(s.first, level, s.text)
-                  ) : (
-                    s.text
-                  )}
-                  {letterOf(s, level) && (
-                    <span className="block font-normal text-soft text-xs">{letterOf(s, level)}</span>
-                  )}
-                </th>
-              ))}
+              {filled(spanners, total ? 1 : 0, grid.columns).map((s) =>
+                s.text == null ? (
+                  <td key={s.first} colSpan={s.span} />
+                ) : (
+                  <th
+                    key={s.first}
+                    colSpan={s.span}
+                    scope={s.span > 1 ? "colgroup" : "col"}
+                    className={`py-0.5 font-serif ${grid.battery ? "px-2" : "px-3"} ${level % 2 ? `text-right align-bottom font-semibold ${grid.battery ? "min-w-16" : "min-w-20"} ${isNet(s.first, level) ? "italic" : ""}` : "border-hair border-b text-center font-normal italic"}`}
+                  >
+                    {level === depth - 1 && s.span === 1 && sortable(s.first) ? (
+                      <Sorter
+                        text={labelOf(s.first, level, s.text)}
+                        sort={sortOf(s.first)}
+                        now={display.rows}
+                        take={sortRows}
+                        what={sorted}
+                      />
+                    ) : level % 2 ? (
+                      labelOf(s.first, level, s.text)
+                    ) : (
+                      s.text
+                    )}
+                    {letterOf(s, level) && (
+                      <span className="block font-normal text-soft text-xs">{letterOf(s, level)}</span>
+                    )}
+                  </th>
+                ),
+              )}
             </tr>
           ))}
         </thead>
@@ -218,24 +244,31 @@ export function Page({
               <tr key={`${main.variable}-${main.code}-${main.net}-${main.stat}`} className="align-top">
                 <th
                   scope="row"
-                  className={`py-1 pr-4 pl-3 text-left ${main.net != null ? "font-semibold italic" : "font-normal"}`}
+                  className={`py-1 pr-4 pl-3 text-left ${main.net != null && !each ? "font-semibold italic" : "font-normal"}`}
                 >
                   <span className="flex items-baseline justify-between gap-3">
                     <span>
                       {main.category &&
                         (single && (main.code != null || main.net != null) ? (
                           <Sorter
-                            text={shown(main.code, main.category)}
-                            sort={{ stat: main.stat, variable: section.variable, code: main.code, net: main.net }}
+                            text={each ? main.category : shown(main.code, main.category)}
+                            sort={{
+                              stat: main.stat,
+                              variable: main.variable ?? section.variable,
+                              code: main.code,
+                              net: main.net,
+                            }}
                             now={display.columns}
                             take={(columns) => redisplay({ ...display, columns })}
                             what="columns"
                           />
+                        ) : each ? (
+                          main.category
                         ) : (
                           shown(main.code, main.category)
                         ))}
                     </span>
-                    {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery)) && (
+                    {(figuresOf(section) > 1 || (main.code == null && main.net == null && !grid.battery && !each)) && (
                       <span className="text-soft text-xs">{main.figure}</span>
                     )}
                   </span>

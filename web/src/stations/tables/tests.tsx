@@ -1,56 +1,36 @@
 import type { Schema } from "../../api/client";
 import { decimals } from "../../parts/figures";
-import { SIGNED } from "./figures";
 
-type Test = Schema["TableResult"]["tests"][number];
+type Test = Schema["WholeTest"];
 
-const NAMES = {
-  independence: "Independence: Rao and Scott, second order",
-  wald: "The same by the adjusted Wald test",
-  trend: "Trend over its order: slope per code",
-} as const;
+const LEAST_P = 0.0005;
 
-const chance = (p: number) => (p < 0.001 ? "p < 0.001" : `p = ${decimals(p, 3)}`);
-
-/** A test in a line; comparisons of columns have none. */
-function says(test: Test): string {
-  if (test.kind === "trend") {
-    const share = test.stub.code != null || test.stub.net != null;
-    const unit = share ? " points" : "";
-    const of = (x: number) => decimals(share ? 100 * x : x, 2);
-    const limits = test.low != null && test.high != null ? ` (${of(test.low)} to ${of(test.high)})` : "";
-    return `${of(test.slope)}${unit}${limits}, t = ${decimals(test.t, 2)}, ${chance(test.p)}`;
-  }
-  if (!("f" in test)) return "";
-  return `F = ${decimals(test.f, 2)} on ${decimals(test.df1, 2)} and ${decimals(test.df2, 1)}, ${chance(test.p)}`;
+/** The figures of a test in a line, or why there is none. */
+export function says({ figures, why }: Test): string {
+  if (why) return `No test: ${why}.`;
+  const of = new Map(figures.map((f) => [f.symbol, decimals(f.value, f.places)]));
+  const p = figures.find((f) => f.symbol === "p")?.value ?? 1;
+  const chance = p < LEAST_P ? "p < 0.001" : `p = ${of.get("p")}`;
+  if (of.has("F")) return `F = ${of.get("F")} on ${of.get("df1")} and ${of.get("df2")}, ${chance}`;
+  const slope = of.has("slope %") ? `${of.get("slope %")} points, ` : of.has("slope") ? `${of.get("slope")}, ` : "";
+  return `${slope}t = ${of.get("t")}, ${chance}`;
 }
 
 /** Tests of whole tables, one line each; comparisons of columns stand as letters beside the figures. */
-export function Tests({ result }: { result: Schema["TableResult"] }) {
-  const whole = result.tests.filter((t) => !SIGNED.includes(t.kind ?? ""));
-  if (!whole.length) return null;
-  const title = (variables: readonly string[]) =>
-    result.banners.find((b) => b.variables.join() === variables.join())?.titles.join(" › ") ?? variables.join(" › ");
-  const row = (stub: Test["stub"]) => {
-    if (typeof stub === "string") return result.stubs.find((s) => s.variable === stub)?.title ?? stub;
-    const heading = result.stubs.find((s) => s.variable === stub.variable);
-    if (stub.net != null) return String(stub.net);
-    return stub.code == null
-      ? "mean"
-      : (heading?.categories.find((c) => c.code === stub.code)?.label ?? String(stub.code));
-  };
+export function Tests({ tests }: { tests: readonly Test[] }) {
+  if (!tests.length) return null;
   return (
     <table className="figures mt-3 text-sm">
       <caption className="text-left font-semibold font-serif">Tests</caption>
       <tbody>
-        {whole.map((t) => (
-          <tr key={`${t.kind} ${JSON.stringify(t.stub)} ${t.banner.join()}`} className="align-top">
+        {tests.map((t) => (
+          <tr key={[t.name, t.stub, t.banner, t.row].join(" ")} className="align-top">
             <td className="pr-4">
-              {title(t.banner)}
-              <span className="block text-soft text-xs">{NAMES[t.kind as keyof typeof NAMES]}</span>
+              {t.banner}
+              <span className="block text-soft text-xs">{t.name}</span>
             </td>
-            <td className="pr-4">{row(t.stub)}</td>
-            <td className="whitespace-nowrap">{says(t)}</td>
+            <td className="pr-4">{t.row || t.stub}</td>
+            <td className={t.why ? "text-soft" : "whitespace-nowrap"}>{says(t)}</td>
           </tr>
         ))}
       </tbody>
