@@ -148,6 +148,14 @@ def test_the_test_of_a_table_is_said_and_why_there_is_none() -> None:
     assert f"q F = {f:.2f} on {df1:.2f} and {df2:.1f} degrees of freedom, p = {p:.3f}; x (no test: " in first
 
 
+@pytest.mark.parametrize("show", [["col_pct"], ["n"], ["row_pct", "count"]])
+def test_a_number_among_figures_of_answers_stands_there_with_its_mean(show: list[str]) -> None:
+    laid = grid(stub=["q", "x"], banner=["a"], show=show)
+    means = grid(stub=["x"], banner=["a"], show=["mean"])
+    assert laid.sections[1] == means.sections[0]
+    assert laid.notes == ()
+
+
 def test_bases_are_those_of_the_column() -> None:
     laid = grid(stub=["q"], banner=["a"], show=["col_pct"])
     (bases,) = (of.values for of in laid.sections[0].bases)

@@ -360,7 +360,8 @@ def _publish(
     for name, entry in product(request.stub, request.entries or ((),)):
         stub = _variable(kinds, shared.head, name, request, False, where)
         across = [_variable(kinds, shared.head, of, request, True, where) for of in entry]
-        shown = tuple(s.name for s in every_statistic() if s.linear and s.name in request.show)
+        figures = request.figures_for(shared.head.variable(name).kind)
+        shown = tuple(s.name for s in every_statistic() if s.linear and s.name in figures)
         sort = (
             filter_id,
             name,

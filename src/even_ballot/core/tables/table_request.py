@@ -9,7 +9,7 @@ from even_ballot.core.estimation.comparisons import Adjust
 from even_ballot.core.estimation.intervals import Interval
 from even_ballot.core.model import Model
 from even_ballot.core.tables.display import Display
-from even_ballot.core.tables.statistics import StatName
+from even_ballot.core.tables.statistics import StatName, statistic_of
 
 # Relative standard error: over the estimate; effective base: the unweighted base over the design effect.
 Beside = Literal["se", "interval", "rse", "deff", "effective"]
@@ -129,6 +129,13 @@ class TableRequest(Model):
         if self.figure is not None and self.figure.stat not in self.show:
             raise ValueError(f"the figure of each item, {self.figure.stat}, has to be among those in show")
         return self
+
+    def figures_for(self, kind: str) -> tuple[StatName, ...]:
+        """What is shown of a stub variable of a kind: of a number whose table has figures of answers alone, the
+        mean."""
+        if kind != "number" or any(statistic_of(stat).number_cells is not None for stat in self.show):
+            return self.show
+        return (*self.show, "mean")
 
     @property
     def items_down(self) -> bool:

@@ -103,7 +103,7 @@ def charts_of(result: TableResult, request: TableRequest) -> Iterator[tuple[str,
         about = stub.title if len(drawn.result.stubs) > 1 else ""
         if stub.kind != "number" and stat is not None and stub.rows:
             yield about, _grouped(drawn, stub, stat)
-        elif "mean" in request.show:
+        elif "mean" in request.figures_for(stub.kind):
             cells = [drawn.at(StubKey(stub.variable), path, "mean") for path in drawn.columns]
             if any(cells):
                 names = tuple(drawn.names.column(path) for path in drawn.columns)

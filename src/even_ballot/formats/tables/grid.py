@@ -103,7 +103,7 @@ def _row(
     compared: Compared,
 ) -> Iterator[Line]:
     """The lines of one row of a stub, its label on the first. of: the stub's kind."""
-    for stat in request.show:
+    for stat in request.figures_for(of):
         row = [figures.at(key, path, stat) for path in keys]
         gone = tuple(figures.is_hidden(key, path, stat) for path in keys)
         if not any(row) and not any(gone):
@@ -122,7 +122,7 @@ def _cases_of(stub: StubHeading, figures: Figures, request: TableRequest) -> str
     """The figure whose base is said: one of the column's cases, shares before means, of those that the
     stub has."""
     of_column = [s.name for s in every_statistic() if s.base == "column"]
-    shown = [stat for stat in request.show if statistic_of(stat).base == "column"]
+    shown = [stat for stat in request.figures_for(stub.kind) if statistic_of(stat).base == "column"]
     order = sorted(shown, key=lambda stat: of_column.index(statistic_of(stat).name))
     return next((stat for stat in order if figures.has(stub.variable, stat)), next(iter(order), None))
 

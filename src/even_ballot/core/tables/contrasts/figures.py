@@ -33,7 +33,7 @@ class StubFigures:
     def __init__(self, shared: SharedCounts, request: TableRequest, name: str, where: str) -> None:
         self.sample, self.name, self.kind = shared.sample, name, shared.head.variable(name).kind
         self.rows: list[FigureRow] = []
-        stats = [stat for stat in request.show if stat in SUMMED]
+        stats = [stat for stat in request.figures_for(self.kind) if stat in SUMMED]
         if self.kind == "number":
             y = shared.sample.each(lambda part: part.data.column(name))
             self.values = [np.where(of.answered, np.asarray(of.values, np.float64), 0.0) for of in y]

@@ -152,7 +152,7 @@ class NumberByBanner(StubByBanner):
         return NumbersRow(self)
 
     def cells(self, first: int) -> Iterator[Cell]:
-        for stat in self.show:
+        for stat in self.request.figures_for("number"):
             statistic = statistic_of(stat)
             if statistic.number_cells is not None:
                 scale = self.unit != 1 and statistic.in_unit
