@@ -11,6 +11,8 @@ from even_ballot.core.faults import fault
 from even_ballot.core.models.analysis import AnalysisPart
 from even_ballot.core.models.joint import Joint
 from even_ballot.core.models.side_by_side import ModelsBeside
+from even_ballot.core.release.plan import Format
+from even_ballot.services.releases.piece import Clip, PieceOf, clipped, piece_file
 from even_ballot.services.stations import tables
 from even_ballot.services.stations.views import (
     AnalysisView,
@@ -38,6 +40,22 @@ _ABSENT = {
         "Have them saved with the records, in the sample design.",
     ),
 }
+
+
+@router.get("/pieces/{part}/{name}/clip")
+def clip(part: PieceOf, name: str, state: CurrentStudy, session: Transaction, pipelines: Workbench) -> Clip:
+    """One table or analysis for the clipboard, as the release would show it."""
+    return clipped(session, pipelines, state, part, name)
+
+
+@router.get("/pieces/{part}/{name}/file/{kind}", response_class=Response)
+def piece(
+    part: PieceOf, name: str, kind: Format, state: CurrentStudy, session: Transaction, pipelines: Workbench
+) -> Response:
+    """One table or analysis as a file, as the release would show it."""
+    ending, content = piece_file(session, pipelines, state, part, name, kind)
+    headers = attachment(state.study.title, ending)
+    return Response(content, media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/tables/{table_id}")

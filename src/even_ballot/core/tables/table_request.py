@@ -131,8 +131,8 @@ class TableRequest(Model):
         return self
 
     def figures_for(self, kind: str) -> tuple[StatName, ...]:
-        """What is shown of a stub variable of a kind: of a number whose table has figures of answers alone, the
-        mean."""
+        """What is shown of a stub variable of a kind: where a table has figures of answers alone, a number
+        has its mean."""
         if kind != "number" or any(statistic_of(stat).number_cells is not None for stat in self.show):
             return self.show
         return (*self.show, "mean")

@@ -119,7 +119,8 @@ class ReleaseFiles:
             **({"replicates.json": _later(replicates.text)} if replicates else {}),
         }
 
-    def _workbooks(self) -> Files:
+    def workbooks(self) -> Files:
+        """The workbooks that are wanted."""
         found: Files = {}
         if "xlsx" in self.formats:
             from even_ballot.formats.workbooks.workbook import workbook
@@ -131,7 +132,8 @@ class ReleaseFiles:
             found["tables.ods"] = _later(lambda: spreadsheet(self.study, self.results, self.hashes))
         return found
 
-    def _estimates(self) -> Files:
+    def estimates(self) -> Files:
+        """Every estimate as data, where wanted."""
         found: Files = {}
         if "csv" in self.formats or "jsonstat" in self.formats:
             names = table_names(self.study)
@@ -210,8 +212,8 @@ class ReleaseFiles:
         return {
             "results.json": _later(self._json),
             **self.records(),
-            **self._workbooks(),
-            **self._estimates(),
+            **self.workbooks(),
+            **self.estimates(),
             **self.documents(),
             **self.pictures(),
             **self._with_it(),

@@ -71,11 +71,26 @@ def _since(session: Session, state: StudyState, results: Results, plan: ReleaseP
     return tuple(changes_blocks(changes, f"release {earlier[0].number}", plan.style))
 
 
-def _in_helper(kind: Format, document: Document, template: bytes | None) -> bytes:
+def in_helper(kind: Format, document: Document, template: bytes | None) -> bytes:
     """Writes a document in a process of its own, so that others are not kept waiting."""
     size = _A_BLOCK * len(document.blocks) * (20 if kind == "pdf" else 1)
     made: bytes = HELPERS.run("document", kind, document, template, size=size, where=kind)
     return made
+
+
+def template_of(session: Session, state: StudyState) -> bytes | None:
+    """The house template that the study's release takes its styles from; None without one."""
+    name = (state.study.release or ReleasePlan()).style.template
+    if name is None:
+        return None
+    found = find_template(session, state.record.id, name)
+    if found is None:
+        raise fault(
+            f"There is no template {name!r}.",
+            "release.style.template",
+            "Upload it again, or leave the template out.",
+        )
+    return found
 
 
 def _files(
@@ -96,15 +111,8 @@ def _files(
     if plan.depends:
         found = appendix_of(session, pipelines, state, plan.depends)
         files.appendix = tuple(depends_blocks(found, results, plan.style))
-    if plan.style.template is not None:
-        files.template = find_template(session, state.record.id, plan.style.template)
-        if files.template is None:
-            raise fault(
-                f"There is no template {plan.style.template!r}.",
-                "release.style.template",
-                "Upload it again, or leave the template out.",
-            )
-    files.writer = _in_helper
+    files.template = template_of(session, state)
+    files.writer = in_helper
     return files
 
 
@@ -235,7 +243,7 @@ def shown(session: Session, pipelines: Pipelines, state: StudyState) -> ReleaseV
 def preview(session: Session, pipelines: Pipelines, state: StudyState) -> bytes:
     """The release as a page, as it would be made now."""
     files = _files(session, pipelines, state)
-    return _in_helper("html", files.document, None)
+    return in_helper("html", files.document, None)
 
 
 def file(session: Session, study_id: str, number: int, name: str) -> bytes:
