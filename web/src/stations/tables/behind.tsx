@@ -1,10 +1,11 @@
-import { Divide, Minus, Plus, Rows, TreeStructure, X } from "@phosphor-icons/react";
+import { ClipboardText, Divide, Minus, Plus, Rows, TreeStructure, X } from "@phosphor-icons/react";
 import { useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useState } from "react";
 import type { Schema } from "../../api/client";
 import { useStudy } from "../../api/queries";
 import { statisticName, useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
+import { copyText } from "../../parts/clipboard";
 import { count, decimals, plainly } from "../../parts/figures";
 import { printed } from "./figure-lines";
 import { columnLabel, rowLabel } from "./headings";
@@ -136,15 +137,17 @@ export function Behind({
     ["Simple random sample, unweighted", plain(cell.plain?.unweighted, cell.plain?.unweighted_se)],
     ["Simple random sample, weighted", plain(cell.plain?.weighted, cell.plain?.weighted_se)],
   ];
+  const title = `${rowLabel(result, cell.stub)} · ${columnLabel(result, variables, own)} · ${statisticName(vocabulary, cell.stat)}`;
+  const said = (wanted: readonly string[]) =>
+    facts.filter(([name, value]) => value && wanted.includes(name)).map(([name, value]) => `${name} ${value}`);
+  const inWords = `${title}: ${facts[0]?.[1]} (${said(["Standard error", level, "Base (unweighted)"]).join("; ").toLowerCase()})`;
   return (
     <aside
       aria-label="Behind the figure"
       className={`unroll sticky bottom-0 z-10 mt-3 flex max-w-4xl ${apart ? "max-h-[75vh]" : "max-h-[45vh]"} items-start overflow-y-auto border-act border-l-4 bg-leaf px-4 py-2 shadow-lg`}
     >
       <div className="grow">
-        <p className="mb-1 font-serif">
-          {rowLabel(result, cell.stub)} · {columnLabel(result, variables, own)} · {statisticName(vocabulary, cell.stat)}
-        </p>
+        <p className="mb-1 font-serif">{title}</p>
         <dl className="figures flex flex-wrap gap-x-8 gap-y-1 text-sm">
           {facts.map(
             ([name, value]) =>
@@ -203,6 +206,13 @@ export function Behind({
               run={() => setApart(!apart)}
             />
           )}
+          <ActionButton
+            id="copy-figure"
+            label="Copy the figure in words"
+            icon={ClipboardText}
+            className="mt-1"
+            run={() => copyText(inWords, "The figure is on the clipboard.")}
+          />
           <ActionButton
             id="figure-depends"
             label="Sensitivity"

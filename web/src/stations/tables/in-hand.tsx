@@ -18,6 +18,7 @@ import { OfSample } from "./of-sample";
 import { Page } from "./page";
 import { Pictures } from "./pictures/pictures";
 import { Shown, saysShown } from "./shown";
+import { TakeAway } from "./take-away";
 import { Tests } from "./tests";
 
 type Beside = NonNullable<Request["beside"]>[number];
@@ -139,6 +140,7 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
         >
           Depends on
         </ActionButton>
+        <TakeAway study={study.id} part="tables" name={request.id} disabled={!view?.grid || stale} />
         {stale && counting && (
           <span role="status" className="appear-late ml-auto self-center text-sm text-soft" data-stale>
             Out of date; waiting for new figures.

@@ -1,21 +1,17 @@
 import { ClipboardText } from "@phosphor-icons/react";
 import type { Schema } from "../../api/client";
 import { ActionButton } from "../../parts/actions";
-import { tell } from "../../parts/notices";
+import { copyText } from "../../parts/clipboard";
 import { Sub } from "../../parts/panes";
 
 /** The table read in words: sentences that its numbers bear, to copy as plain text. */
 export function InWords({ words }: { words: readonly Schema["Reading"][] }) {
   if (!words.length) return null;
   const copy = () => {
-    navigator.clipboard
-      .writeText(
-        words.map((w, i) => (w.about && words[i - 1]?.about !== w.about ? `${w.about}\n${w.text}` : w.text)).join("\n"),
-      )
-      .then(
-        () => tell("The sentences are on the clipboard."),
-        () => tell("The clipboard cannot be reached from here; mark the sentences and copy them."),
-      );
+    copyText(
+      words.map((w, i) => (w.about && words[i - 1]?.about !== w.about ? `${w.about}\n${w.text}` : w.text)).join("\n"),
+      "The sentences are on the clipboard.",
+    );
   };
   return (
     <section aria-label="In words" className="max-w-3xl">

@@ -8,6 +8,7 @@ import { Tick } from "../../../parts/fields";
 import { count, decimals } from "../../../parts/figures";
 import { Faults } from "../../../parts/notices";
 import { Ticks } from "../../../parts/ticks";
+import { TakeAway } from "../take-away";
 import { calledOf, type Model, toggled } from "./plan";
 import { Title } from "./title";
 
@@ -221,6 +222,9 @@ export function BesidePage({ beside }: { beside: Beside }) {
                 {column.title}: {column.message}
               </p>
             ))}
+          <div className="-ml-2 flex gap-1">
+            <TakeAway study={study.id} part="side_by_side" name={beside.id} disabled={saving || isFetching} />
+          </div>
           <Table found={data} show={show} />
           <Added found={data} />
         </div>

@@ -7,6 +7,7 @@ import { ActionButton } from "../../../parts/actions";
 import { Faults } from "../../../parts/notices";
 import { Sub } from "../../../parts/panes";
 import { OfSample } from "../of-sample";
+import { TakeAway } from "../take-away";
 import { ModelForm } from "./model-form";
 import { Coefficients, Predictions } from "./model-result";
 import { PairsForm, PairsResult } from "./pairs-page";
@@ -79,17 +80,19 @@ export function AnalysisInHand({
           }}
         />
       </div>
-      <ActionButton
-        id="analysis-depends"
-        label="Sensitivity"
-        icon={TreeStructure}
-        look="quiet"
-        className="-ml-2"
-        disabled={saved == null}
-        run={() =>
-          navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item: `_depends.${analysis.id}` } })
-        }
-      />
+      <div className="-ml-2 flex gap-1">
+        <ActionButton
+          id="analysis-depends"
+          label="Sensitivity"
+          icon={TreeStructure}
+          look="quiet"
+          disabled={saved == null}
+          run={() =>
+            navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item: `_depends.${analysis.id}` } })
+          }
+        />
+        <TakeAway study={study.id} part={part} name={analysis.id} disabled={saved == null || !data || stale} />
+      </div>
       {part === "models" && <ModelForm model={analysis as Model} codebook={codebook} save={save} />}
       {part === "reliability" && <ScaleForm scale={analysis as Scale} codebook={codebook} save={save} />}
       {part === "correlations" && <PairsForm pairs={analysis as Pairs} codebook={codebook} save={save} />}
