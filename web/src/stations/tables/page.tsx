@@ -196,7 +196,7 @@ export function Page({
                     key={s.first}
                     colSpan={s.span}
                     scope={s.span > 1 ? "colgroup" : "col"}
-                    className={`py-0.5 font-serif ${grid.battery ? "px-2" : "px-3"} ${level % 2 ? `text-right align-bottom font-semibold ${grid.battery ? "min-w-16" : "min-w-20"} ${isNet(s.first, level) ? "italic" : ""}` : "border-hair border-b text-center font-normal italic"}`}
+                    className={`py-0.5 font-serif ${grid.battery ? "px-2" : "px-3"} ${level % 2 ? `${s.span > 1 ? "border-hair border-b text-center" : "text-right"} align-bottom font-semibold ${grid.battery ? "min-w-16" : "min-w-20"} ${isNet(s.first, level) ? "italic" : ""}` : "border-hair border-b text-center font-normal italic"}`}
                   >
                     {level === depth - 1 && s.span === 1 && sortable(s.first) ? (
                       <Sorter
