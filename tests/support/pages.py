@@ -61,7 +61,7 @@ class Browser:
     driver: Chrome
     address: str
     downloads: Path
-    patience: float = 15
+    patience: float = 60
 
     def until(self, get: Callable[..., Any], what: str) -> Any:
         """The first truthy value, or a failure that says what was waited for."""

@@ -9,9 +9,9 @@ from surveys import results, study, survey
 
 from even_ballot.core.estimation.comparisons import ColumnComparison
 from even_ballot.core.faults import StudyError
-from even_ballot.core.tables.letters import column_letters, letters_of
-from even_ballot.core.tables.marks import Marks, weak
 from even_ballot.core.tables.results import BannerKey, Cell, StubKey
+from even_ballot.core.tables.signs.letters import column_letters, letters_of
+from even_ballot.core.tables.signs.marks import Marks, weak
 from even_ballot.formats.tables.grid import lay_out
 from even_ballot.formats.tables.layout import Grid
 

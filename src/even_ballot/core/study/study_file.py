@@ -21,7 +21,8 @@ from even_ballot.core.release.plan import ReleasePlan
 from even_ballot.core.sampling.design import Design
 from even_ballot.core.screening import Screening
 from even_ballot.core.study.alternatives import Alternative
-from even_ballot.core.tables.marks import Marks
+from even_ballot.core.tables.recipe import OURS, Recipe, with_recipes
+from even_ballot.core.tables.signs.marks import Marks
 from even_ballot.core.tables.table_request import BannerEntry, TableRequest
 from even_ballot.core.weighting.weighting import Weighting
 
@@ -60,7 +61,8 @@ class Source(Model, defer_build=False):
 
 class Study(Model):
     """A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
-    table begins with; alternatives: to its decisions, which what figures depend on is worked out for."""
+    table begins with, usual_recipe: the recipe; alternatives: to its decisions, which what figures
+    depend on is worked out for."""
 
     even_ballot: Literal[1] = 1
     title: str = "Untitled study"
@@ -73,6 +75,8 @@ class Study(Model):
     design: Design = Design()
     where: str | None = None
     usual_banner: tuple[BannerEntry, ...] = ()
+    recipes: tuple[Recipe, ...] = Field(default=OURS, max_length=200)
+    usual_recipe: str | None = Field(default=None, max_length=100)
     tables: tuple[TableRequest, ...] = Field(default=(), max_length=5000)
     models: tuple[ModelRequest, ...] = Field(default=(), max_length=1000)
     reliability: tuple[ReliabilityRequest, ...] = Field(default=(), max_length=1000)
@@ -87,6 +91,7 @@ class Study(Model):
     def _names_once(self) -> Self:
         for what, names in (
             ("table id", [t.id for t in self.tables]),
+            ("recipe", [r.name for r in self.recipes]),
             ("model id", [m.id for m in self.models]),
             ("reliability id", [r.id for r in self.reliability]),
             ("correlations id", [c.id for c in self.correlations]),
@@ -104,6 +109,15 @@ class Study(Model):
                     f"side_by_side {beside.id!r} names the model {strange[0]!r}, which is not there; add it, "
                     "or leave it out"
                 )
+        return self
+
+    @model_validator(mode="after")
+    def _recipes_are_laid(self) -> Self:
+        if self.usual_recipe is not None and self.usual_recipe not in [r.name for r in self.recipes]:
+            raise ValueError(f"usual_recipe names {self.usual_recipe!r}, which is not there; leave it out")
+        if any(table.recipe is not None for table in self.tables):
+            # Read, not said: what a study is written with stays its tables' own.
+            self.__dict__["tables"] = with_recipes(self.tables, self.recipes)
         return self
 
     @model_validator(mode="after")

@@ -80,17 +80,19 @@ class ItemFigure(Model):
 
 class TableRequest(Model):
     """A table: stub variables down, banner variables across (a list inside is nested). group: the
-    heading it stands under in the plan. dates: the period whose categories a date has. total_row: a row
-    of all who answered below each stub's categories. levels: of the letters, the strict one first.
-    plain: beside every share and mean what a simple random sample would give, unweighted and weighted.
-    layout: battery, its stub variables down and their common answers across; items_by_groups, its stub
-    variables down and the columns of its banner across, `figure` of each (left out: the mean, the first
-    net or the last answer). per: the number that ratios are per. contrasts: of its columns. beside: what
-    is shown with each figure. display: how it is shown; no figure depends on either."""
+    heading it stands under in the plan. recipe: whose settings it takes where it has none of its own.
+    dates: the period whose categories a date has. total_row: a row of all who answered below each stub's
+    categories. levels: of the letters, the strict one first. plain: beside every share and mean what a
+    simple random sample would give, unweighted and weighted. layout: battery, its stub variables down
+    and their common answers across; items_by_groups, its stub variables down and the columns of its
+    banner across, `figure` of each (left out: the mean, the first net or the last answer). per: the
+    number that ratios are per. contrasts: of its columns. beside: what is shown with each figure.
+    display: how it is shown; no figure depends on either."""
 
     id: str = Field(min_length=1)
     title: str | None = None
     group: str | None = None
+    recipe: str | None = Field(default=None, max_length=100)
     stub: tuple[str, ...] = Field(default=(), max_length=2000)
     banner: tuple[BannerEntry, ...] = Field(default=(), max_length=200)
     where: str | None = None

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.release.plan import Style
-from even_ballot.core.tables.marks import Marks
 from even_ballot.core.tables.results import StubKey, TableResult
+from even_ballot.core.tables.signs.marks import Marks
 from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.documents.table_rows import RowPrinter, bundles

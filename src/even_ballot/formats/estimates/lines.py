@@ -9,8 +9,8 @@ import pyarrow as pa
 
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.tables.marks import Marks, weak
 from even_ballot.core.tables.results import BannerPath, Cell, HiddenFigure, StubKey, TableResult
+from even_ballot.core.tables.signs.marks import Marks, weak
 from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.formats.guarding import guarded
 

@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Sequence
 
 from even_ballot.core.estimation.comparisons import ColumnComparison, PartComparison
-from even_ballot.core.tables.letters import column_letters, letters_of
 from even_ballot.core.tables.results import NamedPath, StubKey, TableResult
+from even_ballot.core.tables.signs.letters import column_letters, letters_of
 from even_ballot.core.tables.statistics import statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.notes import arrows

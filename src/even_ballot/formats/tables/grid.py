@@ -5,8 +5,8 @@ from dataclasses import replace
 
 from even_ballot.core.disclosure.suppression import Suppression
 from even_ballot.core.tables.display import displayed
-from even_ballot.core.tables.marks import Marks
 from even_ballot.core.tables.results import BannerKey, NamedPath, StubHeading, StubKey, TableResult
+from even_ballot.core.tables.signs.marks import Marks
 from even_ballot.core.tables.statistics import every_statistic, statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.compared import Compared

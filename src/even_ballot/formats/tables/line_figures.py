@@ -2,8 +2,8 @@
 
 from collections.abc import Callable, Iterator
 
-from even_ballot.core.tables.marks import Marks, effective_base, may_have_letters, relative_error, weak
 from even_ballot.core.tables.results import BannerKey, Cell, NamedPath, StubKey, TableResult
+from even_ballot.core.tables.signs.marks import Marks, effective_base, may_have_letters, relative_error, weak
 from even_ballot.core.tables.statistics import Shape, statistic_of
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.tables.layout import Kind

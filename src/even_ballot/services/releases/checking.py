@@ -7,8 +7,8 @@ from typing import Literal, get_args
 from even_ballot.core.faults import counted
 from even_ballot.core.study.results import Results
 from even_ballot.core.study.study_file import Study
-from even_ballot.core.tables.marks import weak
 from even_ballot.core.tables.results import TableResult
+from even_ballot.core.tables.signs.marks import weak
 
 FEW = 5
 """Unweighted cases under which a figure's cell is small."""

@@ -28,6 +28,7 @@ from even_ballot.core.sampling.planning import plans
 from even_ballot.core.study.study_file import parse_study
 from even_ballot.core.tables.design_effect import design_effect
 from even_ballot.core.tables.display import displayed
+from even_ballot.core.tables.recipe import by_itself
 from even_ballot.core.tables.table_request import TableRequest
 from even_ballot.formats.analyses.in_words import analysis_in_words
 from even_ballot.formats.exchange.plans import plan_csv, plan_json
@@ -221,9 +222,10 @@ def disclosure(session: Session, pipelines: Pipelines, state: StudyState) -> Dis
 def plan(state: StudyState, kind: Literal["csv", "json"]) -> str:
     """The plan of tables as a file."""
     study = state.study
+    tables = tuple(map(by_itself, study.tables))
     if kind == "csv":
-        return plan_csv(study.tables)
-    return plan_json(study.tables, {part: getattr(study, part) for part in ANALYSES})
+        return plan_csv(tables)
+    return plan_json(tables, {part: getattr(study, part) for part in ANALYSES})
 
 
 def _unknown(requests: Sequence[TableRequest | Analysis], known: Collection[str], name: str) -> list[Fault]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from even_ballot.core.data.formulas import FUNCTIONS
 from even_ballot.core.ledger import STEPS
 from even_ballot.core.ledger.fields import PartShown, StepShown, part_shown, step_shown
+from even_ballot.core.tables.recipe import OURS, Recipe
 from even_ballot.core.tables.statistics import every_statistic
 
 
@@ -29,12 +30,13 @@ class FunctionChoice:
 
 @dataclass(frozen=True)
 class Vocabulary:
-    """All that can be chosen. inner: parts within parts of entries."""
+    """All that can be chosen. inner: parts within parts of entries; recipes: those a study begins with."""
 
     statistics: tuple[StatisticChoice, ...]
     functions: tuple[FunctionChoice, ...]
     steps: tuple[StepShown, ...]
     inner: tuple[PartShown, ...]
+    recipes: tuple[Recipe, ...]
 
 
 _INNER = ("of", "keep", "at_least", "variable", "in")
@@ -52,4 +54,5 @@ def vocabulary() -> Vocabulary:
         tuple(FunctionChoice(f.name, f.says) for f in FUNCTIONS.values()),
         tuple(map(step_shown, STEPS)),
         tuple(map(part_shown, _INNER)),
+        OURS,
     )

@@ -1,0 +1,1 @@
+"""What stands beside a figure: letters, and marks of weak ones."""
