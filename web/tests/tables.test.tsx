@@ -115,7 +115,7 @@ describe("the plan", () => {
   it("lists tables with their stubs, makes a copy and takes one out", async () => {
     const { server, user } = visit(T1);
     expect(await screen.findByText("crosses, age by isle")).toBeTruthy();
-    await user.click(await screen.findByRole("button", { name: "Copy this table" }));
+    await user.click(await screen.findByRole("button", { name: "Duplicate this table" }));
     await waitFor(() => expect(server.changed?.tables).toHaveLength(3));
     const ids = server.changed.tables.map((t: { id: string }) => t.id);
     expect(new Set(ids).size).toBe(3);

@@ -72,7 +72,10 @@ def test_a_study_begins_with_four() -> None:
         ({"recipes": [HOUSE, HOUSE]}, "recipe 'House' is used twice"),
         ({"tables": [{"id": "t", "recipe": "Gone"}]}, "the recipe 'Gone', which is not there"),
         ({"usual_recipe": "Gone"}, "usual_recipe names 'Gone'"),
-        ({"recipes": [HOUSE | {"nets": [{"label": "N", "stub": "q", "codes": [1]}]}]}, "leave its variable out"),
+        (
+            {"recipes": [HOUSE | {"nets": [{"label": "N", "stub": "q", "codes": [1]}]}]},
+            "leave its variable out",
+        ),
         ({"recipes": [HOUSE | {"rows": {"at": {"sex": 1}}}]}, "by the total column"),
         (
             {"recipes": [HOUSE | {"show": ["ratio"]}], "tables": [{"id": "t", "recipe": "House"}]},

@@ -18,6 +18,8 @@ export type Parts = Partial<
     | "side_by_side"
     | "where"
     | "usual_banner"
+    | "recipes"
+    | "usual_recipe"
     | "release"
     | "alternatives"
     | "marks"

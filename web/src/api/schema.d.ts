@@ -5113,6 +5113,33 @@ export interface components {
             text: string;
         };
         /**
+         * Recipe
+         * @description Settings that tables take from here where they have none of their own; what is left out here is as in a
+         *     table that says nothing. rows: the order of their rows. It names no variables.
+         */
+        Recipe: {
+            /** Adjust */
+            adjust?: ("none" | "bonferroni" | "holm" | "fdr") | null;
+            /** Beside */
+            beside?: ("se" | "interval" | "rse" | "deff" | "effective")[] | null;
+            interval?: components["schemas"]["Interval"] | null;
+            /** Levels */
+            levels?: number[] | null;
+            /** Name */
+            name: string;
+            /** Nets */
+            nets?: components["schemas"]["Net"][] | null;
+            /** Plain */
+            plain?: boolean | null;
+            rows?: components["schemas"]["Sort"] | null;
+            /** Show */
+            show?: (("n" | "count" | "col_pct" | "row_pct" | "total_pct" | "response_pct" | "mean" | "total" | "ratio" | "sd" | "median" | "q25" | "q75" | "mode" | "skewness" | "kurtosis" | "geometric_mean") | string)[] | null;
+            /** Tests */
+            tests?: ("independence" | "wald" | "columns" | "against_total" | "against_rest" | "trend")[] | null;
+            /** Total Row */
+            total_row?: boolean | null;
+        };
+        /**
          * Recode
          * @description Changes codes, in place or into new variables; null is blank.
          */
@@ -6074,7 +6101,8 @@ export interface components {
         /**
          * Study
          * @description A whole study. where: a filter of all its tables, a domain; usual_banner: the banner that a new
-         *     table begins with; alternatives: to its decisions, which what figures depend on is worked out for.
+         *     table begins with, usual_recipe: the recipe; alternatives: to its decisions, which what figures
+         *     depend on is worked out for.
          */
         Study: {
             /**
@@ -6140,6 +6168,77 @@ export interface components {
              * @default []
              */
             models?: components["schemas"]["ModelRequest"][];
+            /**
+             * Recipes
+             * @default [
+             *       {
+             *         "beside": [],
+             *         "name": "Per cents with letters",
+             *         "show": [
+             *           "col_pct"
+             *         ],
+             *         "tests": [
+             *           "columns"
+             *         ]
+             *       },
+             *       {
+             *         "beside": [
+             *           "interval"
+             *         ],
+             *         "name": "Means with intervals",
+             *         "show": [
+             *           "mean"
+             *         ],
+             *         "tests": [
+             *           "columns"
+             *         ]
+             *       },
+             *       {
+             *         "beside": [],
+             *         "name": "Items with nets and means",
+             *         "nets": [
+             *           {
+             *             "codes": [],
+             *             "label": "Top two",
+             *             "top": 2
+             *           },
+             *           {
+             *             "bottom": 2,
+             *             "codes": [],
+             *             "label": "Bottom two"
+             *           }
+             *         ],
+             *         "show": [
+             *           "col_pct",
+             *           "mean"
+             *         ]
+             *       },
+             *       {
+             *         "beside": [
+             *           "se",
+             *           "interval",
+             *           "rse",
+             *           "deff",
+             *           "effective"
+             *         ],
+             *         "name": "Everything, for an appendix",
+             *         "plain": true,
+             *         "show": [
+             *           "n",
+             *           "count",
+             *           "col_pct",
+             *           "mean",
+             *           "sd",
+             *           "median"
+             *         ],
+             *         "tests": [
+             *           "independence"
+             *         ],
+             *         "total_row": true
+             *       }
+             *     ]
+             */
+            recipes?: components["schemas"]["Recipe"][];
             release?: components["schemas"]["ReleasePlan"] | null;
             /**
              * Reliability
@@ -6178,6 +6277,8 @@ export interface components {
              * @default []
              */
             usual_banner?: (string | string[])[];
+            /** Usual Recipe */
+            usual_recipe?: string | null;
             /**
              * Weightings
              * @default []
@@ -6334,13 +6435,14 @@ export interface components {
         /**
          * TableRequest
          * @description A table: stub variables down, banner variables across (a list inside is nested). group: the
-         *     heading it stands under in the plan. dates: the period whose categories a date has. total_row: a row
-         *     of all who answered below each stub's categories. levels: of the letters, the strict one first.
-         *     plain: beside every share and mean what a simple random sample would give, unweighted and weighted.
-         *     layout: battery, its stub variables down and their common answers across; items_by_groups, its stub
-         *     variables down and the columns of its banner across, `figure` of each (left out: the mean, the first
-         *     net or the last answer). per: the number that ratios are per. contrasts: of its columns. beside: what
-         *     is shown with each figure. display: how it is shown; no figure depends on either.
+         *     heading it stands under in the plan. recipe: whose settings it takes where it has none of its own.
+         *     dates: the period whose categories a date has. total_row: a row of all who answered below each stub's
+         *     categories. levels: of the letters, the strict one first. plain: beside every share and mean what a
+         *     simple random sample would give, unweighted and weighted. layout: battery, its stub variables down
+         *     and their common answers across; items_by_groups, its stub variables down and the columns of its
+         *     banner across, `figure` of each (left out: the mean, the first net or the last answer). per: the
+         *     number that ratios are per. contrasts: of its columns. beside: what is shown with each figure.
+         *     display: how it is shown; no figure depends on either.
          */
         TableRequest: {
             /**
@@ -6419,6 +6521,8 @@ export interface components {
              * @default false
              */
             plain?: boolean;
+            /** Recipe */
+            recipe?: string | null;
             /**
              * Show
              * @default [
@@ -6898,13 +7002,15 @@ export interface components {
         };
         /**
          * Vocabulary
-         * @description All that can be chosen. inner: parts within parts of entries.
+         * @description All that can be chosen. inner: parts within parts of entries; recipes: those a study begins with.
          */
         Vocabulary: {
             /** Functions */
             functions: components["schemas"]["FunctionChoice"][];
             /** Inner */
             inner: components["schemas"]["PartShown"][];
+            /** Recipes */
+            recipes: components["schemas"]["Recipe"][];
             /** Statistics */
             statistics: components["schemas"]["StatisticChoice"][];
             /** Steps */

@@ -56,7 +56,7 @@ export function asked(request: Request, parts: Partial<Request>, variables: read
   const own = request.title && request.title !== titleOf(request, variables);
   return {
     ...to,
-    ...(first ? { show: figuresOf(first.variable.kind) } : {}),
+    ...(first && !request.recipe ? { show: figuresOf(first.variable.kind) } : {}),
     ...(own || "title" in parts ? {} : { title: titleOf(to, variables) }),
   };
 }

@@ -3,10 +3,12 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
+import { useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { count, decimals, percent, plural } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
 import { Bar, Heading } from "../../parts/panes";
+import { recipesOf, withUsual } from "../../parts/recipes";
 import { sameTable, TABLED, tableOf } from "../../parts/table-plan";
 import { KIND, roleOf } from "../../parts/variables";
 import { Tools } from "./tools";
@@ -146,13 +148,14 @@ export function Counts({ view }: { view: VariableView }) {
 /** From a question to its table by the usual banner: the one the plan has, or a new one. */
 function ToTable({ view }: { view: VariableView }) {
   const study = useStudy();
+  const recipes = recipesOf(study.document, useVocabulary().recipes);
   const navigate = useNavigate();
   const { change } = useChange();
   if (!TABLED.includes(view.variable.kind)) return null;
   const go = (item: string) => navigate({ to: "/study/$id/tables/{-$item}", params: { id: study.id, item } });
   const run = () => {
     const tables = study.document.tables ?? [];
-    const wanted = tableOf(view, study.document.usual_banner ?? [], tables);
+    const wanted = withUsual(study.document, tableOf(view, study.document.usual_banner ?? [], tables), recipes);
     const there = sameTable(tables, wanted);
     if (there) {
       go(there.id);

@@ -15,6 +15,7 @@ import { NumberField } from "../../parts/number-field";
 import { Heading, Sub } from "../../parts/panes";
 import { PARTS } from "./analyses/plan";
 import { chosenOf, entriesOf } from "./many-tables";
+import { RecipesOfPlan } from "./recipes-of-plan";
 
 type Marks = Schema["Marks"];
 
@@ -165,6 +166,7 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         nest
         change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
       />
+      <RecipesOfPlan />
       <MarkRules marks={document.marks ?? {}} change={(to) => change.mutate({ marks: to })} />
       <Sub>Disclosure control</Sub>
       <div className="flex items-center gap-2 py-0.5">

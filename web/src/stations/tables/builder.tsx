@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import { useVocabulary } from "../../api/vocabulary";
 import { FilterField } from "../../parts/filter";
 import { FindMany } from "../../parts/find-many";
@@ -7,7 +8,13 @@ import { Fold } from "./fold";
 import { chosenOf, entriesOf } from "./many-tables";
 
 /** What a table asks for: stub, banner, filter, figures, interval. Every change is counted at once. where: the filter that is saved. */
-export function Builder({ request, where, codebook, save }: Asked & { where: Request["where"] }) {
+export function Builder({
+  request,
+  where,
+  codebook,
+  save,
+  recipe,
+}: Asked & { where: Request["where"]; recipe: ReactNode }) {
   const options = (kinds: string[]) =>
     codebook.variables
       .filter((v) => kinds.includes(v.variable.kind))
@@ -40,7 +47,12 @@ export function Builder({ request, where, codebook, save }: Asked & { where: Req
         />
         <FilterField label="Filter" value={where} take={(to) => save({ where: to })} />
       </div>
-      <Fold id="figures" title="Figures" says={saysFigures(request, useVocabulary())}>
+      <Fold
+        id="figures"
+        title="Figures"
+        says={`${request.recipe ? `${request.recipe}: ` : ""}${saysFigures(request, useVocabulary())}`}
+      >
+        {recipe}
         <Figures request={request} codebook={codebook} save={save} />
       </Fold>
     </section>

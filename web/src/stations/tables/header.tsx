@@ -64,7 +64,7 @@ export function Header({ request, save }: { request: Request; save: (parts: Part
       />
       <ActionButton
         id="copy-table"
-        label="Copy this table"
+        label="Duplicate this table"
         icon={Copy}
         bare
         look="quiet"

@@ -3,9 +3,11 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 import type { Schema } from "../../api/client";
-import { tableQuery, useChange, useSaved, useSaving } from "../../api/queries";
+import { tableQuery, useChange, useSaved, useSaving, useStudy } from "../../api/queries";
+import { useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { Faults } from "../../parts/notices";
+import { laid, recipesOf } from "../../parts/recipes";
 import { asked, type Request } from "../../parts/table-plan";
 import { Behind } from "./behind";
 import { Builder } from "./builder";
@@ -17,6 +19,7 @@ import { InWords } from "./in-words";
 import { OfSample } from "./of-sample";
 import { Page } from "./page";
 import { Pictures } from "./pictures/pictures";
+import { RecipeOfTable } from "./recipe";
 import { Shown, saysShown } from "./shown";
 import { TakeAway } from "./take-away";
 import { Tests } from "./tests";
@@ -55,12 +58,15 @@ function useTable(study: Schema["StudyView"], id: string) {
 }
 
 /** The table in hand: what it asks for, the table itself, and what is behind a figure. */
-export function TableInHand({ request, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
+export function TableInHand({ request: own, codebook }: { request: Request; codebook: Schema["CodebookView"] }) {
   const study = useSaved();
+  const recipes = recipesOf(useStudy().document, useVocabulary().recipes);
+  const request = laid(own, recipes);
   const navigate = useNavigate();
   const { change } = useChange();
   // Figures, and the cases behind them, are of what is saved.
-  const saved = study.document.tables?.find((t) => t.id === request.id) ?? request;
+  const kept = study.document.tables?.find((t) => t.id === own.id);
+  const saved = kept ? laid(kept, recipes) : request;
   const { view, stale, faults, error, refetch, counting, there } = useTable(study, request.id);
   const beside = request.beside ?? ["se", "interval"];
   const [chosen, choose] = useState<string | null>(null);
@@ -85,7 +91,13 @@ export function TableInHand({ request, codebook }: { request: Request; codebook:
   return (
     <article>
       <Header request={request} save={save} />
-      <Builder request={request} where={saved.where} codebook={codebook} save={save} />
+      <Builder
+        request={request}
+        where={saved.where}
+        codebook={codebook}
+        save={save}
+        recipe={<RecipeOfTable own={own} />}
+      />
       {view?.result && (
         <Fold id="shown" title="Rows and columns" says={saysShown(request.display ?? {})}>
           <Shown result={view.result} request={request} redisplay={redisplay} />

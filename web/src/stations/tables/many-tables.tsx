@@ -3,12 +3,14 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
+import { useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
-import { Field, TextInput, Tick } from "../../parts/fields";
+import { Choice, Field, TextInput, Tick } from "../../parts/fields";
 import { plural } from "../../parts/figures";
 import { FindMany, NESTED } from "../../parts/find-many";
 import { tell } from "../../parts/notices";
 import { Heading } from "../../parts/panes";
+import { recipesOf, withRecipe, withUsual } from "../../parts/recipes";
 import { batteryOf, type Request, TABLED, tableOf } from "../../parts/table-plan";
 
 type Entry = NonNullable<Request["banner"]>[number];
@@ -16,6 +18,8 @@ type Entry = NonNullable<Request["banner"]>[number];
 export const entriesOf = (chosen: readonly string[]): Entry[] =>
   chosen.map((b) => (b.includes(NESTED) ? b.split(NESTED) : b));
 export const chosenOf = (entries: readonly Entry[]) => entries.map((b) => (typeof b === "string" ? b : b.join(NESTED)));
+
+const USUAL = "";
 
 /** Many questions by one banner: a table for each, a battery in one. */
 export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
@@ -26,6 +30,8 @@ export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
   const [banner, setBanner] = useState(chosenOf(study.document.usual_banner ?? []));
   const [group, setGroup] = useState("");
   const [whole, setWhole] = useState(true);
+  const recipes = recipesOf(study.document, useVocabulary().recipes);
+  const [recipe, setRecipe] = useState(USUAL);
   const tabled = codebook.variables.filter((v) => TABLED.includes(v.variable.kind));
   const named = (kinds: string[]) =>
     tabled
@@ -48,7 +54,10 @@ export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         made.push(tableOf(view, entries, [...tables, ...made], group.trim()));
       }
     }
-    return made;
+    return made.map((table) => {
+      if (recipe === USUAL) return withUsual(study.document, table, recipes);
+      return withRecipe(table, recipe, recipes);
+    });
   };
   const made = make(study.document.tables ?? []);
   const add = () => {
@@ -111,6 +120,23 @@ export function ManyTables({ codebook }: { codebook: Schema["CodebookView"] }) {
       />
       <Field label="Under the heading" hint="Empty: no group.">
         {(p) => <TextInput {...p} className="!w-72" value={group} onChange={(e) => setGroup(e.target.value)} />}
+      </Field>
+      <Field label="Figures and tests by the recipe">
+        {(p) => (
+          <Choice
+            {...p}
+            className="!w-72"
+            value={recipe}
+            options={[
+              [
+                USUAL,
+                study.document.usual_recipe ? `the usual: ${study.document.usual_recipe}` : "as each question suggests",
+              ],
+              ...recipes.map((r) => [r.name, r.name] as const),
+            ]}
+            onChange={(e) => setRecipe(e.target.value)}
+          />
+        )}
       </Field>
       <Tick
         label="One table, items as rows, for each battery chosen with all its items"

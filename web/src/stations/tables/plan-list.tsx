@@ -3,9 +3,11 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import type { Schema } from "../../api/client";
 import { useChange, useStudy } from "../../api/queries";
+import { useVocabulary } from "../../api/vocabulary";
 import { ActionButton } from "../../parts/actions";
 import { TextInput } from "../../parts/fields";
 import { arrows } from "../../parts/panes";
+import { recipesOf, withUsual } from "../../parts/recipes";
 import { Sortable, SortableRow } from "../../parts/sortable";
 import { freeId, gist, grouped, placed, type Request, shifted, TABLED } from "../../parts/table-plan";
 
@@ -18,6 +20,7 @@ export const MANY_TABLES = "_many";
 /** The plan of tables: found, grouped, put in order, added to. */
 export function PlanList({ codebook, current }: { codebook: Schema["CodebookView"]; current: string | undefined }) {
   const study = useStudy();
+  const recipes = recipesOf(study.document, useVocabulary().recipes);
   const navigate = useNavigate();
   const { change } = useChange();
   const [search, setSearch] = useState("");
@@ -30,12 +33,16 @@ export function PlanList({ codebook, current }: { codebook: Schema["CodebookView
     `${t.id} ${t.title ?? ""} ${t.group ?? ""} ${gist(t)} ${(t.stub ?? []).map((s) => `${s} ${titles.get(s) ?? ""}`).join(" ")}`.toLowerCase();
   const shown = tables.filter((t) => words.every((w) => text(t).includes(w)));
   const add = () => {
-    const request: Request = {
-      id: freeId(tables),
-      title: "New table",
-      stub: [],
-      banner: study.document.usual_banner ?? [],
-    };
+    const request = withUsual(
+      study.document,
+      {
+        id: freeId(tables),
+        title: "New table",
+        stub: [],
+        banner: study.document.usual_banner ?? [],
+      },
+      recipes,
+    );
     change.mutate((document) => ({ tables: [...(document.tables ?? []), request] }));
     go(request.id);
   };

@@ -66,7 +66,7 @@ export function TakeAway({
           <DownloadSimple size={16} aria-hidden />
           Save as
         </summary>
-        <div className="absolute left-0 z-20 mt-1 flex w-max flex-col items-stretch border border-rule bg-paper py-1">
+        <div className="absolute right-0 z-20 mt-1 flex w-max flex-col items-stretch border border-rule bg-paper py-1">
           {KINDS.map(([kind, says]) => (
             <ActionButton
               key={kind}
