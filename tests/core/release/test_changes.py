@@ -11,8 +11,11 @@ from hypothesis import strategies as st
 
 from even_ballot.core.release.changes import released_changes
 from even_ballot.core.release.gone import without_gone
+from even_ballot.core.release.plan import Style
 from even_ballot.core.study.pipeline import run
 from even_ballot.core.study.study_file import parse_study
+from even_ballot.formats.documents.sections.changes import changes_blocks
+from even_ballot.formats.printed.blocks import Paragraph, PrintedTable
 
 SCALES = {"q": {"codes": [{"code": c, "label": f"q{c}"} for c in (1, 2, 3)]}}
 
@@ -83,6 +86,8 @@ def test_tables_numbers_and_analyses_are_compared(before: dict[str, Any]) -> Non
     }  # fmt: skip
     assert [of.id for of in found.new] == ["v"] and [of.id for of in found.gone] == ["u"]
     assert {of.part for of in found.moved} == {"models", "correlations"}
+    (coefficient,) = (of for of in found.moved if of.part == "models")
+    assert (coefficient.row, coefficient.figure) == ("q: q2", "Coefficient")
 
 
 def test_a_release_of_another_version_without_a_part_is_read(before: dict[str, Any]) -> None:
@@ -99,3 +104,22 @@ def test_a_plan_without_parts_stays_as_it_is() -> None:
         "release": {"parts": [{"model": "m"}, {"model": "n"}, {"text": "So."}]},
     }
     assert without_gone(named)["release"]["parts"] == [{"model": "m"}, {"text": "So."}]
+
+
+def test_what_is_printed_alike_is_counted_and_not_listed(before: dict[str, Any]) -> None:
+    after = copy.deepcopy(before)
+    shares = [cell for cell in after["tables"][0]["cells"] if cell["stat"] == "col_pct"]
+    shares[0]["est"] += 0.1
+    shares[1]["est"] += 1e-6
+    blocks = list(changes_blocks(released_changes(before, after), "release 1", Style()))
+    (table,) = (block for block in blocks if isinstance(block, PrintedTable))
+    assert len(table.groups[0].rows) == 1
+    assert table.groups[0].rows[0].entries[2].text == "+10.0"
+    assert table.notes == ("1 other figure changed by less than is printed.",)
+    shares[0]["est"] -= 0.1
+    said = [
+        block.text
+        for block in changes_blocks(released_changes(before, after), "release 1", Style())
+        if isinstance(block, Paragraph)
+    ]
+    assert said[-1] == "1 other figure changed by less than is printed."

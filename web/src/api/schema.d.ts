@@ -5378,7 +5378,8 @@ export interface components {
         };
         /**
          * ReleasedFigure
-         * @description A figure before and after, None where there is none. row, column: in words; share: it is one; change:
+         * @description A figure before and after, None where there is none. row, column, figure: in words; share: it is one;
+         *     change:
          *     after less before; beyond: it left the interval that it was released with; weight: how large the change
          *     is against half that interval (or, without one, against the figure).
          */
@@ -5393,6 +5394,8 @@ export interface components {
             change: number | null;
             /** Column */
             column: string;
+            /** Figure */
+            figure: string;
             /** Id */
             id: string;
             /** Part */

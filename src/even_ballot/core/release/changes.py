@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from math import isclose
 from typing import Any, Literal
 
+from even_ballot.core.tables.statistics import find_statistic
+
 Written = Mapping[str, Any]
 """results.json of a release."""
 _SAME = 1e-9
@@ -32,7 +34,8 @@ class MovedNumber:
 
 @dataclass(frozen=True)
 class ReleasedFigure:
-    """A figure before and after, None where there is none. row, column: in words; share: it is one; change:
+    """A figure before and after, None where there is none. row, column, figure: in words; share: it is one;
+    change:
     after less before; beyond: it left the interval that it was released with; weight: how large the change
     is against half that interval (or, without one, against the figure)."""
 
@@ -42,6 +45,7 @@ class ReleasedFigure:
     row: str
     column: str
     stat: str
+    figure: str
     before: float | None
     after: float | None
     change: float | None
@@ -116,17 +120,36 @@ def _table(table: Written) -> Figures:
     return found
 
 
-def _term(term: list[Written]) -> str:
-    said = (f"{of['variable']}={of['code']}" if of.get("code") is not None else of["variable"] for of in term)
-    return " × ".join(said) or "Intercept"
+_OTHERS = {"alpha": "α", "r": "r", "coefficient": "Coefficient"}
+
+
+def _called(stat: str) -> str:
+    """What a figure is called, of a table or an analysis."""
+    statistic = find_statistic(stat)
+    return _OTHERS.get(stat, stat) if statistic is None else statistic.label_of(stat)
+
+
+def _term(term: list[Written], variables: Mapping[str, Written]) -> str:
+    """A term in words: Isle: Orran × Age."""
+    return " × ".join(_factor(of, variables.get(of["variable"], {})) for of in term) or "Intercept"
+
+
+def _factor(factor: Written, variable: Written) -> str:
+    called, code = str(variable.get("title") or factor["variable"]), factor.get("code")
+    if code is None:
+        return called
+    labels = dict(zip(variable.get("codes", []), variable.get("labels", []), strict=False))
+    return f"{called}: {labels.get(code, code)}"
 
 
 def _model(model: Written) -> Figures:
-    named = [(_term(of["term"]), of) for of in model.get("coefficients", [])]
-    return {
-        (name,): _Figure(name, "", "coefficient", of["est"], of.get("low"), of.get("high"))
-        for name, of in named
-    }
+    variables = {of["variable"]: of for of in model.get("variables", [])}
+    found: Figures = {}
+    for of in model.get("coefficients", []):
+        key = tuple((factor["variable"], factor.get("code")) for factor in of["term"])
+        words = _term(of["term"], variables)
+        found[(key,)] = _Figure(words, "", "coefficient", of["est"], of.get("low"), of.get("high"))
+    return found
 
 
 def _scale(scale: Written) -> Figures:
@@ -197,9 +220,19 @@ def _moved(part: str, thing: Written, was: Figures, now: Figures) -> Iterator[Re
         )
         values = (None if a is None else a.value, None if b is None else b.value)
         yield ReleasedFigure(
-            part, str(thing["id"]), str(thing["title"]), own.row, own.column, own.stat, *values, change,
-            beyond, _weight(a, change), own.share,
-        )  # fmt: skip
+            part,
+            str(thing["id"]),
+            str(thing["title"]),
+            own.row,
+            own.column,
+            own.stat,
+            _called(own.stat),
+            *values,
+            change,
+            beyond,
+            _weight(a, change),
+            own.share,
+        )
 
 
 def released_changes(before: Written, after: Written) -> ReleaseChanges:

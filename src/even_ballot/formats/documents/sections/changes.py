@@ -5,24 +5,12 @@ from collections.abc import Iterator
 from even_ballot.core.faults import counted
 from even_ballot.core.release.changes import ReleaseChanges, ReleasedFigure
 from even_ballot.core.release.plan import Style
-from even_ballot.core.tables.statistics import find_statistic
 from even_ballot.formats.documents.own_text import plain_paragraph
 from even_ballot.formats.printed.blocks import Block, Entry, Group, Head, Heading, PrintedTable, Row
 from even_ballot.formats.printed.numerals import ABSENT, numeral, places_of
 
 MOST = 200
 """Figures that are listed."""
-
-
-def figure_name(stat: str) -> str:
-    """What a figure is called.
-
-    >>> figure_name("mean"), figure_name("alpha")
-    ('Mean', 'α')
-    """
-    statistic = find_statistic(stat)
-    own = {"alpha": "α", "r": "r", "coefficient": "Coefficient"}
-    return own.get(stat, stat) if statistic is None else statistic.label_of(stat)
 
 
 def _row(of: ReleasedFigure, style: Style) -> Row:
@@ -36,9 +24,9 @@ def _row(of: ReleasedFigure, style: Style) -> Row:
             else Entry(numeral(times * value, places, style), times * value, places)
         )
 
-    what = " · ".join(filter(None, (of.row, of.column, figure_name(of.stat))))
+    what = " · ".join(filter(None, (of.row, of.column, of.figure)))
     change = entry(of.change)
-    sign = "+" if of.change is not None and of.change > 0 else ""
+    sign = "+" if of.change is not None and of.change > 0 and change.text.strip("0.,") else ""
     moved = Entry(f"{sign}{change.text}", change.value, places, "!" if of.beyond else "")
     return Row((of.title, what), (entry(of.before), entry(of.after), moved))
 
@@ -69,9 +57,15 @@ def changes_blocks(changes: ReleaseChanges, since: str, style: Style) -> Iterato
     left = f"; {beyond:,} {verb} outside the interval of the previous release (marked !)" if beyond else ""
     yield plain_paragraph(f"{counted(len(changes.moved), 'figure')} of {changes.figures:,} changed{left}.")
     heads = (tuple(Head(c, 1, name) for c, name in enumerate(("Before", "Now", "Change"))),)
-    rows = tuple(_row(of, style) for of in changes.moved[:MOST])
-    more = len(changes.moved) - len(rows)
-    notes = (f"{counted(more, 'other figure')} changed by less.",) if more else ()
+    every = [_row(of, style) for of in changes.moved]
+    # What is printed alike before and now is no line of its own.
+    shown = [row for row in every if row.entries[0].text != row.entries[1].text]
+    rows, alike = tuple(shown[:MOST]), len(every) - len(shown)
+    more = (len(shown) - len(rows), "changed by less"), (alike, "changed by less than is printed")
+    notes = tuple(f"{counted(n, 'other figure')} {said}." for n, said in more if n)
+    if not rows:
+        yield from map(plain_paragraph, notes)
+        return
     yield PrintedTable(
         "changes", "changed-figures", "", "Figures that changed", "Largest change relative to the "
         "interval first",

@@ -7,9 +7,8 @@ from even_ballot.core.faults import counted
 from even_ballot.core.release.plan import Style
 from even_ballot.core.study.results import Results
 from even_ballot.core.tables.results import Cell, TableResult
-from even_ballot.core.tables.statistics import find_statistic
+from even_ballot.core.tables.statistics import find_statistic, statistic_of
 from even_ballot.formats.documents.own_text import plain_paragraph
-from even_ballot.formats.documents.sections.changes import figure_name
 from even_ballot.formats.documents.table_rows import times
 from even_ballot.formats.printed.blocks import Block, Entry, Group, Head, Heading, PrintedTable, Row
 from even_ballot.formats.printed.numerals import ABSENT, interval, numeral, places_of
@@ -33,7 +32,7 @@ def _named(table: TableResult, cell: Cell) -> str:
         labels = [{c.code: c.label for c in level} for level in over.categories]
         steps = zip(cell.banner, labels, strict=True)
         column = ", ".join(key.net or of.get(key.code or 0, str(key.code)) for key, of in steps)
-    return f"{row or stub.title} \u00b7 {column} \u00b7 {figure_name(cell.stat)}"
+    return f"{row or stub.title} \u00b7 {column} \u00b7 {statistic_of(cell.stat).label_of(cell.stat)}"
 
 
 def _moving(figure: AppendixFigure) -> list[AppendixRow]:
