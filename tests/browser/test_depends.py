@@ -14,15 +14,15 @@ def open_figure(browser: Browser, study: str) -> None:
 
 def test_a_figure_says_what_it_depends_on(browser: Browser, study: str) -> None:
     open_figure(browser, study)
-    browser.see("Of 14 decisions 2 move it by more than 0.3 standard errors; without “Rake weight to isle”")
+    browser.see("Of 16 decisions 2 move it by more than 0.3 standard errors; without “Rake weight to isle”")
     rows = browser.all("main tbody tr")
     assert rows[0].text.startswith("Nothing: as published")
     cells = [row.find_elements("css selector", "td") for row in rows[1:]]
     changes = [abs(float(of[-2].text.replace("−", "-"))) for of in cells if len(of) == 6 and of[-2].text]
-    assert changes == sorted(changes, reverse=True) and len(changes) == 14
+    assert changes == sorted(changes, reverse=True) and len(changes) == 16
     # Its address is a link: it shows the same when it is opened anew.
     browser.driver.refresh()
-    browser.see("Of 14 decisions 2 move it")
+    browser.see("Of 16 decisions 2 move it")
     # Switched off from here it is an entry of the ledger that is off, and can be undone.
     browser.all('[aria-label^="Switch off: Set aside the cases where seconds"]')[0].click()
     browser.see("44 set aside")
@@ -33,7 +33,7 @@ def test_a_figure_says_what_it_depends_on(browser: Browser, study: str) -> None:
 
 def test_decisions_are_combined_and_the_cases_that_carry_it_opened(browser: Browser, study: str) -> None:
     open_figure(browser, study)
-    browser.see("Of 14 decisions")
+    browser.see("Of 16 decisions")
     for says in (
         "Rake weight to isle",
         "Weight by weight; instead: no weights at all",
@@ -85,7 +85,7 @@ def test_an_alternative_is_added_worked_out_and_removed(browser: Browser, study:
 
 def test_a_figure_goes_into_the_appendix_of_the_release(browser: Browser, study: str) -> None:
     open_figure(browser, study)
-    browser.see("Of 14 decisions")
+    browser.see("Of 16 decisions")
     browser.act("depends-appendix")
     browser.see("Remove from the release’s appendix")
     browser.saved()

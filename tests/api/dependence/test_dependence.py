@@ -26,7 +26,7 @@ def test_what_a_table_depends_on_comes_line_by_line(api: Any, demo: dict[str, An
     few = lines(api.raw("GET", f"{at}/need"))
     found = lines(api.raw("GET", f"{at}/need", params={"reading": True}))
     only_reading = {line["id"] for line in found} - {line["id"] for line in few}
-    assert len(few) == 20 and all(name.startswith("ledger[") for name in only_reading)
+    assert len(few) == 22 and all(name.startswith("ledger[") for name in only_reading)
     for line in found:
         # Lost as a whole it is said once, and not figure by figure.
         assert line["lost"] == [] or (
@@ -34,7 +34,7 @@ def test_what_a_table_depends_on_comes_line_by_line(api: Any, demo: dict[str, An
         )
         assert all(isinstance(turned["p_without"], float) for of in line["tables"] for turned in of["turned"])
     assert any(line["lost"] for line in found)
-    assert [line["at"] for line in found] == list(range(29)) and {line["of"] for line in found} == {29}
+    assert [line["at"] for line in found] == list(range(31)) and {line["of"] for line in found} == {31}
     raking = next(line for line in found if line["id"] == "weightings[0].margins[1]")
     cells = raking["tables"][0]["cells"]
     assert max(abs(cell["in_se"]) for cell in cells) == raking["largest"]["need"] > 0.5
@@ -122,7 +122,7 @@ def test_a_third_question_says_that_it_waits(api: Any, demo: dict[str, Any]) -> 
 
     threading.Thread(target=let_go).start()
     said = lines(api.raw("GET", f"/studies/{demo['id']}/depends/why"))
-    assert said[0] == {"waiting": True} and len(said) == 21
+    assert said[0] == {"waiting": True} and len(said) == 23
 
 
 def test_what_is_at_fault_after_waiting_is_said_in_a_line() -> None:

@@ -46,6 +46,10 @@ def without(document: dict[str, Any], *names: str) -> dict[str, Any]:
         elif name == "design.calibrated":
             design = changed.setdefault("design", {})
             design["calibrated"] = not design.get("calibrated", False)
+        elif place in ("design.clusters", "design.strata"):
+            design = changed["design"]
+            design.pop(place.removeprefix("design."))
+            design.pop("population_size", None)
         elif place.startswith("design."):
             design = changed.setdefault("design", {})
             design[place.removeprefix("design.")] = value or None
@@ -130,7 +134,8 @@ def test_every_alternative_of_the_demo_is_its_own_run() -> None:
     kinds = [of.decision.kind for of in found]
     assert kinds.count("ledger") == 21 and kinds.count("margin") == 4
     assert [of.decision.id for of in found[25:]] == [
-        "design.weight", "design.weight=base_weight", "design.calibrated", "design.variance=jackknife",
+        "design.weight", "design.weight=base_weight", "design.calibrated", "design.clusters", "design.strata",
+        "design.variance=jackknife",
     ]  # fmt: skip
     assert {analysis.part for analysis in found[-1].analyses} == {"models", "reliability", "correlations"}
     remained = sum(agrees(of, document, study, raw, lookups) for of in found)

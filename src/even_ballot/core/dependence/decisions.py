@@ -15,8 +15,8 @@ from even_ballot.core.study.study_file import Study, parse_study
 from even_ballot.core.study.uses import weight_name
 
 DecisionKind = Literal[
-    "ledger", "margin", "limits", "nonresponse", "weight", "calibrated", "variance", "single_psu", "weak",
-    "alternative",
+    "ledger", "margin", "limits", "nonresponse", "weight", "calibrated", "clusters", "strata", "variance",
+    "single_psu", "weak", "alternative",
 ]  # fmt: skip
 Change = Callable[[Study], Study]
 _ENTRY = re.compile(r"[a-z_]+(\[\d+\])?")
@@ -140,6 +140,23 @@ _POLICIES: dict[SinglePsu, str] = {
 }  # fmt: skip
 
 
+def _stages(study: Study) -> Iterator[Decision]:
+    """Standard errors without the clusters, and without the strata; replicate weights of the file have both in
+    them. The first-stage fraction is of units in strata, so that it goes with either."""
+    design = study.design
+    if design.variance.method == "columns":
+        return
+    whole = {} if design.population_size is None else {"population_size": None}
+    if design.clusters:
+        said = f"Clusters: {', '.join(design.clusters)}"
+        change = partial(_design, {"clusters": (), **whole})
+        yield Decision("design.clusters", "clusters", said, change, "every case drawn by itself")
+    if design.strata:
+        said = f"Strata: {', '.join(design.strata)}"
+        change = partial(_design, {"strata": (), **whole})
+        yield Decision("design.strata", "strata", said, change, "one stratum")
+
+
 def _variances(study: Study, singles: bool) -> Iterator[Decision]:
     """Other ways to the same standard errors."""
     design = study.design
@@ -147,6 +164,7 @@ def _variances(study: Study, singles: bool) -> Iterator[Decision]:
         said = f"{'Account' if design.calibrated else 'Do not account'} for raking in standard errors"
         change = partial(_design, {"calibrated": not design.calibrated})
         yield Decision("design.calibrated", "calibrated", said, change)
+    yield from _stages(study)
     other = Jackknifed(method="jackknife") if isinstance(design.variance, Linearised) else _LINEARISED
     ways = {"linearised": "linearisation", "jackknife": "the jackknife", "bootstrap": "the bootstrap"}
     ways |= {"balanced": "balanced half samples", "columns": "replicate weights of the file"}
