@@ -92,6 +92,16 @@ def test_rows_are_sorted_by_a_column_and_columns_by_a_row() -> None:
     assert [across[code] for code in order] == sorted(across.values())
 
 
+def test_the_last_answer_comes_first_and_codes_of_no_scale_last() -> None:
+    plain, asked = made({})
+    result, turned = made({"rows": {"stat": "place"}})
+    before, after = rows(plain, asked), rows(result, turned)
+    known = [label for label in before if "not in" not in label]
+    assert after == [*known[::-1], *before[len(known) :]] and len(known) > 2
+    as_asked, again = made({"rows": {"stat": "place", "ascending": True}})
+    assert rows(as_asked, again) == before
+
+
 def test_rows_are_sorted_by_one_column_of_the_banner() -> None:
     result, asked = made({"rows": {"stat": "col_pct", "at": {"c": 3}}})
     shares = {

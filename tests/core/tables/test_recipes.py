@@ -60,6 +60,20 @@ def test_a_table_by_itself_has_the_same_figures_without_its_recipe() -> None:
     assert TableRequest.model_validate(alone.model_dump(exclude_unset=True)) == alone
 
 
+def test_rows_in_the_order_of_the_recipe_are_not_written_with_the_table() -> None:
+    hidden = {"variables": [{"variable": "q", "label": "Q"}]}
+    tables = [
+        {"id": "a", "recipe": "House", "display": hidden},
+        {"id": "b", "recipe": "House", "display": {"rows": None}},
+    ]
+    whole = study(tables, recipes=[HOUSE])
+    assert [t.display.rows is None for t in whole.tables] == [False, True]
+    assert json.loads(whole.model_dump_json(exclude_unset=True))["tables"] == tables
+    alone = by_itself(whole.tables[0]).model_dump(mode="json", exclude_unset=True)
+    assert alone["display"]["rows"]["stat"] == "col_pct"
+    assert alone["display"]["variables"][0]["label"] == "Q"
+
+
 def test_a_study_begins_with_four() -> None:
     names = [recipe.name for recipe in OURS]
     tables = study([{"id": name, "stub": ["q"], "recipe": name} for name in names]).tables

@@ -2592,7 +2592,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "ledger" | "margin" | "limits" | "nonresponse" | "weight" | "calibrated" | "variance" | "single_psu" | "weak" | "alternative";
+            kind: "ledger" | "margin" | "limits" | "nonresponse" | "weight" | "calibrated" | "clusters" | "strata" | "variance" | "single_psu" | "weak" | "alternative";
             /** Largest */
             largest: {
                 [key: string]: number;
@@ -5909,7 +5909,8 @@ export interface components {
          * Sort
          * @description Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
          *     in one row (variable, and code or net). The largest comes first unless ascending. Items that stand down:
-         *     by their figure of code or net, in the column that `at` names.
+         *     by their figure of code or net, in the column that `at` names. stat: of the figure, or `place`: answers by
+         *     their place in the scale, the last first.
          */
         Sort: {
             /**

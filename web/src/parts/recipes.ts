@@ -41,7 +41,8 @@ export function laid(request: Request, recipes: readonly Recipe[]): Request {
   const recipe = recipes.find((r) => r.name === request.recipe);
   if (!recipe) return request;
   const given = SETTLED.filter((s) => said(recipe, s) && !(s in request)).map((s) => [s, recipe[s]]);
-  const rows = recipe.rows && !request.display?.rows ? { display: { ...request.display, rows: recipe.rows } } : {};
+  const rows =
+    recipe.rows && !("rows" in (request.display ?? {})) ? { display: { ...request.display, rows: recipe.rows } } : {};
   return { ...request, ...Object.fromEntries(given), ...rows };
 }
 

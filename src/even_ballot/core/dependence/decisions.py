@@ -141,8 +141,8 @@ _POLICIES: dict[SinglePsu, str] = {
 
 
 def _stages(study: Study) -> Iterator[Decision]:
-    """Standard errors without the clusters, and without the strata; replicate weights of the file have both in
-    them. The first-stage fraction is of units in strata, so that it goes with either."""
+    """Standard errors without the clusters, and without the strata; replicate weights of the file have both
+    in them. The first-stage fraction is of units in strata, so that it goes with either."""
     design = study.design
     if design.variance.method == "columns":
         return

@@ -52,7 +52,8 @@ class ShownVariable(Model):
 class Sort(Model):
     """Rows by a figure in one column (`at` names it; left out: the total column), or columns by a figure
     in one row (variable, and code or net). The largest comes first unless ascending. Items that stand down:
-    by their figure of code or net, in the column that `at` names."""
+    by their figure of code or net, in the column that `at` names. stat: of the figure, or `place`: answers by
+    their place in the scale, the last first."""
 
     stat: str = "col_pct"
     variable: str | None = None
@@ -60,6 +61,10 @@ class Sort(Model):
     net: str | None = None
     at: dict[str, int | str] = {}
     ascending: bool = False
+
+
+PLACE = "place"
+"""The stat of a sort by the place in the scale."""
 
 
 class Display(Model):
@@ -112,7 +117,9 @@ def displayed(result: TableResult, display: Display, items_down: bool = False) -
     banners = [_banner(banner, said) for banner in result.banners]
     if (by := display.rows) is not None:
         path = tuple(by.at.items())
-        if items_down:
+        if by.stat == PLACE:
+            stubs = [replace(stub, shown=_by_place(stub.rows, by)) for stub in stubs]
+        elif items_down:
             step = by.net if by.net is not None else by.code
             stubs = _sorted(stubs, [figures.at(stub.variable, step, path, by.stat) for stub in stubs], by)
         else:
@@ -145,6 +152,14 @@ def _sorted_rows(
         _sorted(categories, [figures.at(variable, row.step, path, by.stat) for row in categories], by)
     )
     return [row if isinstance(row.step, str) else next(turn) for row in rows]
+
+
+def _by_place(rows: Sequence[ShownLine], by: Sort) -> tuple[ShownLine, ...]:
+    """Answers of the scale from the last to the first; those that it does not know after them, nets in their
+    places."""
+    known = [row for row in rows if not isinstance(row.step, str) and not row.stray]
+    turn = iter(known if by.ascending else known[::-1])
+    return tuple(row if isinstance(row.step, str) or row.stray else next(turn) for row in rows)
 
 
 def _sorted_columns(

@@ -1,14 +1,14 @@
 """Recipes: settings of tables, kept under a name and laid on any number of them."""
 
 from collections.abc import Sequence
-from typing import Any, Self
+from typing import Any, Self, TypeVar
 
 from pydantic import Field, ValidationError, model_validator
 
 from even_ballot.core.estimation.comparisons import Adjust
 from even_ballot.core.estimation.intervals import Interval
 from even_ballot.core.model import Model, said_by
-from even_ballot.core.tables.display import Sort
+from even_ballot.core.tables.display import Display, Sort
 from even_ballot.core.tables.statistics import StatName
 from even_ballot.core.tables.table_request import Beside, Net, TableRequest, TestName
 
@@ -79,12 +79,22 @@ def laid(request: TableRequest, recipe: Recipe) -> TableRequest:
     """
     own = request.model_fields_set
     given = {name: value for name, value in recipe.lays().items() if name not in own}
-    if recipe.rows is not None and request.display.rows is None:
-        given["display"] = request.display.model_copy(update={"rows": recipe.rows})
+    if recipe.rows is not None and "rows" not in request.display.model_fields_set:
+        given["display"] = _unsaid(
+            request.display.model_copy(update={"rows": recipe.rows}), request.display.model_fields_set
+        )
     try:
         made = TableRequest.model_validate({**{name: getattr(request, name) for name in own}, **given})
     except ValidationError as error:
         raise ValueError(said_by(error.errors()[0])) from None
+    return _unsaid(made, own)
+
+
+T = TypeVar("T", bound=Model)
+
+
+def _unsaid(made: T, own: set[str]) -> T:
+    """A model that is written with some of its settings alone."""
     object.__setattr__(made, "__pydantic_fields_set__", set(own))
     return made
 
@@ -105,7 +115,9 @@ def by_itself(request: TableRequest) -> TableRequest:
         if name != "recipe"
         and (name in request.model_fields_set or getattr(request, name) != getattr(usual, name))
     ]
-    return TableRequest.model_validate({name: getattr(request, name) for name in names})
+    parts = {name: getattr(request, name) for name in names}
+    display = Display.model_validate(request.display.model_dump(exclude_defaults=True))
+    return TableRequest.model_validate(parts | ({"display": display} if "display" in parts else {}))
 
 
 def with_recipes(requests: Sequence[TableRequest], recipes: Sequence[Recipe]) -> tuple[TableRequest, ...]:

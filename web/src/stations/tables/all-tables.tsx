@@ -16,6 +16,7 @@ import { Heading, Sub } from "../../parts/panes";
 import { PARTS } from "./analyses/plan";
 import { chosenOf, entriesOf } from "./many-tables";
 import { RecipesOfPlan } from "./recipes-of-plan";
+import { RowOrder } from "./row-order";
 
 type Marks = Schema["Marks"];
 
@@ -167,6 +168,16 @@ export function AllTables({ codebook }: { codebook: Schema["CodebookView"] }) {
         change={(to) => change.mutate({ usual_banner: entriesOf(to) })}
       />
       <RecipesOfPlan />
+      <Sub>Order of rows in all tables</Sub>
+      <RowOrder
+        id="all-rows"
+        now="several"
+        take={(rows) =>
+          change.mutate((now) => ({
+            tables: (now.tables ?? []).map((t) => ({ ...t, display: { ...t.display, rows } })),
+          }))
+        }
+      />
       <MarkRules marks={document.marks ?? {}} change={(to) => change.mutate({ marks: to })} />
       <Sub>Disclosure control</Sub>
       <div className="flex items-center gap-2 py-0.5">

@@ -4,6 +4,7 @@ import { ActionButton } from "../../parts/actions";
 import { TextInput, Tick } from "../../parts/fields";
 import { moved } from "../../parts/find-many";
 import type { Request } from "../../parts/table-plan";
+import { RowOrder } from "./row-order";
 
 type Display = Schema["Display"];
 type ShownVariable = NonNullable<Display["variables"]>[number];
@@ -150,6 +151,7 @@ export function Shown({
         );
       })}
       <div className="col-span-2 flex flex-wrap items-center gap-x-4">
+        <RowOrder id="rows" now={display.rows} take={(rows) => redisplay({ ...display, rows })} />
         {result.banners.length > 0 && request.layout !== "battery" && (
           <Tick
             label="total column"
