@@ -20,6 +20,8 @@ from even_ballot.services.workers.ongoing_work import Superseded
 from even_ballot.services.workers.process_limits import GIB, give_back, machine_memory
 
 _SMALL, _DEEP = 2000, 12
+_ALIKE, _LOOKED_AT = 64, 8
+"""Of more things than these, so many are looked at for how large they are."""
 RESTING, IDLE = 64 << 20, 300.0
 """Bytes that may be kept though nobody asks for them, and after how many seconds that is so."""
 
@@ -41,12 +43,17 @@ def parts_of(value: Any, depth: int = 0) -> Iterator[tuple[int, int]]:
             yield from parts_of(item, depth + 1)
 
 
+def _is_small(item: Any) -> bool:
+    """Whether a thing is of few bytes, all it holds together."""
+    return not isinstance(item, np.ndarray) and sum(size for _, size in parts_of(item, _DEEP - 3)) < _SMALL
+
+
 def _inside(value: Any) -> tuple[list[tuple[int, int]], Iterable[Any]]:
     """What a value takes up itself, and what it holds."""
     if isinstance(value, tuple | list):
         if value and all(isinstance(text, str) for text in value[:50]):
             return [(id(value), sum(len(text) + 60 if isinstance(text, str) else 60 for text in value))], ()
-        if len(value) > _SMALL and not isinstance(value[0], np.ndarray):
+        if len(value) > _ALIKE and all(_is_small(item) for item in value[:: len(value) // _LOOKED_AT]):
             # Many small things alike, figures of a table for one.
             return [(id(value), len(value) * 400)], ()
         return [], value

@@ -4,6 +4,7 @@ all."""
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator
@@ -71,6 +72,7 @@ def register(statistic: Statistic, family: bool = False) -> Statistic:
     >>> register(statistic_of("mean")) is statistic_of("mean")
     True
     """
+    find_statistic.cache_clear()
     _ALL.append((statistic, re.compile(statistic.name if family else re.escape(statistic.name))))
     return statistic
 
@@ -84,6 +86,7 @@ def every_statistic() -> tuple[Statistic, ...]:
     return tuple(statistic for statistic, _ in _ALL)
 
 
+@lru_cache(maxsize=4096)
 def find_statistic(name: str) -> Statistic | None:
     """The figure of a name, or None.
 
