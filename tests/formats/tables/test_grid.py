@@ -148,6 +148,15 @@ def test_the_test_of_a_table_is_said_and_why_there_is_none() -> None:
     assert f"q F = {f:.2f} on {df1:.2f} and {df2:.1f} degrees of freedom, p = {p:.3f}; x (no test: " in first
 
 
+def test_a_mean_says_what_its_codes_mean_and_which_end_is_high() -> None:
+    said = "Means and their like are of the codes: 1 = A1 … 3 = A3."
+    assert said in grid(stub=["q", "b", "x"], show=["mean"]).notes
+    assert said in grid(stub=["q", "b"], banner=["a"], show=["mean"], layout="items_by_groups").notes
+    two = grid(stub=["q", "a"], show=["median"]).notes
+    assert "Means and their like of a are of the codes: 1 = A1, 2 = A2." in two
+    assert not any("codes" in note for note in grid(stub=["q", "x"], show=["col_pct"]).notes)
+
+
 @pytest.mark.parametrize("show", [["col_pct"], ["n"], ["row_pct", "count"]])
 def test_a_number_among_figures_of_answers_stands_there_with_its_mean(show: list[str]) -> None:
     laid = grid(stub=["q", "x"], banner=["a"], show=show)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from even_ballot.core.estimation.comparisons import AGAINST
-from even_ballot.core.faults import counted
+from even_ballot.core.faults import counted, some
 from even_ballot.core.tables.results import (
     StubHeading,
     TableResult,
@@ -42,6 +42,25 @@ def _of_arrows(request: TableRequest) -> Iterator[str]:
         )
 
 
+def _of_codes(result: TableResult, request: TableRequest) -> Iterator[str]:
+    """What the codes mean that means and their like are made of, and which end is high."""
+    named = [statistic_of(stat) for stat in request.show]
+    if not any(of.number_cells is not None and of.in_unit for of in named):
+        return
+    own = {cell.stub.variable for cell in result.cells if cell.stub.code is None and cell.stub.net is None}
+    ends: dict[str, list[str]] = {}
+    for stub in result.stubs:
+        known = sorted((c for c in stub.categories if c.in_codebook), key=lambda c: c.code)
+        if stub.kind == "coded" and len(known) > 1 and stub.variable in own:
+            low, high = known[0], known[-1]
+            between = " … " if len(known) > 2 else ", "
+            said = f"{low.code} = {low.label}{between}{high.code} = {high.label}"
+            ends.setdefault(said, []).append(stub.variable)
+    for said, names in ends.items():
+        of = "" if len(ends) == 1 else f" of {some(names)}"
+        yield f"Means and their like{of} are of the codes: {said}."
+
+
 def notes_of(
     result: TableResult,
     request: TableRequest,
@@ -61,6 +80,7 @@ def notes_of(
             for stub in result.stubs
             if _without_figures(result, stub)
         )
+    yield from _of_codes(result, request)
     if "ratio" in request.show and request.per is not None:
         yield f"Ratio: per {request.per}, over the cases that answered both."
     if letters is not None:
