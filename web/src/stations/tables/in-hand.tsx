@@ -1,4 +1,4 @@
-import { ArrowsClockwise, ChartBarHorizontal, Table as TableIcon, TreeStructure } from "@phosphor-icons/react";
+import { ArrowsClockwise, ChartBarHorizontal, PushPin, Table as TableIcon, TreeStructure } from "@phosphor-icons/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
@@ -19,6 +19,7 @@ import { InWords } from "./in-words";
 import { OfSample } from "./of-sample";
 import { Page } from "./page";
 import { Pictures } from "./pictures/pictures";
+import { pin, usePins } from "./pinned";
 import { RecipeOfTable } from "./recipe";
 import { Shown, saysShown } from "./shown";
 import { TakeAway } from "./take-away";
@@ -72,6 +73,7 @@ export function TableInHand({ request: own, codebook }: { request: Request; code
   const [chosen, choose] = useState<string | null>(null);
   // A figure is chosen by its place: counted anew, what is behind it is new too.
   const cell = view?.result?.cells.find((c) => placeOf(c) === chosen);
+  const pins = usePins(study.id, request.id);
   const [pictured, setPictured] = useState(false);
   const save = (parts: Partial<Request>) =>
     change.mutate((document) => ({
@@ -152,6 +154,17 @@ export function TableInHand({ request: own, codebook }: { request: Request; code
         >
           Depends on
         </ActionButton>
+        <ActionButton
+          id="pin-table"
+          label={pins ? "Unpin the figures" : "Pin the figures: what changes stands beside them"}
+          icon={PushPin}
+          look="quiet"
+          pressed={pins != null}
+          disabled={!pins && (!view?.grid || stale)}
+          run={() => pin(study.id, request.id, pins ? null : view)}
+        >
+          {pins ? "Pinned" : "Pin"}
+        </ActionButton>
         <TakeAway study={study.id} part="tables" name={request.id} disabled={!view?.grid || stale} />
         {stale && counting && (
           <span role="status" className="appear-late ml-auto self-center text-sm text-soft" data-stale>
@@ -192,6 +205,7 @@ export function TableInHand({ request: own, codebook }: { request: Request; code
                 choose={(c) => choose(placeOf(c))}
                 display={request.display ?? {}}
                 redisplay={redisplay}
+                pins={pins}
               />
             )}
             {cell && (

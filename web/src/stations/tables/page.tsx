@@ -2,27 +2,14 @@ import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { count } from "../../parts/figures";
 import { useAnswer } from "../../parts/labels";
+import { keyAt, keyOfCell } from "./cell-keys";
 import { decimalsByColumn, grouped, lacking, printed, saysBeside, shapeAt } from "./figure-lines";
+import { type Pins, saysBefore } from "./pinned";
 import { atOf, Sorter } from "./sorter";
 
 type Line = Schema["Line"];
 type Cell = Schema["Cell"];
 type Sort = NonNullable<Schema["Display"]["rows"]>;
-
-const named = (
-  variable: string,
-  code: number | null | undefined,
-  net: string | null | undefined,
-  path: readonly Schema["BannerKey"][] | null | undefined,
-  stat: string,
-) =>
-  JSON.stringify([
-    variable,
-    code ?? null,
-    net ?? null,
-    path?.map((b) => [b.variable, b.code ?? null, b.net ?? null]),
-    stat,
-  ]);
 
 /** How many kinds of figure stand in each category's row. */
 const figuresOf = (section: Schema["Section"]) =>
@@ -44,12 +31,15 @@ function Figure({
   column,
   room,
   choose,
+  before,
 }: {
   main: Line;
   beside: readonly Line[];
   column: number;
   room: number;
   choose: (() => void) | undefined;
+  /** What it was when the table was pinned, where that differs. */
+  before: string | null;
 }) {
   const weak = main.marks?.[column]?.join("; ");
   return (
@@ -79,6 +69,7 @@ function Figure({
         )}
         <Room shape={main.values[column] == null ? "whole" : shapeAt(main, column)} most={room} />
       </span>
+      {before && <span className="block whitespace-nowrap text-heed text-xs">{before}</span>}
       {saysBeside(beside, column).map((text) => (
         <span key={text} className="block whitespace-nowrap text-soft text-xs">
           {text}
@@ -107,25 +98,19 @@ export function Page({
   choose,
   display,
   redisplay,
+  pins,
 }: {
   view: Schema["TableView"];
   chosen: Cell | undefined;
   choose: (cell: Cell) => void;
   display: Schema["Display"];
   redisplay: (to: Schema["Display"]) => void;
+  pins: Pins | undefined;
 }) {
   const shown = useAnswer();
   const { grid, result } = view;
-  const cells = useMemo(
-    () => new Map(result?.cells.map((c) => [named(c.stub.variable, c.stub.code, c.stub.net, c.banner, c.stat), c])),
-    [result],
-  );
+  const cells = useMemo(() => new Map(result?.cells.map((c) => [keyOfCell(c), c])), [result]);
   if (!grid || !result) return null;
-  const find = (section: Schema["Section"], line: Line, column: number) => {
-    const of = grid.battery?.[column] ?? line;
-    const path = grid.battery ? section.path : grid.paths[column];
-    return cells.get(named(line.variable ?? section.variable, of.code, of.net, path, of.stat));
-  };
   const decimals = decimalsByColumn(
     grid.sections.flatMap((s) => s.lines),
     grid.columns,
@@ -274,7 +259,8 @@ export function Page({
                   </span>
                 </th>
                 {main.values.map((_, c) => {
-                  const cell = find(section, main, c);
+                  const key = keyAt(grid, section, main, c);
+                  const cell = cells.get(key);
                   return (
                     <td
                       // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
@@ -287,6 +273,7 @@ export function Page({
                         column={c}
                         room={decimals[c] ?? 0}
                         choose={cell && (() => choose(cell))}
+                        before={pins ? saysBefore(pins.get(key), main, c) : null}
                       />
                     </td>
                   );
