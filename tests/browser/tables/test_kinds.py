@@ -69,3 +69,16 @@ def test_a_whole_table_says_its_test_or_why_there_is_none(browser: Browser, stud
     said = browser.text()
     assert "F = " in said and " on " in said
     assert "No test: a number has no categories to be tested" in said
+
+
+def test_a_pinned_table_shows_what_changed(browser: Browser, study: str) -> None:
+    browser.go(f"{study}/tables/need")
+    browser.see("Base (unweighted)")
+    browser.settle()
+    row = next(of for of in browser.all("section table tbody tr") if of.text.startswith("Agree"))
+    before = figures(row)[0]
+    browser.act("pin-table")
+    browser.fill("Filter", "age_band == 3", enter=True)
+    browser.see(f"was {before} (")
+    browser.act("pin-table")
+    browser.until(lambda: "was " not in browser.text(), "the pin to be gone")
