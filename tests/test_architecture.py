@@ -26,8 +26,8 @@ NEVER_IN_CORE = {
 }  # fmt: skip
 ORDERS = {
     "core": (
-        "numerics", "written", "release", "data", "ledger", "screening", "sampling", "regression", "weighting", "calibration", "estimation",
-        "models", "tables", "disclosure", "study", "dependence", "draft",
+        "numerics", "written", "data", "ledger", "screening", "sampling", "regression", "weighting", "calibration", "estimation",
+        "models", "tables", "release", "disclosure", "study", "dependence", "draft",
     ),
     "formats": (
         "templates", "fonts", "sources", "exchange", "printed", "tables", "estimates", "analyses", "images", "documents",

@@ -42,6 +42,28 @@ _PARTS = (
 )
 
 
+_WORDS = {
+    "codebook": "the codebook",
+    "screening": "the screening",
+    "weightings": "the weighting",
+    "design": "the design",
+    "tables": "the tables",
+    "models": "the models",
+    "reliability": "the scales of items",
+    "correlations": "the correlations",
+    "side_by_side": "the models side by side",
+    "marks": "the rules for unreliable figures",
+    "where": "the filter of all tables",
+    "usual_banner": "the usual banner",
+    "recipes": "the recipes",
+    "usual_recipe": "the usual recipe",
+    "suppression": "disclosure control",
+    "release": "the release",
+    "title": "the title",
+    "alternatives": "the alternatives",
+}
+
+
 def change(
     session: Session, pipelines: Pipelines, study_id: str, edition: int, parts: dict[str, Any]
 ) -> None:
@@ -107,28 +129,8 @@ def _said(before: Study, after: Study) -> str:
             if sorted(map(repr, after.ledger)) == sorted(map(repr, before.ledger))
             else "Changed the ledger"
         )
-    words = {
-        "codebook": "the codebook",
-        "screening": "the screening",
-        "weightings": "the weighting",
-        "design": "the design",
-        "tables": "the tables",
-        "models": "the models",
-        "reliability": "the scales of items",
-        "correlations": "the correlations",
-        "side_by_side": "the models side by side",
-        "marks": "the rules for unreliable figures",
-        "where": "the filter of all tables",
-        "usual_banner": "the usual banner",
-        "recipes": "the recipes",
-        "usual_recipe": "the usual recipe",
-        "suppression": "disclosure control",
-        "release": "the release",
-        "title": "the title",
-        "alternatives": "the alternatives",
-    }
     changed = [
-        words[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)
+        _WORDS[part] for part in _PARTS if part != "ledger" and getattr(before, part) != getattr(after, part)
     ]
     return f"Changed {' and '.join(changed)}" if changed else "Saved without a change"
 

@@ -114,7 +114,7 @@ export function TableInHand({ request: own, codebook }: { request: Request; code
           <ContrastForm result={view.result} pointed={cell != null} {...contrasting} />
         </Fold>
       )}
-      <div className="flex flex-wrap gap-x-1 border-hair border-y py-0.5 [&_button]:whitespace-nowrap">
+      <div className="flex flex-wrap border-hair border-y py-0.5 [&_button]:whitespace-nowrap">
         <ActionButton
           id="show-picture"
           label={pictured ? "Show the table" : "Show as chart"}
