@@ -5,6 +5,7 @@ import re
 import zipfile
 from html import unescape
 from typing import Any
+from urllib.parse import quote
 
 import openpyxl
 import pytest
@@ -69,6 +70,14 @@ def test_one_table_is_a_file_of_every_format(api: Any, demo: dict[str, Any], kin
     if kind == "xlsx":
         names = openpyxl.load_workbook(io.BytesIO(content)).sheetnames
         assert not any("need" in name for name in names)
+
+
+def test_an_identifier_of_any_letters_is_a_file_name(api: Any, small: dict[str, Any]) -> None:
+    name = 'Fähre "日"\r\nX: 1'
+    study = api.change(small, tables=[{"id": name, "stub": ["sex"], "show": ["mean"]}])
+    answer = api.raw("GET", f"/studies/{study['id']}/pieces/tables/{quote(name)}/file/html")
+    assert answer.status_code == 200
+    assert answer.headers["content-disposition"].endswith('F_hre_X_1.html"')
 
 
 def test_what_is_not_there_is_said(api: Any, demo: dict[str, Any]) -> None:

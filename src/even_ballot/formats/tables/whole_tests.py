@@ -14,9 +14,9 @@ NAMES = {
     "wald": "Independence (adjusted Wald)",
     "trend": "Trend, slope per code",
 }
-_NOT_NESTED = "the test is of one variable, and these columns are nested"
+_NOT_NESTED = "it is of one variable, and these columns are nested"
 _NO_CATEGORIES = "a number has no categories to be tested; its means are compared by letters"
-_ONE_ANSWER = "this test is of questions with one answer"
+_ONE_ANSWER = "it is of questions with one answer"
 _NONE = "it needs two categories with cases on either side, and degrees of freedom"
 _SUPPRESSED = "it is suppressed, or cannot be calculated"
 LEAST_P = 0.0005

@@ -1,5 +1,6 @@
 """One table or analysis by itself, as the release would show it: for the clipboard, or as a file."""
 
+import re
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -64,7 +65,7 @@ def _one(
         what = "These figures are of a sample of the records."
         raise fault(what, part, "Calculate on all records first.")
     plan = _release_of_one(state.study.release or ReleasePlan(), part, name)
-    study = state.study.model_copy(update=_EMPTY | used | {"release": plan, "title": state.study.title})
+    study = state.study.model_copy(update=_EMPTY | used | {"release": plan})
     results = replace(
         notable, **(dict.fromkeys(("tables", "models", "reliability", "correlations"), ()) | found)
     )
@@ -101,4 +102,6 @@ def piece_file(
     file = wanted or next(iter(made), None)
     if file is None or file not in made:
         raise fault(f"There is no {kind} of it.", part, "Choose another format.")
-    return f"{name}.{file.rpartition('.')[2]}", b"".join(made[file])
+    # Identifiers may hold what no header and no file name does.
+    plain = re.sub(r"[^A-Za-z0-9_-]+", "_", name)[:60]
+    return f"{plain}.{file.rpartition('.')[2]}", b"".join(made[file])
